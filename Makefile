@@ -1,0 +1,42 @@
+# Brave Bridge: `make demo` opens the demo fleet, `make test` proves the product.
+PYTHON ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+STAMP  := $(VENV)/.ready
+
+# What the tests work on or with, beyond Python: installed only by root, on Debian-like machines.
+TEST_PACKAGES := tmux debootstrap btrfs-progs gpgv dpkg apt util-linux rsync attr
+
+.PHONY: setup demo test lint bench test-packages
+
+setup: $(STAMP)
+
+$(STAMP): pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --editable '.[dev]'
+	touch $(STAMP)
+
+demo: setup
+	$(BIN)/brave-bridge demo
+
+test-packages:
+	@if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
+	  missing=""; \
+	  for package in $(TEST_PACKAGES); do \
+	    dpkg-query -W -f '$${db:Status-Status}' $$package 2>/dev/null | grep -q '^installed$$' || missing="$$missing $$package"; \
+	  done; \
+	  if [ -n "$$missing" ]; then \
+	    apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
+	  fi; \
+	else echo "not root: tests on real system trees will be skipped, each with its reason"; fi
+
+test: setup test-packages
+	$(BIN)/pytest -n 2 --dist loadgroup $(PYTEST_ARGS)
+
+lint: setup
+	$(BIN)/ruff check src tests bench
+	$(BIN)/ruff format --check src tests bench
+	$(BIN)/lint-imports
+
+bench: setup test-packages
+	$(BIN)/python -m bench

@@ -1,0 +1,355 @@
+"""The script of a crossing: the checklist of one or more legs, from way back to proof.
+
+Nothing here touches a machine. Up to stage one every stop undoes what was done, so the
+machine is as it was; from stage one on, a failure names the way back.
+"""
+
+import difflib
+
+import msgspec
+
+from brave_bridge.core.crossing.family import CrossingFamily
+from brave_bridge.core.crossing.requests import (
+    Answered,
+    Ask,
+    Checkpoint,
+    Failed,
+    FactsRead,
+    FilesListed,
+    FilesRead,
+    FileSwap,
+    FileText,
+    GuardServices,
+    ListFiles,
+    Ran,
+    ReadFacts,
+    ReadFiles,
+    Reply,
+    Run,
+    Script,
+    SnapshotTaken,
+    SwapFiles,
+    TakeSnapshot,
+    UnguardServices,
+    WriteFiles,
+)
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.packages.changes import LegPlan, disagreement
+from brave_bridge.core.proof.compare import prove
+from brave_bridge.core.survey.facts import Facts
+
+CHECKPOINTS = ("ready", "way back", "fetched", "stage one", "stage two")
+"""The checkpoints of a leg, in order."""
+
+GO_ON, UNDO = "go on", "undo"
+
+
+def cross_route(family: CrossingFamily, plans: tuple[LegPlan, ...]) -> Script[Outcome]:
+    """Cross the legs of approved plans, one after the other, and prove the whole."""
+    baseline: Facts | None = None
+    ways_back: tuple[str, ...] = ()
+    obsolete: tuple[str, ...] = ()
+    for number, plan in enumerate(plans):
+        leg = _Crossing(family, plan, number)
+        outcome = yield from leg.cross()
+        ways_back += leg.ways_back
+        baseline = baseline or leg.baseline
+        obsolete = plan.obsolete
+        if outcome.state != "done":
+            return _stopped_after(outcome, number, ways_back)
+    return (yield from _proven(family, baseline, plans, ways_back, obsolete))
+
+
+def _stopped_after(outcome: Outcome, legs_done: int, ways_back: tuple[str, ...]) -> Outcome:
+    return Outcome(
+        state=outcome.state,
+        at=outcome.at,
+        why=outcome.why,
+        safe=outcome.safe,
+        next_step=outcome.next_step,
+        ways_back=ways_back,
+        legs_done=legs_done,
+    )
+
+
+def _proven(
+    family: CrossingFamily,
+    baseline: Facts | None,
+    plans: tuple[LegPlan, ...],
+    ways_back: tuple[str, ...],
+    obsolete: tuple[str, ...],
+) -> Script[Outcome]:
+    """Read the machine again and hold it against the baseline."""
+    after = yield ReadFacts(title="Read the machine again")
+    aside = yield ListFiles(
+        title="Look for config files set aside",
+        folder="/etc",
+        suffixes=family.set_aside_suffixes,
+    )
+    if not isinstance(after, FactsRead) or baseline is None:
+        return Outcome(
+            state="failed",
+            at="proof",
+            why=_seen(after),
+            safe="all legs are crossed",
+            next_step="brave-bridge proof",
+            ways_back=ways_back,
+            legs_done=len(plans),
+        )
+    present = {package.name for package in after.facts.installed}
+    return Outcome(
+        state="done",
+        ways_back=ways_back,
+        legs_done=len(plans),
+        proof=prove(baseline, after.facts, plans),
+        set_aside=aside.paths if isinstance(aside, FilesListed) else (),
+        obsolete=tuple(name for name in obsolete if name in present),
+    )
+
+
+def sources_diff(plan: LegPlan) -> str:
+    """What the leg changes in the source files, as a unified diff."""
+    before = {file.path: file.text for file in plan.sources_before}
+    pieces = [
+        "\n".join(
+            difflib.unified_diff(
+                before.get(file.path, "").splitlines(),
+                file.text.splitlines(),
+                file.path,
+                f"{file.path} ({plan.leg.end.codename})",
+                lineterm="",
+                n=1,
+            )
+        )
+        for file in plan.source_files
+    ]
+    return "\n".join(piece for piece in pieces if piece)
+
+
+def _seen(reply: Reply) -> str:
+    return f"{reply.attempted}: {reply.seen}" if isinstance(reply, Failed) else ""
+
+
+_DONE = Outcome(state="done")
+
+
+class _Crossing:
+    """One leg under way. Each method is a part of the checklist."""
+
+    def __init__(self, family: CrossingFamily, plan: LegPlan, number: int) -> None:
+        self.family = family
+        self.plan = plan
+        self.number = number
+        self.baseline: Facts | None = None
+        self.ways_back: tuple[str, ...] = ()
+
+    def cross(self) -> Script[Outcome]:
+        yield self._checkpoint("ready")
+        refusal = yield from self._check_start()
+        if refusal:
+            return refusal
+        refusal = yield from self._make_way_back()
+        if refusal:
+            return refusal
+        yield self._checkpoint("way back")
+        guarded = yield GuardServices(title="Keep package scripts from starting services")
+        if isinstance(guarded, Failed):
+            return self._stopped("guard", _seen(guarded))
+        outcome = yield from self._change()
+        yield UnguardServices(title="Let package scripts start services again")
+        return outcome
+
+    def _checkpoint(self, name: str) -> Checkpoint:
+        return Checkpoint(title=f"Checkpoint: {name}", name=name, leg=self.number)
+
+    def _stopped(self, at: str, why: str, next_step: str = "") -> Outcome:
+        return Outcome(
+            state="stopped",
+            at=at,
+            why=why,
+            safe="nothing was changed" if at in ("ready", "way back") else "the sources are "
+            "as they were and no package was changed",
+            next_step=next_step or "mend the cause, then cross again",
+        )
+
+    def _failed(self, at: str, why: str) -> Outcome:
+        way_back = self.ways_back[-1]
+        return Outcome(
+            state="failed",
+            at=at,
+            why=why,
+            safe=f"the way back {way_back} holds the machine as it was before this leg",
+            next_step=f"mend the cause and cross again, or brave-bridge return {way_back}",
+        )
+
+    def _check_start(self) -> Script[Outcome | None]:
+        """The machine must stand where the plan begins, and stand well."""
+        reply = yield ReadFacts(title=f"Read the baseline before {self.plan.leg.title}")
+        if not isinstance(reply, FactsRead):
+            return self._stopped("ready", _seen(reply))
+        facts = self.baseline = reply.facts
+        if facts.broken:
+            names = ", ".join(package.name for package in facts.broken[:6])
+            return self._stopped("ready", f"half installed: {names}", "dpkg --configure -a")
+        start = self.plan.leg.start
+        if facts.identity.codename != start.codename or facts.identity.version_id not in (
+            start.version,
+            start.version_id,
+        ):
+            seen = f"{facts.identity.version_id} {facts.identity.codename}"
+            return self._stopped("ready", f"the machine has {seen}, the plan starts at "
+                                 f"{start.title}", "plan again")
+        now = {file.path: file.text for file in facts.source_files}
+        planned = {file.path: file.text for file in self.plan.sources_before}
+        if now != planned:
+            return self._stopped("ready", "the sources were edited since the plan", "plan again")
+        return None
+
+    def _make_way_back(self) -> Script[Outcome | None]:
+        reply = yield TakeSnapshot(
+            title=f"Take a snapshot before {self.plan.leg.title}",
+            reason=f"before {self.plan.leg.title}",
+            leg=self.plan.leg.title,
+        )
+        if not isinstance(reply, SnapshotTaken):
+            return self._stopped("way back", _seen(reply))
+        self.ways_back = (reply.id,)
+        return None
+
+    def _change(self) -> Script[Outcome]:
+        """From the sources to the last package; the services are guarded around it."""
+        refusal = yield from self._turn_sources()
+        if refusal:
+            return refusal
+        refusal = yield from self._prepare()
+        if refusal:
+            return (yield from self._put_sources_back(refusal))
+        yield self._checkpoint("fetched")
+        for name, title, command in (
+            ("stage one", "upgrade what removes nothing and adds nothing", self.family.stage_one()),
+            ("stage two", "carry out the rest", self.family.stage_two()),
+        ):
+            failure = yield from self._stage(name, title, command)
+            if failure:
+                return failure
+            yield self._checkpoint(name)
+        return (yield from self._settle())
+
+    def _turn_sources(self) -> Script[Outcome | None]:
+        answer = yield Ask(
+            title="Point the sources at the new release?",
+            key=f"sources-{self.number}",
+            detail=sources_diff(self.plan),
+            choices=(GO_ON, UNDO),
+            default=GO_ON,
+        )
+        if not (isinstance(answer, Answered) and answer.choice == GO_ON):
+            return self._stopped("sources", _seen(answer) or "the person chose to undo", "plan again")
+        reply = yield WriteFiles(
+            title=f"Write the sources of {self.plan.leg.end.title}",
+            files=self._texts(self.plan.source_files),
+        )
+        if isinstance(reply, Failed):
+            return (yield from self._put_sources_back(self._stopped("sources", _seen(reply))))
+        return None
+
+    @staticmethod
+    def _texts(files) -> tuple[FileText, ...]:
+        return tuple(FileText(file.path, file.text) for file in files)
+
+    def _put_sources_back(self, outcome: Outcome) -> Script[Outcome]:
+        yield WriteFiles(
+            title="Put the sources back as they were",
+            files=self._texts(self.plan.sources_before),
+        )
+        yield self._titled(self.family.refresh(), "Fetch the old release's indices again")
+        return outcome
+
+    @staticmethod
+    def _titled(run: Run, title: str) -> Run:
+        return msgspec.structs.replace(run, title=title)
+
+    def _prepare(self) -> Script[Outcome | None]:
+        """Refresh, check, compare with the plan, download: no package changes yet."""
+        title = self.plan.leg.end.title
+        reply = yield self._titled(self.family.refresh(), f"Fetch the indices of {title}")
+        if not (isinstance(reply, Ran) and reply.ok):
+            return self._stopped("indices", self._why(reply))
+        reply = yield ReadFiles(
+            title=f"Check that the indices are those of {title}",
+            patterns=self.family.index_descriptions,
+        )
+        descriptions = reply.files if isinstance(reply, FilesRead) else ()
+        wrong = _seen(reply) or self.family.wrong_indices(self.plan, descriptions)
+        if wrong:
+            return self._stopped("indices", wrong)
+        refusal = yield from self._agree()
+        if refusal:
+            return refusal
+        reply = yield self._titled(self.family.download(), "Download everything")
+        if not (isinstance(reply, Ran) and reply.ok):
+            return self._stopped("download", self._why(reply))
+        return None
+
+    def _agree(self) -> Script[Outcome | None]:
+        """Hold the package manager's own intention against the approved plan."""
+        reply = yield self._titled(
+            self.family.simulate(), "Ask the package manager what it would do"
+        )
+        if not isinstance(reply, Ran) or reply.lost:
+            return self._stopped("agreement", _seen(reply) or "the simulation was interrupted")
+        differs = disagreement(self.plan, *self.family.intended(reply.output))
+        if not differs:
+            return None
+        answer = yield Ask(
+            title="The package manager would do other than the plan",
+            key=f"agreement-{self.number}",
+            detail=differs.words,
+            choices=(GO_ON, UNDO),
+            default=UNDO,
+        )
+        if isinstance(answer, Answered) and answer.choice == GO_ON:
+            return None
+        return self._stopped("agreement", differs.words, "plan again")
+
+    def _stage(self, name: str, title: str, command: Run) -> Script[Outcome | None]:
+        """One stage; what an interruption left half done is repaired and it is tried again."""
+        reply = yield self._titled(command, f"{name.capitalize()}: {title}")
+        if isinstance(reply, Ran) and reply.ok:
+            return None
+        first_why = self._why(reply)
+        for step in self.family.repair():
+            yield step
+        reply = yield self._titled(command, f"{name.capitalize()}, second try")
+        if isinstance(reply, Ran) and reply.ok:
+            return None
+        return self._failed(name, self._why(reply) or first_why)
+
+    def _why(self, reply: Reply) -> str:
+        if not isinstance(reply, Ran):
+            return _seen(reply)
+        if reply.lost:
+            return "the command was interrupted"
+        faults = self.family.faults(reply.output)
+        return "; ".join(faults[-4:]) or f"exit code {reply.exit_code}"
+
+    def _settle(self) -> Script[Outcome]:
+        """Give the config files the version that was decided, and check the packages."""
+        swaps = tuple(
+            FileSwap(
+                newer=question.path + self.family.set_aside_by(question.managed_by),
+                present=question.path,
+                saved=question.path + ".dpkg-old",
+            )
+            for question in self.plan.questions
+            if question.answer == "theirs"
+        )
+        if swaps:
+            reply = yield SwapFiles(title="Take the new version of the chosen config files",
+                                    swaps=swaps)
+            if isinstance(reply, Failed):
+                return self._failed("config files", _seen(reply))
+        reply = yield self.family.check()
+        if not (isinstance(reply, Ran) and reply.ok):
+            return self._failed("check", self._why(reply))
+        return _DONE

@@ -1,0 +1,295 @@
+"""Requests that a script yields and the replies it is sent: plain frozen data.
+
+A request says what shall be done, never how. ``title`` is what a person reads while it
+is under way. ``done_when`` says how somebody who comes back after a crash learns
+whether it took effect, and ``repeatable`` whether doing it again does no harm.
+"""
+
+from collections.abc import Generator
+from enum import Enum
+from typing import ClassVar, TypeVar
+
+import msgspec
+
+from brave_bridge.core.formats.apt_status_db import Candidate
+from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.survey.facts import Facts
+
+
+class DoneWhen(Enum):
+    """How it is known that a request took effect."""
+
+    JOB_ENDED = "the job's folder on the machine holds an exit code"
+    CONTENT_STANDS = "the files have the wanted content"
+    RECORD_EXISTS = "the catalogue or the logbook holds its record"
+    NEVER = "it only looks, and is done anew"
+
+
+class Request(msgspec.Struct, frozen=True, tag=True, kw_only=True):
+    """What all requests share."""
+
+    title: str
+    done_when: ClassVar[DoneWhen] = DoneWhen.NEVER
+    repeatable: ClassVar[bool] = True
+
+
+class Checkpoint(Request, frozen=True, tag=True, kw_only=True):
+    """A place where the script can rest: the runner stops here when it was asked to.
+
+    ``name`` is short; ``leg`` counts from 0.
+    """
+
+    name: str
+    leg: int
+
+
+class ReadFacts(Request, frozen=True, tag=True, kw_only=True):
+    """Read the machine's facts. Reply: FactsRead."""
+
+
+class TakeSnapshot(Request, frozen=True, tag=True, kw_only=True):
+    """Make a way back. Reply: SnapshotTaken."""
+
+    reason: str
+    leg: str
+    done_when: ClassVar[DoneWhen] = DoneWhen.RECORD_EXISTS
+
+
+class FileText(msgspec.Struct, frozen=True):
+    """A file's path on the machine and its text."""
+
+    path: str
+    text: str
+
+
+class ReadFiles(Request, frozen=True, tag=True, kw_only=True):
+    """Read the files that match shell patterns. Reply: FilesRead, in path order."""
+
+    patterns: tuple[str, ...]
+    limit_bytes: int = 1_000_000
+
+
+class WriteFiles(Request, frozen=True, tag=True, kw_only=True):
+    """Write each file atomically, keeping owner, mode and attributes. Reply: Done."""
+
+    files: tuple[FileText, ...]
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
+class FileSwap(msgspec.Struct, frozen=True):
+    """Put ``newer`` in the place of ``present``, which is kept as ``saved``."""
+
+    newer: str
+    present: str
+    saved: str
+
+
+class SwapFiles(Request, frozen=True, tag=True, kw_only=True):
+    """Carry out the swaps whose ``newer`` exists. Reply: Swapped."""
+
+    swaps: tuple[FileSwap, ...]
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
+class ListFiles(Request, frozen=True, tag=True, kw_only=True):
+    """List the files below a folder that end in one of ``suffixes``. Reply: FilesListed."""
+
+    folder: str
+    suffixes: tuple[str, ...]
+
+
+class Run(Request, frozen=True, tag=True, kw_only=True):
+    """Run a command as a job on the machine. Reply: Ran.
+
+    ``reports_progress`` says that it writes apt's status lines to descriptor 3;
+    ``good_codes`` are the exit codes that are no fault.
+    """
+
+    argv: tuple[str, ...]
+    environment: dict[str, str] = {}
+    reports_progress: bool = False
+    good_codes: tuple[int, ...] = (0,)
+    done_when: ClassVar[DoneWhen] = DoneWhen.JOB_ENDED
+
+
+class FindCandidates(Request, frozen=True, tag=True, kw_only=True):
+    """Read named packages' candidates from the indices in a folder. Reply: CandidatesFound."""
+
+    lists: str
+    names: tuple[str, ...]
+
+
+class Ask(Request, frozen=True, tag=True, kw_only=True):
+    """Ask the person. Unattended, the default is taken. Reply: Answered."""
+
+    key: str
+    detail: str
+    choices: tuple[str, ...]
+    default: str
+    done_when: ClassVar[DoneWhen] = DoneWhen.RECORD_EXISTS
+
+
+class GuardServices(Request, frozen=True, tag=True, kw_only=True):
+    """In a tree that does not run, keep package scripts from starting services. Reply: Done."""
+
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
+class UnguardServices(Request, frozen=True, tag=True, kw_only=True):
+    """Take that guard away, and put back what stood in its place. Reply: Done."""
+
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
+class RestoreSnapshot(Request, frozen=True, tag=True, kw_only=True):
+    """Make the machine equal to a snapshot in all that it covers. Reply: Restored."""
+
+    snapshot: str
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
+class CompareWithSnapshot(Request, frozen=True, tag=True, kw_only=True):
+    """Compare the machine with a snapshot by content. Reply: Compared."""
+
+    snapshot: str
+
+
+class Reply(msgspec.Struct, frozen=True, tag=True):
+    """What all replies share."""
+
+
+class Failed(Reply, frozen=True, tag=True):
+    """A request could not be carried out: what was tried, what was seen, what to do."""
+
+    attempted: str
+    seen: str
+    remedy: str = ""
+
+
+class Done(Reply, frozen=True, tag=True):
+    """It is done; ``detail`` is for the record."""
+
+    detail: str = ""
+
+
+class FactsRead(Reply, frozen=True, tag=True):
+    """Facts of the machine."""
+
+    facts: Facts
+
+
+class SnapshotTaken(Reply, frozen=True, tag=True):
+    """A snapshot exists and is whole."""
+
+    id: str
+    engine: str
+    entries: int
+    bytes_copied: int
+
+
+class FilesRead(Reply, frozen=True, tag=True):
+    """Texts of files."""
+
+    files: tuple[FileText, ...]
+
+
+class FilesListed(Reply, frozen=True, tag=True):
+    """Paths of files."""
+
+    paths: tuple[str, ...]
+
+
+class Swapped(Reply, frozen=True, tag=True):
+    """The paths that now hold the newer version."""
+
+    paths: tuple[str, ...]
+
+
+class Ran(Reply, frozen=True, tag=True):
+    """A command's end. ``lost`` where it vanished without an exit code (killed, power cut).
+
+    ``output`` is cleaned text, its middle cut out where it is very long; the whole
+    stands in the job's folder.
+    """
+
+    exit_code: int
+    output: str
+    seconds: float
+    job: str
+    lost: bool = False
+
+    @property
+    def ok(self) -> bool:
+        """Whether it ended by itself and with 0."""
+        return not self.lost and self.exit_code == 0
+
+
+class CandidatesFound(Reply, frozen=True, tag=True):
+    """The newest candidate of each name that the indices have."""
+
+    candidates: tuple[Candidate, ...]
+
+
+class Answered(Reply, frozen=True, tag=True):
+    """The choice and who made it (``person``, ``default``)."""
+
+    choice: str
+    by: str
+
+
+class Restored(Reply, frozen=True, tag=True):
+    """A return's effect on files."""
+
+    put_back: int
+    removed: int
+    bytes_copied: int
+    seconds: float
+
+
+class Compared(Reply, frozen=True, tag=True):
+    """The first differences, each ``path: what``, and how many there are."""
+
+    count: int
+    examples: tuple[str, ...]
+
+
+AnyRequest = (
+    Checkpoint
+    | ReadFacts
+    | TakeSnapshot
+    | ReadFiles
+    | WriteFiles
+    | SwapFiles
+    | ListFiles
+    | Run
+    | FindCandidates
+    | Ask
+    | GuardServices
+    | UnguardServices
+    | RestoreSnapshot
+    | CompareWithSnapshot
+)
+AnyReply = (
+    Failed
+    | Done
+    | FactsRead
+    | SnapshotTaken
+    | FilesRead
+    | FilesListed
+    | Swapped
+    | Ran
+    | CandidatesFound
+    | Answered
+    | Restored
+    | Compared
+)
+
+Result = TypeVar("Result")
+Script = Generator[Request, Reply, Result]
+"""A procedure that does nothing itself: it yields requests and is sent replies."""
+
+
+class CrossingBrief(msgspec.Struct, frozen=True):
+    """All that a crossing's script is made from."""
+
+    plans: tuple[LegPlan, ...]

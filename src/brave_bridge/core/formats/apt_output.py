@@ -1,0 +1,112 @@
+"""What apt-get prints and reports, as data.
+
+``change_summary`` reads the lists that ``apt-get --verbose-versions`` prints in the C
+locale; ``status_line`` reads the status descriptor that ``APT::Status-Fd`` names
+(apt's README.progress-reporting).
+"""
+
+import re
+
+import msgspec
+
+_SECTIONS = {
+    "The following packages will be upgraded:": "upgraded",
+    "The following NEW packages will be installed:": "new",
+    "The following packages will be REMOVED:": "removed",
+    "The following packages have been kept back:": "kept_back",
+    "The following packages will be DOWNGRADED:": "downgraded",
+    "The following held packages will be changed:": "held_changed",
+    "The following packages were automatically installed and are no longer required:": "unused",
+    "The following package was automatically installed and is no longer required:": "unused",
+}
+_ROW = re.compile(r"^ {2,}(?P<name>[^\s(]+)\*? \((?P<versions>[^)]*)\)")
+_FETCH_FAULT = re.compile(r"^(?:Err|Ign):\d+ (?P<uri>\S+) (?P<suite>\S+)(?: .*)?$")
+
+
+class SummaryRow(msgspec.Struct, frozen=True):
+    """A package in one of the lists; a version that is not printed is empty."""
+
+    name: str
+    old: str
+    new: str
+
+
+class ChangeSummary(msgspec.Struct, frozen=True):
+    """The lists of a planned change."""
+
+    upgraded: tuple[SummaryRow, ...] = ()
+    new: tuple[SummaryRow, ...] = ()
+    removed: tuple[SummaryRow, ...] = ()
+    kept_back: tuple[SummaryRow, ...] = ()
+    downgraded: tuple[SummaryRow, ...] = ()
+    unused: tuple[SummaryRow, ...] = ()
+
+
+def change_summary(output: str) -> ChangeSummary:
+    """The lists in apt-get's output; lists that it does not print are empty."""
+    rows: dict[str, list[SummaryRow]] = {}
+    section = None
+    for line in output.splitlines():
+        if line in _SECTIONS:
+            section = _SECTIONS[line]
+        elif not line.startswith("  "):
+            section = None
+        elif section and (match := _ROW.match(line)):
+            rows.setdefault(section, []).append(_row(section, match["name"], match["versions"]))
+    rows.pop("held_changed", None)
+    return ChangeSummary(**{name: tuple(found) for name, found in rows.items()})
+
+
+def _row(section: str, name: str, versions: str) -> SummaryRow:
+    old, arrow, new = versions.partition(" => ")
+    if arrow:
+        return SummaryRow(name, old, new)
+    return SummaryRow(name, "", versions) if section == "new" else SummaryRow(name, versions, "")
+
+
+class StatusLine(msgspec.Struct, frozen=True):
+    """One report: ``kind`` is ``fetch``, ``change``, ``error`` or ``question``."""
+
+    kind: str
+    subject: str
+    percent: float
+    text: str
+
+
+_KINDS = {"dlstatus": "fetch", "pmstatus": "change", "pmerror": "error", "pmconffile": "question"}
+
+
+def status_line(line: str) -> StatusLine | None:
+    """A line of the status descriptor, or None where it is not one."""
+    word, _, rest = line.partition(":")
+    parts = rest.split(":", 2)
+    if word not in _KINDS or len(parts) < 3:
+        return None
+    # A subject may carry an architecture: "name:arch:percent:text".
+    subject, percent, text = parts
+    if not _is_number(percent):
+        arch, (percent, _, text) = percent, text.partition(":")
+        subject = f"{subject}:{arch}"
+    if not _is_number(percent):
+        return None
+    return StatusLine(_KINDS[word], subject, float(percent), text.strip())
+
+
+def _is_number(text: str) -> bool:
+    return text.replace(".", "", 1).isdigit()
+
+
+def failed_fetches(output: str) -> set[tuple[str, str]]:
+    """The (URI, suite) pairs whose fetching is reported as failed."""
+    found = set()
+    for line in output.splitlines():
+        if line.startswith("Err:") and (match := _FETCH_FAULT.match(line)):
+            found.add((match["uri"].rstrip("/"), match["suite"]))
+    return found
+
+
+def fault_lines(output: str) -> list[str]:
+    """The lines that report an error or a warning, in order, without repetition."""
+    marks = ("E: ", "W: ", "Err:", "dpkg: error", "dpkg: warning", "Error", " 404", " subprocess ")
+    found = [line for line in output.splitlines() if line.startswith(marks) or "error processing" in line]
+    return list(dict.fromkeys(found))

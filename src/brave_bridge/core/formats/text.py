@@ -1,0 +1,46 @@
+"""Making foreign text safe to show: nothing that steers a terminal passes through."""
+
+import re
+
+_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2066-\u2069]")
+_ESCAPE_SEQUENCE = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[@-Z\\-_])")
+
+
+def plain(text: str, limit: int | None = None) -> str:
+    """The text without escape sequences and control characters, cut at ``limit`` characters.
+
+    A carriage return is how programs redraw a progress line: only what stands after
+    the last one of a line is kept. Tabs and newlines stay.
+    """
+    if not _CONTROL.search(text):
+        return text if limit is None else text[:limit]
+    text = _ESCAPE_SEQUENCE.sub("", text.replace("\r\n", "\n"))
+    lines = [line.rstrip("\r").rpartition("\r")[2] for line in text.split("\n")]
+    cleaned = _CONTROL.sub("\N{REPLACEMENT CHARACTER}", "\n".join(lines))
+    return cleaned if limit is None else cleaned[:limit]
+
+
+def decoded(content: bytes, limit: int | None = None) -> str:
+    """Bytes as text: UTF-8, undecodable bytes shown as replacement characters."""
+    return content[:limit].decode("utf-8", "replace")
+
+
+def one_line(text: str, limit: int = 200) -> str:
+    """Foreign text for one line of a screen."""
+    return " ".join(plain(text).split())[:limit]
+
+
+def byte_size(count: float) -> str:
+    """A size in one style: ``812 B``, ``4.1 kB``, ``17.5 MB``, ``1.24 GB`` (powers of 1000)."""
+    sign, count = ("-", -count) if count < 0 else ("", count)
+    for unit in ("B", "kB", "MB"):
+        if count < 1000:
+            return f"{sign}{count:.0f} B" if unit == "B" else f"{sign}{count:.1f} {unit}"
+        count /= 1000
+    return f"{sign}{count:.2f} GB"
+
+
+def counted(count: int, noun: str, plural: str | None = None) -> str:
+    """``1 package``, ``5 packages``, ``no packages``."""
+    words = noun if count == 1 else (plural or noun + "s")
+    return f"{count or 'no'} {words}"

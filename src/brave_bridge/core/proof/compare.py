@@ -1,0 +1,132 @@
+"""Proof: a machine after a crossing held against its baseline."""
+
+from collections.abc import Iterable
+
+import msgspec
+
+from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.survey.facts import Facts
+
+
+class Difference(msgspec.Struct, frozen=True):
+    """One compared point. ``verdict`` is ``same``, ``expected`` or ``regression``."""
+
+    subject: str
+    before: str
+    after: str
+    verdict: str
+    meaning: str = ""
+
+
+class Proof(msgspec.Struct, frozen=True):
+    """All compared points, regressions first. Passed where there is no regression."""
+
+    passed: bool
+    differences: tuple[Difference, ...]
+    same: tuple[Difference, ...]
+
+
+def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
+    """Compare the facts after the legs of ``plans`` with those before."""
+    points = [
+        _release(baseline, after, plans),
+        _package_count(baseline, after),
+        *_tools(baseline, after, plans),
+        *_missing_packages(baseline, after, plans),
+        *_configs(baseline, after, plans),
+        _broken(baseline, after),
+        *_sources(after, plans),
+    ]
+    different = [point for point in points if point.verdict != "same"]
+    different.sort(key=lambda point: point.verdict != "regression")
+    return Proof(
+        passed=not any(point.verdict == "regression" for point in points),
+        differences=tuple(different),
+        same=tuple(point for point in points if point.verdict == "same"),
+    )
+
+
+def _release(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Difference:
+    before, now = (f"{f.identity.version_id} {f.identity.codename}" for f in (baseline, after))
+    wanted = plans[-1].leg.end
+    reached = after.identity.codename == wanted.codename and after.identity.version_id in (
+        wanted.version,
+        wanted.version_id,
+    )
+    meaning = "" if reached else f"the crossing was to reach {wanted.title}"
+    return Difference("release", before, now, "expected" if reached else "regression", meaning)
+
+
+def _package_count(baseline: Facts, after: Facts) -> Difference:
+    before, now = len(baseline.installed), len(after.installed)
+    return Difference("packages", str(before), str(now), "same" if before == now else "expected")
+
+
+def _tools(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
+    approved = _approved_removals(plans)
+    for name, before in baseline.tools.items():
+        now = after.tools.get(name, "")
+        if now:
+            yield Difference(name, before, now, "same" if now == before else "expected")
+        else:
+            verdict = "expected" if name in approved else "regression"
+            yield Difference(name, before, "gone", verdict, "the tool is no longer installed")
+
+
+def _approved_removals(plans: tuple[LegPlan, ...]) -> set[str]:
+    return {change.name for plan in plans for change in plan.removed}
+
+
+def _missing_packages(
+    baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]
+) -> Iterable[Difference]:
+    present = {package.name for package in after.installed}
+    versions = {package.name: package.version for package in baseline.installed}
+    approved = _approved_removals(plans)
+    for name, version in versions.items():
+        if name in present or name in baseline.tools:
+            continue
+        if name in approved:
+            yield Difference(name, version, "gone", "expected", "removed as the plan said")
+        else:
+            yield Difference(name, version, "gone", "regression", "no plan said so")
+
+
+def _configs(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
+    theirs = {q.path for plan in plans for q in plan.questions if q.answer == "theirs"}
+    removed = _approved_removals(plans)
+    now = {config.path: config for config in after.changed_configs}
+    for config in baseline.changed_configs:
+        subject = config.path
+        if config.path in theirs:
+            yield Difference(subject, "mine", "theirs", "expected", "as decided in the plan")
+        elif config.path not in now:
+            kept = config.is_gone or config.package in removed
+            meaning = "the package no longer owns it, or ships the same" if not kept else ""
+            yield Difference(subject, "changed here", "not changed", "expected", meaning)
+        elif now[config.path].sha256 == config.sha256:
+            yield Difference(subject, "mine", "mine", "same")
+        else:
+            yield Difference(
+                subject, "mine", "another version", "regression", "it was to be kept as it was"
+            )
+
+
+def _broken(baseline: Facts, after: Facts) -> Difference:
+    before, now = len(baseline.broken), len(after.broken)
+    names = ", ".join(package.name for package in after.broken[:6])
+    verdict = "regression" if now else ("same" if before == now else "expected")
+    return Difference("broken packages", str(before), str(now), verdict, names)
+
+
+def _sources(after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
+    written = {file.path: file.text for file in plans[-1].source_files}
+    before = {file.path: file.text for file in plans[0].sources_before}
+    present = {file.path: file.text for file in after.source_files}
+    for path, text in written.items():
+        if present.get(path) != text:
+            yield Difference(path, "as planned", "otherwise", "regression", "sources differ")
+        elif before.get(path) == text:
+            yield Difference(path, "unchanged", "unchanged", "same")
+        else:
+            yield Difference(path, "old release", "new release", "expected")

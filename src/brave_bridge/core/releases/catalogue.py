@@ -1,0 +1,139 @@
+"""Release lines: one distribution's releases, the legs between them, and what a leg renames.
+
+A catalogue file is TOML, one line a file; its fields are those of the structs here.
+Dates are ISO 8601 days.
+"""
+
+import re
+from datetime import date
+
+import msgspec
+
+from brave_bridge.core.formats.apt_sources import Renaming
+
+
+class Release(msgspec.Struct, frozen=True):
+    """One release of a line. ``key`` names it on the command line and in records."""
+
+    key: str
+    version: str
+    codename: str
+    suite: str = ""
+    released: date | None = None
+    support_ends: date | None = None
+    long_term: bool = False
+    kernel: str = ""
+    version_id: str = ""
+
+    def is_out(self, today: date) -> bool:
+        """Whether it has been published by then."""
+        return self.released is not None and self.released <= today
+
+    def support_days(self, today: date) -> int | None:
+        """Days of support left; negative when past; None when no end is known."""
+        return (self.support_ends - today).days if self.support_ends else None
+
+    @property
+    def title(self) -> str:
+        """As a person says it: ``12 bookworm``."""
+        return f"{self.version} {self.codename}".strip()
+
+
+class SplitComponent(msgspec.Struct, frozen=True):
+    """A component whose packages partly moved into another: both are needed afterwards."""
+
+    component: str
+    also: str
+
+
+class LegRule(msgspec.Struct, frozen=True):
+    """One supported move, with what it renames beyond the codename."""
+
+    start: str
+    end: str
+    suites: dict[str, str] = {}
+    components: tuple[SplitComponent, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+class ReleaseLine(msgspec.Struct, frozen=True):
+    """One distribution's sequence of releases."""
+
+    id: str
+    name: str
+    family: str
+    os_ids: tuple[str, ...]
+    rule: str
+    releases: tuple[Release, ...]
+    legs: tuple[LegRule, ...] = ()
+    origin: str = ""
+    archive_paths: tuple[str, ...] = ()
+    checked: date | None = None
+    source: str = ""
+
+    def release(self, name: str) -> Release | None:
+        """The release with that key, version or codename; the latest where several share it."""
+        matching = [r for r in self.releases if name in (r.key, r.version)]
+        matching = matching or [r for r in self.releases if r.codename == name]
+        return matching[-1] if matching else None
+
+    def identify(self, version_id: str, codename: str) -> Release | None:
+        """The release that an os-release file's VERSION_ID and VERSION_CODENAME describe."""
+        for release in self.releases:
+            if version_id and version_id in (release.version_id, release.version):
+                return release
+        return next((r for r in self.releases if codename and r.codename == codename), None)
+
+
+class Leg(msgspec.Struct, frozen=True):
+    """One supported move between two releases of a line."""
+
+    line: str
+    start: Release
+    end: Release
+    origin: str = ""
+    archive_paths: tuple[str, ...] = ()
+    suites: dict[str, str] = {}
+    components: tuple[SplitComponent, ...] = ()
+    notes: tuple[str, ...] = ()
+
+    @property
+    def title(self) -> str:
+        """As a person says it: ``bullseye to bookworm``."""
+        return f"{self.start.key} to {self.end.key}"
+
+    def renaming(self) -> Renaming:
+        """What this leg changes in the words of package sources."""
+        old = re.escape(self.start.suite or self.start.codename)
+        pattern = re.compile(rf"^{old}(?=$|[-/])")
+        new = self.end.suite or self.end.codename
+
+        def suite(word: str) -> str:
+            return self.suites.get(word) or pattern.sub(new, word)
+
+        def components(words: tuple[str, ...]) -> tuple[str, ...]:
+            return words + tuple(s.also for s in self.components if s.component in words)
+
+        return Renaming(suite, components)
+
+
+def read_line(text: str) -> ReleaseLine:
+    """A release line from its TOML text; msgspec.ValidationError where a field is wrong."""
+    return msgspec.toml.decode(text, type=ReleaseLine)
+
+
+def leg_of(line: ReleaseLine, rule: LegRule) -> Leg:
+    """The leg that a rule of the line allows."""
+    start, end = line.release(rule.start), line.release(rule.end)
+    if start is None or end is None:
+        raise ValueError(f"{line.id}: the leg {rule.start} to {rule.end} names no release")
+    return Leg(
+        line=line.id,
+        start=start,
+        end=end,
+        origin=line.origin,
+        archive_paths=line.archive_paths,
+        suites=rule.suites,
+        components=rule.components,
+        notes=rule.notes,
+    )

@@ -1,0 +1,130 @@
+"""The deb family's package manager as data: its commands, and its outputs read.
+
+Follows apt-get(8), apt.conf(5) and dpkg(1). Nothing is run here.
+"""
+
+from collections.abc import Iterable
+
+import msgspec
+
+from brave_bridge.core.crossing.requests import FileText, Run
+from brave_bridge.core.formats.apt_output import change_summary, fault_lines
+from brave_bridge.core.formats.apt_release import read_archive_release
+from brave_bridge.core.formats.deb822 import FormatError
+from brave_bridge.core.packages.changes import LegPlan
+
+LISTS = "/var/lib/apt/lists"
+
+QUIET = {
+    "LC_ALL": "C",
+    "DEBIAN_FRONTEND": "noninteractive",
+    "APT_LISTCHANGES_FRONTEND": "none",
+    "UCF_FORCE_CONFFOLD": "1",
+}
+"""No question may reach a terminal: all were asked in the plan."""
+
+_KEEP_MINE = (
+    "-o",
+    "Dpkg::Options::=--force-confdef",
+    "-o",
+    "Dpkg::Options::=--force-confold",
+)
+_REPORT = ("-o", "APT::Status-Fd=3")
+_NO_TRACE = (
+    "-o",
+    "Debug::NoLocking=1",
+    "-o",
+    "Dir::Cache::pkgcache=",
+    "-o",
+    "Dir::Cache::srcpkgcache=",
+)
+
+
+def apt_get(title: str, *words: str, reports: bool = False) -> Run:
+    """An apt-get command that asks nothing."""
+    argv = ("apt-get", *(_REPORT if reports else ()), *words)
+    return Run(title=title, argv=argv, environment=QUIET, reports_progress=reports)
+
+
+class DebFamily:
+    """apt and dpkg, as far as a crossing needs them."""
+
+    name = "deb"
+    index_descriptions = (f"{LISTS}/*_InRelease", f"{LISTS}/*_Release")
+    set_aside_suffixes = (".dpkg-dist", ".dpkg-new", ".dpkg-old", ".ucf-dist", ".ucf-old")
+
+    def refresh(self) -> Run:
+        # Without this option a source that cannot be reached is a warning and exit code 0.
+        return apt_get("Fetch the indices", "-o", "APT::Update::Error-Mode=any", "update",
+                       reports=True)
+
+    def simulate(self) -> Run:
+        command = apt_get(
+            "Ask the package manager what it would do",
+            *_NO_TRACE,
+            "--verbose-versions",
+            "--assume-no",
+            "full-upgrade",
+        )
+        # apt-get answers 1 where there is something to do and it was told not to.
+        return msgspec.structs.replace(command, good_codes=(0, 1))
+
+    def intended(self, output: str) -> tuple[set[str], set[str]]:
+        summary = change_summary(output)
+        return {row.name for row in summary.removed}, {row.name for row in summary.kept_back}
+
+    def download(self) -> Run:
+        return apt_get("Download everything", "--yes", "--download-only", "full-upgrade",
+                       reports=True)
+
+    def stage_one(self) -> Run:
+        return apt_get("Stage one", *_KEEP_MINE, "--yes", "upgrade", reports=True)
+
+    def stage_two(self) -> Run:
+        return apt_get("Stage two", *_KEEP_MINE, "--yes", "full-upgrade", reports=True)
+
+    def repair(self) -> tuple[Run, ...]:
+        return (
+            Run(
+                title="Finish what was half configured",
+                argv=("dpkg", "--force-confdef", "--force-confold", "--configure", "--pending"),
+                environment=QUIET,
+            ),
+            apt_get("Mend what does not fit together", *_KEEP_MINE, "--yes", "--fix-broken",
+                    "install"),
+        )
+
+    def check(self) -> Run:
+        return apt_get("Let the package manager check itself", *_NO_TRACE, "check")
+
+    def wrong_indices(self, plan: LegPlan, descriptions: Iterable[FileText]) -> str:
+        leg = plan.leg
+        wanted = {o.new_suite for o in plan.sources if o.outcome == "renamed"}
+        seen: dict[str, str] = {}
+        for file in descriptions:
+            try:
+                release = read_archive_release(file.text, where=file.path)
+            except FormatError as error:
+                return str(error)
+            for suite in wanted:
+                if f"_dists_{suite.replace('/', '_')}_" in file.path:
+                    seen[suite] = release.codename
+                    if not _same_release(release.codename, release.suite, suite, leg.end.codename):
+                        return (
+                            f"{suite} says that it is {release.codename or release.suite}, "
+                            f"not {leg.end.codename}"
+                        )
+        missing = sorted(wanted - seen.keys())
+        return f"no index describes {', '.join(missing)}" if missing else ""
+
+    def set_aside_by(self, managed_by: str) -> str:
+        return ".ucf-dist" if managed_by == "ucf" else ".dpkg-dist"
+
+    def faults(self, output: str) -> list[str]:
+        return fault_lines(output)
+
+
+def _same_release(codename: str, suite: str, wanted: str, end: str) -> bool:
+    """Whether an archive's own names are those of the suite that was asked for."""
+    names = {codename, suite}
+    return wanted in names or (codename.partition("-")[0].partition("/")[0] == end)

@@ -1,0 +1,156 @@
+"""Jobs: commands that run detached, each with its output, exit code and times in a folder.
+
+A job goes on when whoever started it ends. Whoever comes back reads on where the output
+stood. The launcher is one constant shell script that is handed the argv as arguments;
+nothing is ever pasted into it. It claims the folder first, so that of two starters only
+one runs the command.
+"""
+
+import contextlib
+import os
+import signal
+import subprocess
+import time
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+import msgspec
+
+_LAUNCHER = """
+cd "$1" || exit 70
+shift
+mkdir claimed 2>/dev/null || exit 71
+exec >output 2>&1 3>status </dev/null
+awk '{print $22}' "/proc/$$/stat" >birth 2>/dev/null
+echo "$$" >pid.new && mv pid.new pid
+date +%s.%N >began
+"$@"
+code=$?
+exec 3>&-
+date +%s.%N >ended
+echo "$code" >code.new
+sync code.new 2>/dev/null
+mv code.new code
+"""
+
+_START_GRACE_SECONDS = 3.0
+
+
+class JobState(msgspec.Struct, frozen=True):
+    """How a job stands. ``state`` is ``running``, ``ended`` or ``lost``.
+
+    ``lost`` means that it vanished without an exit code: killed, or the power went.
+    """
+
+    state: str
+    exit_code: int | None
+    seconds: float
+    folder: str
+
+
+def launch(
+    folder: Path, argv: Sequence[str], environment: Mapping[str, str], inner: Sequence[str]
+) -> None:
+    """Start ``argv`` (which wraps the command ``inner``) detached; its record goes to ``folder``.
+
+    Comes back once the launcher has claimed the folder.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    record = msgspec.json.encode({"argv": list(inner), "environment": dict(environment)})
+    (folder / "command.json").write_bytes(record)
+    launcher = subprocess.Popen(
+        ["/bin/sh", "-c", _LAUNCHER, "job", str(folder), *argv],
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        start_new_session=True,
+        env={**_inherited(), **environment},
+    )
+    while not (folder / "claimed").is_dir() and launcher.poll() is None:
+        time.sleep(0.002)
+
+
+def _inherited() -> dict[str, str]:
+    names = ("PATH", "HOME", "http_proxy", "https_proxy", "no_proxy", "TMPDIR")
+    kept = {name: os.environ[name] for name in names if name in os.environ}
+    sbin = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
+    return {**kept, "PATH": kept.get("PATH", "") + ":" + sbin}
+
+
+def state_of(folder: Path) -> JobState | None:
+    """How the job of a folder stands; None where it was never started."""
+    if not (folder / "claimed").is_dir():
+        return None
+    code = _text(folder / "code")
+    if code:
+        return JobState("ended", int(code), _seconds(folder), str(folder))
+    if _is_alive(folder):
+        return JobState("running", None, _seconds(folder), str(folder))
+    # It may have ended between the two looks.
+    code = _text(folder / "code")
+    if code:
+        return JobState("ended", int(code), _seconds(folder), str(folder))
+    return JobState("lost", None, _seconds(folder), str(folder))
+
+
+def _is_alive(folder: Path) -> bool:
+    pid = _text(folder / "pid")
+    if not pid:
+        began = (folder / "claimed").stat().st_mtime
+        return time.time() - began < _START_GRACE_SECONDS
+    birth = _text(folder / "birth")
+    try:
+        fields = Path("/proc", pid, "stat").read_text().rpartition(")")[2].split()
+    except OSError:
+        return False
+    return fields[0] != "Z" and (not birth or fields[19] == birth)
+
+
+def _text(path: Path) -> str:
+    try:
+        return path.read_text().strip()
+    except OSError:
+        return ""
+
+
+def _seconds(folder: Path) -> float:
+    began, ended = _text(folder / "began"), _text(folder / "ended")
+    if not began:
+        return 0.0
+    return max(0.0, (float(ended) if ended else time.time()) - float(began))
+
+
+def output_of(folder: Path, limit: int) -> bytes:
+    """The job's output, its middle cut out where it is longer than ``limit`` bytes."""
+    try:
+        with open(folder / "output", "rb") as stream:
+            size = os.fstat(stream.fileno()).st_size
+            if size <= limit:
+                return stream.read()
+            head = stream.read(limit // 2)
+            stream.seek(size - limit // 2)
+            return head + b"\n[... %d bytes are in the job's folder ...]\n" % (
+                size - limit
+            ) + stream.read()
+    except FileNotFoundError:
+        return b""
+
+
+def last_status(folder: Path) -> str:
+    """The newest complete line that the command wrote to its status descriptor."""
+    try:
+        with open(folder / "status", "rb") as stream:
+            size = stream.seek(0, os.SEEK_END)
+            stream.seek(max(0, size - 4096))
+            lines = stream.read().decode("utf-8", "replace").splitlines()
+    except OSError:
+        return ""
+    return lines[-1] if lines else ""
+
+
+def end_job(folder: Path) -> None:
+    """End a running job and all that it started."""
+    pid = _text(folder / "pid")
+    if pid and _is_alive(folder):
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(int(pid), signal.SIGTERM)

@@ -1,0 +1,192 @@
+"""Tiny packages in the real format (deb(5)): written and read with nothing but tar and ar."""
+
+import hashlib
+import io
+import tarfile
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.core.formats.deb822 import stanza_text, stanzas
+
+_AR_MAGIC = b"!<arch>\n"
+EPOCH = 1_790_000_000
+"""The modification time of everything in a stand-in's packages, in seconds."""
+
+
+class PackageFile(msgspec.Struct, frozen=True):
+    """A package's control fields, files by path, config files and scripts."""
+
+    fields: dict[str, str]
+    files: dict[str, bytes]
+    conffiles: tuple[str, ...] = ()
+    scripts: dict[str, bytes] = {}
+    links: dict[str, str] = {}
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self.fields["Package"]
+
+    @property
+    def file_name(self) -> str:
+        """The name of its file in an archive's pool."""
+        version = self.fields["Version"].replace(":", "%3a")
+        return f"{self.name}_{version}_{self.fields['Architecture']}.deb"
+
+
+def write_package(package: PackageFile) -> bytes:
+    """The package as the bytes of a .deb file; the same bytes for the same package."""
+    members = {"control": stanza_text(package.fields).encode()}
+    if package.conffiles:
+        members["conffiles"] = "".join(path + "\n" for path in package.conffiles).encode()
+    sums = "".join(
+        f"{hashlib.md5(content, usedforsecurity=False).hexdigest()}  {path.lstrip('/')}\n"
+        for path, content in sorted(package.files.items())
+        if path not in package.conffiles
+    )
+    members["md5sums"] = sums.encode()
+    control = _tar({f"./{name}": content for name, content in members.items()},
+                   {f"./{name}": content for name, content in package.scripts.items()}, {})
+    data = _tar({f".{path}": content for path, content in package.files.items()}, {},
+                {f".{path}": target for path, target in package.links.items()})
+    return _AR_MAGIC + b"".join(
+        _ar_member(name, content)
+        for name, content in (
+            ("debian-binary", b"2.0\n"),
+            ("control.tar", control),
+            ("data.tar", data),
+        )
+    )
+
+
+def _ar_member(name: str, content: bytes) -> bytes:
+    header = f"{name:<16}{EPOCH:<12}{0:<6}{0:<6}{'100644':<8}{len(content):<10}`\n".encode()
+    return header + content + (b"\n" if len(content) % 2 else b"")
+
+
+def _tar(files: dict[str, bytes], programs: dict[str, bytes], links: dict[str, str]) -> bytes:
+    buffer = io.BytesIO()
+    with tarfile.open(fileobj=buffer, mode="w", format=tarfile.GNU_FORMAT) as archive:
+        for folder in _folders([*files, *programs, *links]):
+            info = _info(folder + "/", 0o755)
+            info.type = tarfile.DIRTYPE
+            archive.addfile(info)
+        for path, content in sorted(files.items()):
+            mode = 0o755 if "/bin/" in path or "/sbin/" in path else 0o644
+            info = _info(path, mode)
+            info.size = len(content)
+            archive.addfile(info, io.BytesIO(content))
+        for path, content in sorted(programs.items()):
+            info = _info(path, 0o755)
+            info.size = len(content)
+            archive.addfile(info, io.BytesIO(content))
+        for path, target in sorted(links.items()):
+            info = _info(path, 0o777)
+            info.type, info.linkname = tarfile.SYMTYPE, target
+            archive.addfile(info)
+    return buffer.getvalue()
+
+
+def _folders(paths: list[str]) -> list[str]:
+    found = {"."}
+    for path in paths:
+        parent = path.rpartition("/")[0]
+        while parent and parent != ".":
+            found.add(parent)
+            parent = parent.rpartition("/")[0]
+    return sorted(found)
+
+
+def _info(path: str, mode: int) -> tarfile.TarInfo:
+    info = tarfile.TarInfo(path)
+    info.mode, info.mtime = mode, EPOCH
+    info.uname = info.gname = "root"
+    return info
+
+
+def read_package(content: bytes) -> PackageFile:
+    """A package from the bytes of its file; ValueError where it is none."""
+    members = dict(_ar_members(content))
+    control = _untar(members["control.tar"])[0]
+    fields = next(stanzas(control["/control"].decode()))
+    files, links = _untar(members["data.tar"])
+    scripts = {name.lstrip("/"): text for name, text in control.items()
+               if name in ("/preinst", "/postinst", "/prerm", "/postrm")}
+    conffiles = tuple(control.get("/conffiles", b"").decode().split())
+    return PackageFile(fields, files, conffiles, scripts, links)
+
+
+def _ar_members(content: bytes):
+    if not content.startswith(_AR_MAGIC):
+        raise ValueError("not a package file")
+    position = len(_AR_MAGIC)
+    while position + 60 <= len(content):
+        header = content[position : position + 60]
+        size = int(header[48:58])
+        yield header[:16].decode().strip().rstrip("/"), content[position + 60 :][:size]
+        position += 60 + size + size % 2
+
+
+def _untar(content: bytes) -> tuple[dict[str, bytes], dict[str, str]]:
+    files, links = {}, {}
+    with tarfile.open(fileobj=io.BytesIO(content)) as archive:
+        for info in archive:
+            path = "/" + info.name.removeprefix("./").lstrip("/")
+            if ".." in path.split("/"):
+                raise ValueError(f"a path that leads out: {path}")
+            if info.isreg():
+                files[path] = archive.extractfile(info).read()
+            elif info.issym():
+                links[path] = info.linkname
+    return files, links
+
+
+def write_archive(folder: Path, suites: "dict[str, Suite]", sign) -> None:
+    """Write a package archive: the pool, and per suite its index and signed description.
+
+    ``sign`` turns text into a clear-signed message.
+    """
+    for name, suite in suites.items():
+        stanzas_text = "\n".join(_index_stanza(folder, package) for package in suite.packages)
+        index = folder / "dists" / name / "main/binary-amd64/Packages"
+        index.parent.mkdir(parents=True, exist_ok=True)
+        index.write_text(stanzas_text)
+        content = index.read_bytes()
+        digest = hashlib.sha256(content).hexdigest()
+        fields = {
+            "Origin": suite.origin,
+            "Label": suite.origin,
+            "Suite": name,
+            "Codename": suite.codename,
+            "Version": suite.version,
+            "Date": "Tue, 20 Oct 2026 08:00:00 UTC",
+            "Architectures": "amd64",
+            "Components": "main",
+            "SHA256": f"\n{digest} {len(content)} main/binary-amd64/Packages",
+        }
+        if suite.valid_until:
+            fields["Valid-Until"] = suite.valid_until
+        (folder / "dists" / name / "InRelease").write_text(sign(stanza_text(fields)))
+
+
+class Suite(msgspec.Struct, frozen=True):
+    """One suite of an archive and what it offers."""
+
+    origin: str
+    codename: str
+    version: str
+    packages: tuple[PackageFile, ...]
+    valid_until: str = ""
+
+
+def _index_stanza(folder: Path, package: PackageFile) -> str:
+    content = write_package(package)
+    pool = folder / "pool" / package.file_name
+    pool.parent.mkdir(parents=True, exist_ok=True)
+    pool.write_bytes(content)
+    fields = dict(package.fields)
+    fields["Filename"] = f"pool/{package.file_name}"
+    fields["Size"] = str(len(content))
+    fields["SHA256"] = hashlib.sha256(content).hexdigest()
+    return stanza_text(fields)

@@ -1,0 +1,16 @@
+"""Keys of the made-up archives and their signatures (RFC 9580)."""
+
+from collections.abc import Callable
+
+from pysequoia import Cert, SignatureMode, sign
+
+
+def make_key(owner: str) -> tuple[bytes, Callable[[str], str]]:
+    """A fresh key: the public certificate, and a function that clear-signs a text."""
+    key = Cert.generate(owner)
+    signer = key.secrets.signer()
+
+    def signed(text: str) -> str:
+        return sign(signer, text.encode(), mode=SignatureMode.CLEAR).decode()
+
+    return str(key).encode(), signed

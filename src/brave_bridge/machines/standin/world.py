@@ -1,0 +1,206 @@
+"""Building the made-up world: archives of tiny packages, and stand-ins that have them installed."""
+
+import json
+import os
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.standin.database import Database
+from brave_bridge.machines.standin.fetch import SETTINGS
+from brave_bridge.machines.standin.packages import PackageFile, Suite, write_archive
+
+VENDOR_URI = "http://archive.quayside.example/quayside"
+VENDOR_PREFIX = "http://archive.quayside.example/"
+THIRD_PARTY_PREFIX = "http://packages.estuary.example/"
+THIRD_PARTY_ORIGIN = "Estuary Instruments"
+GONE = "-"
+
+_MAINTAINER = "Quayside maintainers <packages@quayside.example>"
+
+
+class PackageRow(msgspec.Struct):
+    """One package of the made-up distribution. Tables are keyed by suite."""
+
+    name: str
+    about: str
+    section: str
+    versions: dict[str, str]
+    kib: int = 100
+    essential: bool = False
+    depends: dict[str, str] = {}
+    breaks: dict[str, str] = {}
+    conffiles: dict[str, str] = {}
+    conffiles_changed: dict[str, dict[str, str]] = {}
+    postinst: str = ""
+    kernel: str = ""
+    os_release: bool = False
+    about_later: str = ""
+
+
+class Distribution(msgspec.Struct):
+    """The suites of the made-up distribution, oldest first, and its packages."""
+
+    suites: tuple[str, ...]
+    package: tuple[PackageRow, ...]
+
+    def _latest(self, table: dict, suite: str, default):
+        """The value that holds for a suite: that of the newest suite at or before it."""
+        upto = self.suites[: self.suites.index(suite) + 1]
+        return next((table[name] for name in reversed(upto) if name in table), default)
+
+    def packages_of(self, suite: str, releases: dict[str, dict[str, str]]) -> list[PackageFile]:
+        """What a suite offers. ``releases`` maps a suite to its os-release values."""
+        found = []
+        for row in self.package:
+            version = self._latest(row.versions, suite, GONE)
+            if version != GONE:
+                found.append(self._package(row, suite, version, releases))
+        return found
+
+    def _package(self, row: PackageRow, suite: str, version: str, releases) -> PackageFile:
+        fields = {
+            "Package": row.name,
+            "Version": version,
+            "Architecture": "amd64",
+            "Maintainer": _MAINTAINER,
+            "Installed-Size": str(row.kib),
+            "Section": row.section,
+            "Priority": "required" if row.essential else "optional",
+        }
+        if row.essential:
+            fields["Essential"] = "yes"
+        for field, table in (("Depends", row.depends), ("Breaks", row.breaks)):
+            if text := self._latest(table, suite, ""):
+                fields[field] = text
+        fields["Description"] = row.about
+        conffiles = {**row.conffiles, **self._latest(row.conffiles_changed, suite, {})}
+        files = {
+            f"/usr/share/doc/{row.name}/about": f"{row.name} {version}: {row.about}\n".encode(),
+            **{path: text.encode() for path, text in conffiles.items()},
+            **_kernel_files(row.kernel),
+        }
+        links = {}
+        if row.os_release:
+            files["/usr/lib/os-release"] = _os_release_text(releases[suite]).encode()
+            links["/etc/os-release"] = "../usr/lib/os-release"
+        scripts = {}
+        if row.postinst:
+            text = "#!/bin/sh\nset -e\n" + row.postinst + "\n"
+            scripts["postinst"] = text.encode()
+        return PackageFile(fields, files, tuple(conffiles), scripts, links)
+
+
+def _os_release_text(values: dict[str, str]) -> str:
+    return "".join(f'{name}="{value}"\n' for name, value in values.items())
+
+
+def _kernel_files(version: str) -> dict[str, bytes]:
+    """A kernel in the places and the boot entry format of the trade (a Type #1 entry)."""
+    if not version:
+        return {}
+    entry = (
+        f"title Quayside, kernel {version}\nversion {version}\n"
+        f"linux /vmlinuz-{version}\ninitrd /initrd.img-{version}\noptions root=LABEL=system ro\n"
+    )
+    return {
+        f"/boot/vmlinuz-{version}": f"kernel image {version}\n".encode() * 64,
+        f"/boot/initrd.img-{version}": f"initial file system {version}\n".encode() * 64,
+        f"/boot/config-{version}": b"CONFIG_MODULES=y\nCONFIG_TIDE_GAUGE=m\n",
+        f"/boot/loader/entries/quayside-{version}.conf": entry.encode(),
+    }
+
+
+def release_values(version: str, codename: str) -> dict[str, str]:
+    """The os-release values of a Quayside release."""
+    return {
+        "PRETTY_NAME": f"Quayside {version} ({codename})",
+        "NAME": "Quayside",
+        "ID": "quayside",
+        "VERSION_ID": version,
+        "VERSION_CODENAME": codename,
+    }
+
+
+def write_vendor_archive(
+    folder: Path, distribution: Distribution, releases: dict[str, dict[str, str]],
+    sign: Callable[[str], str],
+) -> None:  # fmt: skip
+    """Write the distribution's archive with all its suites."""
+    suites = {
+        suite: Suite(
+            "Quayside",
+            releases[suite]["VERSION_CODENAME"],
+            releases[suite]["VERSION_ID"],
+            tuple(distribution.packages_of(suite, releases)),
+        )
+        for suite in distribution.suites
+    }
+    write_archive(folder, suites, sign)
+
+
+def third_party_package() -> PackageFile:
+    """The instrument maker's agent: built for the old library, so it cannot come along."""
+    fields = {
+        "Package": "estuary-agent",
+        "Version": "2.4-1",
+        "Architecture": "amd64",
+        "Maintainer": "Estuary Instruments <support@estuary.example>",
+        "Installed-Size": "7400",
+        "Section": "science",
+        "Priority": "optional",
+        "Depends": "libtide1 (>= 1.4)",
+        "Description": "sends gauge readings to the instrument maker",
+    }
+    files = {
+        "/etc/estuary-agent.conf": b"station 0\ninterval 60\n",
+        "/usr/share/doc/estuary-agent/about": b"estuary-agent 2.4-1\n",
+    }
+    return PackageFile(fields, files, ("/etc/estuary-agent.conf",))
+
+
+def write_third_party_archive(folder: Path, sign: Callable[[str], str]) -> None:
+    """Write the instrument maker's archive, which has no suite for releases after 5.3."""
+    suite = Suite(THIRD_PARTY_ORIGIN, "bowline-5.3", "1", (third_party_package(),))
+    write_archive(folder, {"bowline-5.3": suite}, sign)
+
+
+def install_root(
+    machine: FolderMachine, packages: Iterable[PackageFile], held: Iterable[str] = ()
+) -> None:
+    """Install packages into an empty root, as if they had always been there."""
+    machine.write("/var/lib/dpkg/arch", b"amd64\n")
+    for name in ("etc", "home", "tmp", "var/log", "var/lib/apt/lists/partial", "proc", "usr/sbin"):
+        (machine.root / name).mkdir(parents=True, exist_ok=True)
+    database = Database(machine)
+    database.save = lambda: None
+    chosen = list(packages)
+    for package in chosen:
+        database.unpack(package)
+    for package in chosen:
+        database.configure(package.name, True, lambda text: None)
+    for name in held:
+        database.stanzas[name]["Status"] = "hold ok installed"
+    del database.save
+    database.save()
+
+
+def write_sources(machine: FolderMachine, uri: str, suite: str, extra: str) -> None:
+    """Write the sources: the distribution's in stanza notation, a third party's in lines."""
+    machine.write(
+        "/etc/apt/sources.list.d/quayside.sources",
+        f"# Quayside, from the station's mirror\nTypes: deb\nURIs: {uri}\nSuites: {suite}\n"
+        "Components: main\n".encode(),
+    )
+    if extra:
+        machine.write("/etc/apt/sources.list.d/estuary.list",
+                      f"# gauge software, see the service contract\n{extra}".encode())
+
+
+def write_settings(machine: FolderMachine, archives: dict[str, str], pace: float) -> None:
+    """Write what the stand-in knows of its world."""
+    content = json.dumps({"archives": archives, "pace_seconds": pace}).encode()
+    machine.write(SETTINGS, content)
+    os.chmod(machine.state, 0o700)

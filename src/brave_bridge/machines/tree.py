@@ -1,0 +1,56 @@
+"""A root tree that is only mounted: commands run in it by chroot, in namespaces of their own."""
+
+import os
+import shutil
+from collections.abc import Sequence
+from pathlib import Path
+
+from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.port import MachineError
+
+_ENTER = """
+set -e
+root=$1
+shift
+mount -t proc proc "$root/proc"
+[ -c "$root/dev/null" ] || mount --rbind /dev "$root/dev"
+if [ -f /etc/resolv.conf ] && [ -f "$root/etc/resolv.conf" ] && [ ! -L "$root/etc/resolv.conf" ]; then
+  mount --bind /etc/resolv.conf "$root/etc/resolv.conf"
+fi
+exec chroot "$root" "$@"
+"""
+"""Mounts made here belong to the private mount namespace and vanish with it."""
+
+
+class TreeMachine(FolderMachine):
+    """A system under a folder, as a rescue shell mounts one."""
+
+    kind = "tree"
+
+    def _wrapped(self, argv: Sequence[str]) -> list[str]:
+        if os.geteuid() != 0:
+            raise MachineError(
+                f"running {argv[0]}", self.name, "this needs root", "run it as root"
+            )
+        if shutil.which("unshare") is None:
+            raise MachineError(
+                f"running {argv[0]}", self.name, "the tool unshare is missing",
+                "install util-linux",
+            )
+        namespaces = ["unshare", "--mount", "--pid", "--fork", "--kill-child"]
+        return [*namespaces, "/bin/sh", "-c", _ENTER, "enter", str(self.root), *argv]
+
+
+def open_tree(folder: Path) -> TreeMachine:
+    """The machine of a root tree; MachineError where the folder is no system."""
+    folder = folder.absolute()
+    if not folder.is_dir():
+        raise MachineError("opening the tree", str(folder), "there is no such folder")
+    if not ((folder / "etc/os-release").exists() or (folder / "usr/lib/os-release").exists()):
+        raise MachineError(
+            "opening the tree",
+            str(folder),
+            "it is no system: neither etc/os-release nor usr/lib/os-release is there",
+            "mount the system's root file system and name its folder",
+        )
+    return TreeMachine(folder.name or "tree", folder)

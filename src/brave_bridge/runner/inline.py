@@ -1,0 +1,28 @@
+"""Driving a script at once, in this process, without a record: for what only reads."""
+
+from collections.abc import Callable
+from typing import TypeVar
+
+from brave_bridge.core.crossing.requests import Script
+from brave_bridge.runner.performer import Performer
+
+Result = TypeVar("Result")
+
+
+def drive(
+    script: Script[Result], performer: Performer, tell: Callable[[str], None] | None = None
+) -> Result:
+    """The script's result. ``tell`` is called with the title of each request as it begins."""
+    seq = 0
+    try:
+        request = next(script)
+        while True:
+            if tell:
+                tell(request.title)
+            reply = performer.perform(seq, request, lambda percent, note, job: None)
+            seq += 1
+            request = script.send(reply)
+    except StopIteration as end:
+        return end.value
+
+

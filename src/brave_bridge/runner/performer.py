@@ -1,0 +1,237 @@
+"""Performing requests on a machine: the one place where a script's wishes become deeds.
+
+Every deed can be performed twice: after a crash the request that was under way is
+performed again, and looks first whether it took effect.
+"""
+
+import time
+from collections.abc import Callable
+from functools import singledispatchmethod
+from pathlib import Path
+
+from brave_bridge.core.crossing.requests import (
+    CandidatesFound,
+    Checkpoint,
+    Compared,
+    CompareWithSnapshot,
+    Done,
+    Failed,
+    FactsRead,
+    FilesListed,
+    FilesRead,
+    FileText,
+    FindCandidates,
+    GuardServices,
+    ListFiles,
+    Ran,
+    ReadFacts,
+    ReadFiles,
+    Reply,
+    Request,
+    Restored,
+    RestoreSnapshot,
+    Run,
+    SnapshotTaken,
+    Swapped,
+    SwapFiles,
+    TakeSnapshot,
+    UnguardServices,
+    WriteFiles,
+)
+from brave_bridge.core.formats.apt_output import status_line
+from brave_bridge.core.formats.text import decoded, one_line, plain
+from brave_bridge.families.choose import survey
+from brave_bridge.families.deb.lists import find_candidates
+from brave_bridge.families.deb.survey import without_texts
+from brave_bridge.machines import jobs
+from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.snapshots.catalogue import Snapshots
+
+OUTPUT_LIMIT = 400_000
+"""Bytes of a command's output that go into its reply; the whole stays in the job's folder."""
+
+MAX_STARTS = 3
+"""How often a command that vanished is started again before the script is told."""
+
+GUARD = "/usr/sbin/policy-rc.d"
+GUARD_TEXT = (
+    b"#!/bin/sh\n# Placed by Brave Bridge for the time of a crossing: this system does not run.\n"
+    b"exit 101\n"
+)
+_KEPT_GUARD = "/usr/sbin/policy-rc.d.before-crossing"
+
+Report = Callable[[float, str, str], None]
+"""Called with percent done, a few words, and the name of the job if there is one."""
+
+
+class Performer:
+    """Performs the requests of one procedure on one machine.
+
+    ``identifier`` is unique to the procedure: jobs and snapshots are named after it.
+    """
+
+    def __init__(
+        self, machine: Machine, family: str, snapshots: Snapshots, identifier: str
+    ) -> None:
+        self.machine = machine
+        self.family = family
+        self.snapshots = snapshots
+        self.identifier = identifier
+        self.poll_seconds = 0.1
+
+    def perform(self, seq: int, request: Request, report: Report) -> Reply:
+        """Perform a request; what a machine refuses becomes a Failed reply."""
+        try:
+            return self._perform(request, seq, report)
+        except MachineError as error:
+            return Failed(error.attempted, plain(error.seen), error.remedy)
+
+    @singledispatchmethod
+    def _perform(self, request: Request, seq: int, report: Report) -> Reply:
+        raise TypeError(f"nothing performs {type(request).__name__}")
+
+    @_perform.register
+    def _(self, request: Checkpoint, seq: int, report: Report) -> Reply:
+        return Done(request.name)
+
+    @_perform.register
+    def _(self, request: ReadFacts, seq: int, report: Report) -> Reply:
+        return FactsRead(without_texts(survey(self.machine, self.family)))
+
+    @_perform.register
+    def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:
+        snapshot = self.snapshots.take(
+            f"{self.identifier}-{seq}",
+            survey(self.machine, self.family).identity.name,
+            request.reason,
+            request.leg,
+            lambda entries, size: report(0, f"{entries} paths, {size >> 20} MiB copied", ""),
+        )
+        return SnapshotTaken(
+            snapshot.id, snapshot.engine, snapshot.entries, snapshot.bytes_copied
+        )
+
+    @_perform.register
+    def _(self, request: ReadFiles, seq: int, report: Report) -> Reply:
+        paths = sorted({p for pattern in request.patterns for p in self.machine.matching(pattern)})
+        return FilesRead(
+            tuple(
+                FileText(path, decoded(self.machine.read(path, request.limit_bytes)))
+                for path in paths
+                if self.machine.is_file(path)
+            )
+        )
+
+    @_perform.register
+    def _(self, request: WriteFiles, seq: int, report: Report) -> Reply:
+        written = 0
+        for file in request.files:
+            content = file.text.encode()
+            if self._content(file.path) != content:
+                self.machine.write(file.path, content)
+                written += 1
+        return Done(f"{written} of {len(request.files)} files written")
+
+    def _content(self, path: str) -> bytes | None:
+        try:
+            return self.machine.read_if_there(path, 1 << 30)
+        except MachineError:
+            return None
+
+    @_perform.register
+    def _(self, request: SwapFiles, seq: int, report: Report) -> Reply:
+        swapped = []
+        for swap in request.swaps:
+            if self.machine.is_file(swap.newer):
+                present = self.machine.read_if_there(swap.present, 1 << 30)
+                if present is not None:
+                    self.machine.write(swap.saved, present)
+                newer = self.machine.read(swap.newer, 1 << 30)
+                self.machine.write(swap.present, newer)
+                self.machine.remove(swap.newer)
+                swapped.append(swap.present)
+            elif self.machine.is_file(swap.saved):
+                swapped.append(swap.present)
+        return Swapped(tuple(swapped))
+
+    @_perform.register
+    def _(self, request: ListFiles, seq: int, report: Report) -> Reply:
+        found = self.machine.below(request.folder)
+        return FilesListed(tuple(path for path in found if path.endswith(request.suffixes)))
+
+    @_perform.register
+    def _(self, request: FindCandidates, seq: int, report: Report) -> Reply:
+        return CandidatesFound(find_candidates(self.machine, request.lists, request.names))
+
+    @_perform.register
+    def _(self, request: GuardServices, seq: int, report: Report) -> Reply:
+        if self.machine.kind == "running":
+            return Done("the system runs: its services are its own")
+        present = self._content(GUARD)
+        if present not in (None, GUARD_TEXT) and self._content(_KEPT_GUARD) is None:
+            self.machine.move(GUARD, _KEPT_GUARD)
+        self.machine.write(GUARD, GUARD_TEXT, mode=0o755)
+        return Done("guard placed")
+
+    @_perform.register
+    def _(self, request: UnguardServices, seq: int, report: Report) -> Reply:
+        self.unguard()
+        return Done("guard removed")
+
+    def unguard(self) -> None:
+        """Take the guard away, also when no script asks for it any more."""
+        if self._content(GUARD) == GUARD_TEXT:
+            self.machine.remove(GUARD)
+        if self._content(_KEPT_GUARD) is not None:
+            self.machine.move(_KEPT_GUARD, GUARD)
+
+    @_perform.register
+    def _(self, request: RestoreSnapshot, seq: int, report: Report) -> Reply:
+        snapshot = self.snapshots.find(request.snapshot)
+
+        def progress(phase: str, done: int, total: int) -> None:
+            report(100 * done / max(total, 1), f"{phase}: {done} of {total} paths", "")
+
+        done = self.snapshots.restore(snapshot, progress)
+        return Restored(done.put_back, done.removed, done.bytes_copied, done.seconds)
+
+    @_perform.register
+    def _(self, request: CompareWithSnapshot, seq: int, report: Report) -> Reply:
+        preview = self.snapshots.preview(self.snapshots.find(request.snapshot))
+        examples = (
+            [f"/{path}: missing" for path in preview.missing[:5]]
+            + [f"/{path}: other content" for path in preview.changed[:5]]
+            + [f"/{path}: other attributes" for path in preview.attributes[:5]]
+            + [f"/{path}: not in the snapshot" for path in preview.extra[:5]]
+        )
+        return Compared(preview.count, tuple(plain(example) for example in examples))
+
+    @_perform.register
+    def _(self, request: Run, seq: int, report: Report) -> Reply:
+        for start in range(MAX_STARTS):
+            name = f"{self.identifier}-{seq}" + (f"-{start + 1}" if start else "")
+            self.machine.start(name, request.argv, request.environment)
+            state = self._wait(name, request, report)
+            if state.state == "ended":
+                break
+        folder = Path(state.folder)
+        output = plain(decoded(jobs.output_of(folder, OUTPUT_LIMIT)))
+        lost = state.state == "lost"
+        return Ran(-1 if lost else (state.exit_code or 0), output, state.seconds, name, lost)
+
+    def _wait(self, name: str, request: Run, report: Report) -> jobs.JobState:
+        last, pause = "", 0.005
+        while True:
+            state = self.machine.job(name)
+            if state is None:
+                raise MachineError(f"starting {request.argv[0]}", self.machine.name,
+                                   "its job was not claimed")
+            status = jobs.last_status(Path(state.folder)) if request.reports_progress else ""
+            if status != last and (line := status_line(status)):
+                report(line.percent, one_line(line.text), name)
+                last = status
+            if state.state != "running":
+                return state
+            time.sleep(pause)
+            pause = min(pause * 1.5, self.poll_seconds)
+

@@ -1,0 +1,274 @@
+"""The logbook: the durable record of every request, reply, question and result of a machine.
+
+One SQLite file in the machine's state folder. Whoever opens it sees what the runner
+wrote last; several may read while one writes.
+"""
+
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from pathlib import Path
+
+import msgspec
+from sqlalchemy import ForeignKey, create_engine, event, select
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
+
+from brave_bridge.core.crossing.results import Outcome
+
+LOGBOOK_FILE = "logbook.sqlite"
+
+
+class LogbookError(Exception):
+    """The logbook cannot be read or written; the message says why."""
+
+
+def now() -> str:
+    """The time as the logbook writes it: ISO 8601 in UTC, with milliseconds."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+class _Base(DeclarativeBase):
+    pass
+
+
+class _Procedure(_Base):
+    __tablename__ = "procedures"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    title: Mapped[str]
+    brief: Mapped[bytes]
+    state: Mapped[str]
+    began: Mapped[str]
+    ended: Mapped[str] = mapped_column(default="")
+    outcome: Mapped[bytes | None] = mapped_column(default=None)
+    rest_asked: Mapped[bool] = mapped_column(default=False)
+    unattended: Mapped[bool] = mapped_column(default=False)
+
+
+class _Entry(_Base):
+    __tablename__ = "entries"
+    procedure: Mapped[str] = mapped_column(ForeignKey("procedures.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    title: Mapped[str]
+    request: Mapped[bytes]
+    began: Mapped[str]
+    ended: Mapped[str] = mapped_column(default="")
+    reply: Mapped[bytes | None] = mapped_column(default=None)
+    ok: Mapped[bool | None] = mapped_column(default=None)
+    percent: Mapped[float] = mapped_column(default=0.0)
+    note: Mapped[str] = mapped_column(default="")
+    job: Mapped[str] = mapped_column(default="")
+
+
+class _Question(_Base):
+    __tablename__ = "questions"
+    procedure: Mapped[str] = mapped_column(ForeignKey("procedures.id"), primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    title: Mapped[str]
+    detail: Mapped[str]
+    choices: Mapped[str]
+    default: Mapped[str]
+    asked: Mapped[str]
+    answer: Mapped[str] = mapped_column(default="")
+    answered_by: Mapped[str] = mapped_column(default="")
+
+
+class ProcedureRow(msgspec.Struct, frozen=True):
+    """A crossing or a return. ``state``: ``running``, ``resting``, ``done``, ``stopped``, ``failed``."""
+
+    id: str
+    kind: str
+    title: str
+    brief: bytes
+    state: str
+    began: str
+    ended: str
+    outcome: Outcome | None
+    rest_asked: bool
+    unattended: bool
+
+
+class EntryRow(msgspec.Struct, frozen=True):
+    """One request and, once ``ended`` is set, its reply (both as JSON)."""
+
+    procedure: str
+    seq: int
+    kind: str
+    title: str
+    request: bytes
+    began: str
+    ended: str
+    reply: bytes | None
+    ok: bool | None
+    percent: float
+    note: str
+    job: str
+
+
+class QuestionRow(msgspec.Struct, frozen=True):
+    """A question of the script; ``answer`` is empty while it waits."""
+
+    procedure: str
+    key: str
+    title: str
+    detail: str
+    choices: tuple[str, ...]
+    default: str
+    asked: str
+    answer: str
+    answered_by: str
+
+
+class Logbook:
+    """A machine's logbook. LogbookError where the file is damaged or cannot be written."""
+
+    def __init__(self, folder: Path) -> None:
+        self.path = folder / LOGBOOK_FILE
+        self._engine = create_engine(
+            f"sqlite:///{self.path}", connect_args={"timeout": 30, "check_same_thread": False}
+        )
+        event.listen(self._engine, "connect", _make_durable)
+        try:
+            _Base.metadata.create_all(self._engine)
+        except SQLAlchemyError as error:
+            raise LogbookError(f"{self.path}: {error.__cause__ or error}") from error
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._engine.dispose()
+
+    def begin(self, row: ProcedureRow) -> None:
+        """Write that a procedure begins; does nothing where it is known."""
+        with Session(self._engine) as session, session.begin():
+            if session.get(_Procedure, row.id) is None:
+                session.add(
+                    _Procedure(
+                        id=row.id,
+                        kind=row.kind,
+                        title=row.title,
+                        brief=row.brief,
+                        state=row.state,
+                        began=row.began,
+                        unattended=row.unattended,
+                    )
+                )
+
+    def set_state(self, procedure: str, state: str, outcome: Outcome | None = None) -> None:
+        """Write how a procedure stands, and its outcome where it has ended."""
+        with Session(self._engine) as session, session.begin():
+            row = session.get_one(_Procedure, procedure)
+            row.state = state
+            if outcome is not None:
+                row.outcome, row.ended = msgspec.json.encode(outcome), now()
+
+    def ask_to_rest(self, procedure: str, rest: bool) -> None:
+        """Ask a procedure to rest at its next checkpoint, or take that back."""
+        with Session(self._engine) as session, session.begin():
+            session.get_one(_Procedure, procedure).rest_asked = rest
+
+    def procedures(self) -> list[ProcedureRow]:
+        """All procedures, the newest first."""
+        with Session(self._engine) as session:
+            rows = session.scalars(select(_Procedure).order_by(_Procedure.began.desc()))
+            return [_procedure_row(row) for row in rows]
+
+    def procedure(self, identifier: str) -> ProcedureRow | None:
+        """A procedure by its id."""
+        with Session(self._engine) as session:
+            row = session.get(_Procedure, identifier)
+            return _procedure_row(row) if row else None
+
+    def intend(self, procedure: str, seq: int, kind: str, title: str, request: bytes) -> None:
+        """Write a request before it is acted on; a repeated intent changes nothing."""
+        with Session(self._engine) as session, session.begin():
+            if session.get(_Entry, (procedure, seq)) is None:
+                session.add(
+                    _Entry(
+                        procedure=procedure,
+                        seq=seq,
+                        kind=kind,
+                        title=title,
+                        request=request,
+                        began=now(),
+                    )
+                )
+
+    def report(self, procedure: str, seq: int, percent: float, note: str, job: str = "") -> None:
+        """Write how far a request is."""
+        with Session(self._engine) as session, session.begin():
+            row = session.get_one(_Entry, (procedure, seq))
+            row.percent, row.note = percent, note
+            row.job = job or row.job
+
+    def conclude(self, procedure: str, seq: int, reply: bytes, ok: bool, note: str) -> None:
+        """Write the reply to a request."""
+        with Session(self._engine) as session, session.begin():
+            row = session.get_one(_Entry, (procedure, seq))
+            row.reply, row.ok, row.ended, row.percent = reply, ok, now(), 100.0
+            row.note = note or row.note
+
+    def entries(self, procedure: str, since: int = 0) -> list[EntryRow]:
+        """A procedure's requests from number ``since`` on, in order."""
+        with Session(self._engine) as session:
+            found = session.scalars(
+                select(_Entry)
+                .where(_Entry.procedure == procedure, _Entry.seq >= since)
+                .order_by(_Entry.seq)
+            )
+            return [_row(EntryRow, row) for row in found]
+
+    def ask(self, question: QuestionRow) -> QuestionRow:
+        """Put a question, or find it put already; the row as it stands."""
+        with Session(self._engine) as session, session.begin():
+            row = session.get(_Question, (question.procedure, question.key))
+            if row is None:
+                fields = msgspec.structs.asdict(question)
+                fields["choices"] = "\n".join(question.choices)
+                row = _Question(**fields)
+                session.add(row)
+            return _question_row(row)
+
+    def answer(self, procedure: str, key: str, choice: str, by: str) -> None:
+        """Answer a question; an answer that was given stays. ValueError for no such choice."""
+        with Session(self._engine) as session, session.begin():
+            row = session.get_one(_Question, (procedure, key))
+            if choice not in row.choices.split("\n"):
+                raise ValueError(f"{choice!r} is none of: {row.choices!r}")
+            if not row.answer:
+                row.answer, row.answered_by = choice, by
+
+    def questions(self, procedure: str, *, open_only: bool = False) -> list[QuestionRow]:
+        """A procedure's questions in the order in which they were asked."""
+        with Session(self._engine) as session:
+            query = select(_Question).where(_Question.procedure == procedure)
+            rows = [_question_row(row) for row in session.scalars(query.order_by(_Question.asked))]
+        return [row for row in rows if not (open_only and row.answer)]
+
+
+def _make_durable(connection, _record) -> None:
+    cursor = connection.cursor()
+    cursor.execute("PRAGMA journal_mode=DELETE")
+    cursor.execute("PRAGMA synchronous=FULL")
+    cursor.close()
+
+
+def _row(kind, row):
+    return kind(**{field: getattr(row, field) for field in kind.__struct_fields__})
+
+
+def _procedure_row(row: _Procedure) -> ProcedureRow:
+    made = _row(ProcedureRow, row)
+    outcome = msgspec.json.decode(row.outcome, type=Outcome) if row.outcome else None
+    return msgspec.structs.replace(made, outcome=outcome)
+
+
+def _question_row(row: _Question) -> QuestionRow:
+    return msgspec.structs.replace(
+        _row(QuestionRow, row), choices=tuple(row.choices.split("\n"))
+    )
+
+
+def newest(rows: Iterable[ProcedureRow], kind: str) -> ProcedureRow | None:
+    """The newest procedure of a kind."""
+    return next((row for row in rows if row.kind == kind), None)

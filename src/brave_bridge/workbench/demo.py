@@ -1,0 +1,173 @@
+"""The demo fleet: nine machines of a made-up research station, built from the demo's data."""
+
+import fcntl
+import os
+import shutil
+from collections.abc import Callable
+from importlib.resources import files
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.core.releases.catalogue import ReleaseLine
+from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.standin import world
+from brave_bridge.machines.standin.machine import StandInMachine, open_stand_in
+from brave_bridge.workbench.lines import all_lines
+
+DEMO_PACE_SECONDS = 0.12
+
+
+class DemoMachine(msgspec.Struct):
+    """A machine of the demo as its data describe it."""
+
+    name: str
+    about: str
+    line: str
+    release: str
+    waits: str = ""
+    edition: str = ""
+    packages: tuple[str, ...] = ()
+    held: tuple[str, ...] = ()
+    changed: dict[str, str] = {}
+    home: dict[str, str] = {}
+    extra_source: str = ""
+
+
+class DemoFleet(msgspec.Struct):
+    """The demo's machines in their order."""
+
+    station: str
+    machine: tuple[DemoMachine, ...]
+
+
+def demo_folder() -> Path:
+    """Where the demo fleet lives."""
+    base = os.environ.get("XDG_STATE_HOME") or str(Path.home() / ".local/state")
+    return Path(base) / "brave-bridge/demo"
+
+
+def demo_fleet() -> DemoFleet:
+    """The demo's machines as described, built or not."""
+    text = files("brave_bridge.data").joinpath("demo/fleet.toml").read_text(encoding="utf-8")
+    return msgspec.toml.decode(text, type=DemoFleet)
+
+
+def _distribution() -> world.Distribution:
+    text = files("brave_bridge.data").joinpath("demo/quayside.toml").read_text(encoding="utf-8")
+    return msgspec.toml.decode(text, type=world.Distribution)
+
+
+def open_demo(name: str) -> StandInMachine:
+    """A machine of the demo fleet, which is built if it is not there; MachineError if unknown."""
+    known = [machine.name for machine in demo_fleet().machine]
+    if name not in known:
+        raise MachineError("opening the demo machine", name, f"the fleet has {', '.join(known)}")
+    build_demo(demo_folder())
+    return open_stand_in(demo_folder() / name, name)
+
+
+def build_demo(
+    folder: Path, *, fresh: bool = False, pace: float = DEMO_PACE_SECONDS,
+    tell: Callable[[str], None] = lambda text: None,
+) -> None:  # fmt: skip
+    """Build the demo fleet below a folder unless it is there; ``fresh`` builds it anew."""
+    ready = folder / "ready"
+    if ready.exists() and not fresh:
+        return
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    with open(folder.parent / f".{folder.name}.lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if ready.exists() and not fresh:
+            return
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir()
+        tell("archives")
+        keys = _build_archives(folder)
+        for machine in demo_fleet().machine:
+            tell(machine.name)
+            _build_machine(folder, machine, keys, pace)
+        ready.touch()
+
+
+def _build_archives(folder: Path) -> dict[str, bytes]:
+    from brave_bridge.machines.standin.signing import make_key
+
+    line = _line("quayside")
+    vendor_key, vendor_sign = make_key("Quayside archive <archive@quayside.example>")
+    other_key, other_sign = make_key("Estuary Instruments <support@estuary.example>")
+    world.write_vendor_archive(
+        folder / "archives/quayside", _distribution(), releases_by_suite(line), vendor_sign
+    )
+    world.write_third_party_archive(folder / "archives/instruments", other_sign)
+    return {"quayside": vendor_key, "estuary": other_key}
+
+
+def _line(identifier: str) -> ReleaseLine:
+    return next(line for line in all_lines() if line.id == identifier)
+
+
+def releases_by_suite(line: ReleaseLine) -> dict[str, dict[str, str]]:
+    """The os-release values of every release of the made-up deb line, by suite."""
+    return {
+        release.suite: world.release_values(release.version, release.codename)
+        for release in line.releases
+    }
+
+
+def _build_machine(
+    folder: Path, described: DemoMachine, keys: dict[str, bytes], pace: float
+) -> None:
+    root = folder / described.name
+    root.mkdir()
+    machine = StandInMachine(described.name, root)
+    machine.write("/etc/hostname", f"{described.name}\n".encode())
+    if described.packages:
+        suite = _line(described.line).release(described.release).suite
+        build_quayside(machine, described, suite, keys, world.VENDOR_URI)
+    else:
+        _build_other(machine, described)
+    for path, text in described.home.items():
+        machine.write(path, text.encode())
+    archives = str(folder / "archives")
+    world.write_settings(
+        machine,
+        {world.VENDOR_PREFIX: archives, world.THIRD_PARTY_PREFIX: archives},
+        pace,
+    )
+
+
+def build_quayside(
+    machine: StandInMachine, described: DemoMachine, suite: str, keys: dict[str, bytes], uri: str
+) -> None:
+    """Install a Quayside system with its sources, keys and changed config files."""
+    offered = {
+        package.name: package
+        for package in _distribution().packages_of(suite, releases_by_suite(_line("quayside")))
+    }
+    third_party = world.third_party_package()
+    offered[third_party.name] = third_party
+    world.install_root(machine, [offered[name] for name in described.packages], described.held)
+    for name, key in keys.items():
+        machine.write(f"/etc/apt/trusted.gpg.d/{name}.asc", key)
+    world.write_sources(machine, uri, suite, described.extra_source)
+    for path, text in described.changed.items():
+        machine.write(path, text.encode())
+
+
+def _build_other(machine: StandInMachine, described: DemoMachine) -> None:
+    """A system of a family that cannot cross yet: what says who it is, and a kernel."""
+    line = _line(described.line)
+    release = line.release(described.release)
+    values = {
+        "PRETTY_NAME": f"{line.name} {release.version}",
+        "NAME": line.name,
+        "ID": line.os_ids[0],
+        "VERSION_ID": release.version,
+        **({"VARIANT": described.edition} if described.edition else {}),
+    }
+    text = "".join(f'{name}="{value}"\n' for name, value in values.items())
+    machine.write("/usr/lib/os-release", text.encode())
+    (machine.root / "etc").mkdir(exist_ok=True)
+    (machine.root / "etc/os-release").symlink_to("../usr/lib/os-release")
+    machine.write("/boot/vmlinuz-6.6.0-1", b"kernel image\n" * 64)

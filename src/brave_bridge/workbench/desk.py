@@ -1,0 +1,314 @@
+"""The desk: everything that can be done for one machine, from survey to return.
+
+Both the screen and the command line work through it. Reading never writes to the
+machine; the state folder is made when there is first something to keep.
+"""
+
+import hashlib
+import shutil
+from collections.abc import Callable
+from datetime import UTC, date, datetime
+
+import msgspec
+
+from brave_bridge import __version__
+from brave_bridge.core.crossing.requests import FactsRead
+from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.planner import PlanFault
+from brave_bridge.core.proof.compare import Proof, prove
+from brave_bridge.core.releases.catalogue import Release, ReleaseLine
+from brave_bridge.core.releases.route import Route, default_target, find_route
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.findings import Finding, Situation, judge_all, stops
+from brave_bridge.core.survey.rules import RULES
+from brave_bridge.families.choose import CROSSING_FAMILIES, planner_named, survey
+from brave_bridge.families.identify import read_identity
+from brave_bridge.machines.port import STATE_FOLDER, Machine
+from brave_bridge.runner import launch
+from brave_bridge.runner.briefs import CrossBrief, ReturnBrief, decode_brief, encode_brief
+from brave_bridge.runner.inline import drive
+from brave_bridge.runner.performer import Performer
+from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
+from brave_bridge.snapshots.restore import Preview
+from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
+from brave_bridge.workbench.lines import line_of, release_of
+from brave_bridge.workbench.targets import Target, open_target
+
+_PLAN_FILE = "plan.json"
+_PLAN_FOLDER = f"{STATE_FOLDER}/plans"
+
+
+class Refused(Exception):
+    """Something is not done, with the reason and what to do instead."""
+
+    def __init__(self, what: str, why: str, remedy: str = "") -> None:
+        super().__init__(f"{what}: {why}")
+        self.what = what
+        self.why = why
+        self.remedy = remedy
+
+
+class Surveyed(msgspec.Struct, frozen=True):
+    """A machine's facts and how they are judged."""
+
+    facts: Facts
+    line: ReleaseLine | None
+    release: Release | None
+    findings: tuple[Finding, ...]
+
+
+class KeptPlan(msgspec.Struct, frozen=True):
+    """An approved plan as kept on the machine; it holds while the fingerprint does."""
+
+    to: str
+    fingerprint: str
+    made_at: str
+    legs: tuple[LegPlan, ...]
+
+
+class Desk:
+    """One machine and what can be done for it."""
+
+    def __init__(self, target: Target, machine: Machine | None = None) -> None:
+        self.target = target
+        self.machine = machine or open_target(target)
+        self.snapshots = Snapshots(self.machine, __version__)
+        self.today: Callable[[], date] = lambda: datetime.now(UTC).date()
+        self._logbook: Logbook | None = None
+
+    # Where the machine stands
+
+    def family(self) -> str:
+        """The machine's family by its line; empty where the line is unknown."""
+        line = line_of(read_identity(self.machine)[0])
+        return line.family if line else ""
+
+    def survey(self, to: str = "") -> Surveyed:
+        """Read the machine's facts and judge them, for the leg towards ``to`` if it is named."""
+        facts = survey(self.machine, self.family())
+        line, release = line_of(facts.identity), release_of(facts.identity)
+        route = self.route(to, facts) if to else None
+        plan = self.kept_plan(facts, to)
+        situation = Situation(
+            facts=facts,
+            today=self.today(),
+            line=line,
+            release=release,
+            leg=route.legs[0] if route and route.legs else None,
+            plan=plan.legs[0] if plan else None,
+            newest_way_back_days=self._newest_way_back_days(),
+        )
+        return Surveyed(facts, line, release, judge_all(situation, RULES))
+
+    def _newest_way_back_days(self) -> int | None:
+        known = self.snapshots.all()
+        if not known:
+            return None
+        return (self.today() - datetime.fromisoformat(known[-1].created).date()).days
+
+    def route(self, to: str, facts: Facts | None = None) -> Route:
+        """The route to a release, or to the one to offer; Refused where the line is unknown."""
+        identity = facts.identity if facts else read_identity(self.machine)[0]
+        line, here = line_of(identity), release_of(identity)
+        if line is None or here is None:
+            name = identity.name or identity.os_id or "this system"
+            raise Refused("finding a route", f"{name} is not in the release catalogue",
+                          "add a catalogue file for it")
+        there = line.release(to) if to else default_target(line, here, self.today())
+        if there is None:
+            known = ", ".join(release.key for release in line.releases)
+            if to:
+                raise Refused("finding a route", f"{line.name} has no release {to}",
+                              f"known: {known}")
+            raise Refused("finding a route", f"{here.title} is the end of every supported leg",
+                          "nothing to do until a newer release is out")
+        return find_route(line, here, there, self.today())
+
+    # What a route would change
+
+    def plan(self, to: str, tell: Callable[[str], None] | None = None) -> KeptPlan:
+        """Plan the legs to a release and keep the plan; Refused where that cannot be done."""
+        family = self.family()
+        if family not in CROSSING_FAMILIES:
+            raise Refused("planning", f"machines of the {family} family cannot cross yet")
+        facts = survey(self.machine, family)
+        route = self.route(to, facts)
+        if not route.legs:
+            raise Refused("planning", "; ".join(r.reason for r in route.refused))
+        make_state_folder(self.machine)
+        shutil.rmtree(self.machine.state / "plans", ignore_errors=True)
+        script = planner_named(family).plan(facts, route.legs, _PLAN_FOLDER)
+        performer = Performer(self.machine, family, self.snapshots, f"plan-{_stamp()}")
+        planned = drive(script, performer, tell)
+        if isinstance(planned, PlanFault):
+            raise Refused(planned.attempted, planned.seen, planned.remedy)
+        kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
+        self._keep(kept)
+        return kept
+
+    def _keep(self, plan: KeptPlan) -> None:
+        self.machine.write(f"{STATE_FOLDER}/{_PLAN_FILE}", msgspec.json.encode(plan), 0o600)
+
+    def kept_plan(self, facts: Facts, to: str = "") -> KeptPlan | None:
+        """The kept plan, if it still fits the machine (and leads to ``to``)."""
+        content = self.machine.read_if_there(f"{STATE_FOLDER}/{_PLAN_FILE}", 100_000_000) if (
+            self.machine.state.is_dir()) else None
+        if content is None:
+            return None
+        try:
+            plan = msgspec.json.decode(content, type=KeptPlan)
+        except msgspec.DecodeError:
+            return None
+        line = line_of(facts.identity)
+        wanted = line.release(to) if line and to else None
+        fits = plan.fingerprint == fingerprint(facts) and (
+            wanted is None or wanted.key == plan.to
+        )
+        return plan if fits else None
+
+    def answer_plan(self, plan: KeptPlan, path: str, answer: str) -> KeptPlan:
+        """The plan with a config question answered, kept; Refused where nothing asks for it."""
+        if not any(q.path == path for leg in plan.legs for q in leg.questions):
+            asked = ", ".join(sorted({q.path for leg in plan.legs for q in leg.questions}))
+            raise Refused("deciding", f"the plan asks nothing about {path}",
+                          f"it asks about: {asked or 'nothing'}")
+        legs = tuple(leg.with_answer(path, answer) for leg in plan.legs)
+        changed = msgspec.structs.replace(plan, legs=legs)
+        self._keep(changed)
+        return changed
+
+    # Ways back
+
+    def snapshot(self, reason: str, progress=None) -> Snapshot:
+        """Take a snapshot now."""
+        identity = read_identity(self.machine)[0]
+        make_state_folder(self.machine)
+        return self.snapshots.take(_stamp(), identity.name, reason, "", progress)
+
+    def preview_return(self, identifier: str) -> tuple[Snapshot, Preview]:
+        """A way back and what a return to it would change."""
+        snapshot = self.snapshots.find(identifier)
+        return snapshot, self.snapshots.preview(snapshot)
+
+    # Procedures
+
+    @property
+    def has_logbook(self) -> bool:
+        """Whether anything was ever recorded."""
+        return (self.machine.state / LOGBOOK_FILE).is_file()
+
+    def logbook(self) -> Logbook:
+        """The machine's logbook, made if it is missing."""
+        if self._logbook is None:
+            make_state_folder(self.machine)
+            self._logbook = Logbook(self.machine.state)
+        return self._logbook
+
+    def procedures(self) -> list[ProcedureRow]:
+        """All procedures, the newest first."""
+        return self.logbook().procedures() if self.has_logbook else []
+
+    def open_procedure(self) -> ProcedureRow | None:
+        """The procedure that has not ended, if there is one."""
+        open_states = ("running", "resting")
+        return next((row for row in self.procedures() if row.state in open_states), None)
+
+    def begin_crossing(self, plan: KeptPlan, *, unattended: bool) -> str:
+        """Begin to cross an approved plan in a runner of its own; the procedure's id."""
+        surveyed = self.survey(plan.to)
+        standing = stops(surveyed.findings)
+        if standing:
+            raise Refused("crossing", "; ".join(f.title for f in standing), standing[0].remedy)
+        title = f"{plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
+        brief = CrossBrief(surveyed.line.family, plan.legs)
+        return self._begin("crossing", title, brief, unattended)
+
+    def begin_return(self, snapshot: Snapshot, reason: str) -> str:
+        """Begin to return to a way back in a runner of its own; the procedure's id."""
+        title = f"back to {snapshot.release} of {snapshot.created[:16].replace('T', ' ')}"
+        brief = ReturnBrief(self.family(), snapshot.id, reason)
+        return self._begin("return", title, brief, True)
+
+    def _begin(self, kind: str, title: str, brief, unattended: bool) -> str:
+        waiting = self.open_procedure()
+        if waiting is not None and not (kind == "return" and waiting.kind == "crossing"):
+            raise Refused(kind, f"{waiting.kind} {waiting.id} has not ended",
+                          f"go on with it: brave-bridge go-on")
+        if launch.runner_is_there(self.machine.state):
+            raise Refused(kind, "a runner is at work on this machine")
+        if waiting is not None:
+            self.logbook().set_state(waiting.id, "stopped")
+        identifier = f"{_stamp()}-{kind}"
+        self.logbook().begin(
+            ProcedureRow(
+                id=identifier,
+                kind=kind,
+                title=title,
+                brief=encode_brief(brief),
+                state="running",
+                began=now(),
+                ended="",
+                outcome=None,
+                rest_asked=False,
+                unattended=unattended,
+            )
+        )
+        launch.start_runner(self.target.words, identifier, self.machine.state)
+        return identifier
+
+    def go_on(self) -> str:
+        """Go on with the procedure that has not ended; its id. Refused where there is none."""
+        waiting = self.open_procedure()
+        if waiting is None:
+            raise Refused("going on", "nothing is under way on this machine")
+        self.logbook().ask_to_rest(waiting.id, False)
+        self.logbook().set_state(waiting.id, "running")
+        if not launch.runner_is_there(self.machine.state):
+            launch.start_runner(self.target.words, waiting.id, self.machine.state)
+        return waiting.id
+
+    def runner_is_there(self) -> bool:
+        """Whether a runner is at work on the machine."""
+        return self.machine.state.is_dir() and launch.runner_is_there(self.machine.state)
+
+    # Proof
+
+    def proof(self) -> tuple[ProcedureRow, Proof]:
+        """The newest crossing held against the machine as it is now.
+
+        Refused where there was none.
+        """
+        crossing = next((row for row in self.procedures() if row.kind == "crossing"), None)
+        if crossing is None:
+            raise Refused("proving", "no crossing is in the logbook")
+        baseline = self._baseline(crossing.id)
+        if baseline is None:
+            raise Refused("proving", f"crossing {crossing.id} has no baseline yet")
+        plans = decode_brief(crossing.brief).plans
+        return crossing, prove(baseline, survey(self.machine, self.family()), plans)
+
+    def _baseline(self, procedure: str) -> Facts | None:
+        for entry in self.logbook().entries(procedure):
+            if entry.kind == "ReadFacts" and entry.reply:
+                try:
+                    return msgspec.json.decode(entry.reply, type=FactsRead).facts
+                except msgspec.DecodeError:
+                    continue
+        return None
+
+
+def _stamp() -> str:
+    """A name for what begins now: sortable and unique enough for one machine."""
+    return datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")[:-3]
+
+
+def fingerprint(facts: Facts) -> str:
+    """What a plan depends on, in short: it changes when sources or packages do."""
+    digest = hashlib.sha256()
+    for file in facts.source_files:
+        digest.update(f"{file.path}\0{file.text}\0".encode())
+    for package in facts.packages:
+        digest.update(f"{package.name} {package.version} {package.want} {package.state}\n".encode())
+    for config in facts.changed_configs:
+        digest.update(f"{config.path} {config.sha256}\n".encode())
+    return digest.hexdigest()

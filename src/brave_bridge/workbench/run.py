@@ -1,0 +1,47 @@
+"""The runner's process: carries out one procedure of one machine, then ends."""
+
+import os
+import sys
+import traceback
+
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.runner.launch import lock_runner
+from brave_bridge.runner.performer import Performer
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.targets import parse_words
+
+
+def main(words: list[str]) -> int:
+    """Carry out the procedure that the last word names, on the target the others name."""
+    from brave_bridge.runner.durable import DurableRun
+
+    *target, identifier = words
+    desk = Desk(parse_words(target))
+    lock = lock_runner(desk.machine.state)
+    if lock is None:
+        return 0
+    row = desk.logbook().procedure(identifier)
+    if row is None or row.state not in ("running", "resting"):
+        return 0
+    performer = Performer(desk.machine, desk.family(), desk.snapshots, identifier)
+    run = DurableRun(desk.logbook(), performer, identifier, rest=lambda: os._exit(0))
+    try:
+        outcome = run.carry_out(desk.machine.state)
+    except Exception as error:
+        traceback.print_exc()
+        performer.unguard()
+        outcome = Outcome(
+            state="failed",
+            at="the runner itself",
+            why=f"{type(error).__name__}: {error}",
+            safe="every snapshot is untouched",
+            next_step="brave-bridge ways-back, then brave-bridge return ID",
+            ways_back=tuple(snapshot.id for snapshot in desk.snapshots.all()[-1:]),
+        )
+    desk.logbook().set_state(identifier, outcome.state, outcome)
+    lock.close()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
