@@ -198,13 +198,7 @@ class Performer:
     @_perform.register
     def _(self, request: CompareWithSnapshot, seq: int, report: Report) -> Reply:
         preview = self.snapshots.preview(self.snapshots.find(request.snapshot))
-        examples = (
-            [f"/{path}: missing" for path in preview.missing[:5]]
-            + [f"/{path}: other content" for path in preview.changed[:5]]
-            + [f"/{path}: other attributes" for path in preview.attributes[:5]]
-            + [f"/{path}: not in the snapshot" for path in preview.extra[:5]]
-        )
-        return Compared(preview.count, tuple(plain(example) for example in examples))
+        return Compared(preview.count, tuple(plain(example) for example in preview.named()))
 
     @_perform.register
     def _(self, request: Run, seq: int, report: Report) -> Reply:

@@ -47,6 +47,19 @@ class Preview(msgspec.Struct, frozen=True):
         """How many paths differ."""
         return len(self.missing) + len(self.changed) + len(self.attributes) + len(self.extra)
 
+    def named(self, most: int = 5) -> list[str]:
+        """The first differences of each kind in words: ``/path: what``."""
+        return [
+            f"/{path}: {what}"
+            for paths, what in (
+                (self.missing, "missing"),
+                (self.changed, "other content"),
+                (self.attributes, "other attributes"),
+                (self.extra, "not in the snapshot"),
+            )
+            for path in paths[:most]
+        ]
+
 
 class RestoreReport(msgspec.Struct, frozen=True):
     """What a return did."""

@@ -15,7 +15,7 @@ from brave_bridge import __version__
 from brave_bridge.core.crossing.requests import FactsRead
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.planner import PlanFault
-from brave_bridge.core.proof.compare import Proof, prove
+from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Facts
@@ -32,6 +32,7 @@ from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_fol
 from brave_bridge.snapshots.restore import Preview
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
 from brave_bridge.workbench.lines import line_of, release_of
+from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.targets import Target, open_target
 
 _PLAN_FILE = "plan.json"
@@ -46,24 +47,6 @@ class Refused(Exception):
         self.what = what
         self.why = why
         self.remedy = remedy
-
-
-class Surveyed(msgspec.Struct, frozen=True):
-    """A machine's facts and how they are judged."""
-
-    facts: Facts
-    line: ReleaseLine | None
-    release: Release | None
-    findings: tuple[Finding, ...]
-
-
-class KeptPlan(msgspec.Struct, frozen=True):
-    """An approved plan as kept on the machine; it holds while the fingerprint does."""
-
-    to: str
-    fingerprint: str
-    made_at: str
-    legs: tuple[LegPlan, ...]
 
 
 class Desk:
@@ -274,18 +257,22 @@ class Desk:
     # Proof
 
     def proof(self) -> tuple[ProcedureRow, Proof]:
-        """The newest crossing held against the machine as it is now.
+        """The newest crossing or return held against the machine as it is now.
 
-        Refused where there was none.
+        A crossing is held against its baseline, a return against its snapshot. Refused
+        where there was neither.
         """
-        crossing = next((row for row in self.procedures() if row.kind == "crossing"), None)
-        if crossing is None:
+        row = next((row for row in self.procedures() if row.state != "stopped"), None)
+        if row is None:
             raise Refused("proving", "no crossing is in the logbook")
-        baseline = self._baseline(crossing.id)
+        brief = decode_brief(row.brief)
+        if isinstance(brief, ReturnBrief):
+            preview = self.snapshots.preview(self.snapshots.find(brief.way_back))
+            return row, prove_return(brief.way_back, preview.count, preview.named())
+        baseline = self._baseline(row.id)
         if baseline is None:
-            raise Refused("proving", f"crossing {crossing.id} has no baseline yet")
-        plans = decode_brief(crossing.brief).plans
-        return crossing, prove(baseline, survey(self.machine, self.family()), plans)
+            raise Refused("proving", f"crossing {row.id} has no baseline yet")
+        return row, prove(baseline, survey(self.machine, self.family()), brief.plans)
 
     def _baseline(self, procedure: str) -> Facts | None:
         for entry in self.logbook().entries(procedure):

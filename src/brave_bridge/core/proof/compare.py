@@ -46,6 +46,18 @@ def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
     )
 
 
+def prove_return(way_back: str, differing: int, examples: Iterable[str]) -> Proof:
+    """A return as a proof: the machine against the snapshot, path by path."""
+    if not differing:
+        same = Difference("every covered path", way_back, "equal", "same")
+        return Proof(passed=True, differences=(), same=(same,))
+    rows = tuple(
+        Difference(example, "as in the snapshot", "otherwise", "regression")
+        for example in examples
+    )
+    return Proof(passed=False, differences=rows, same=())
+
+
 def _release(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Difference:
     before, now = (f"{f.identity.version_id} {f.identity.codename}" for f in (baseline, after))
     wanted = plans[-1].leg.end

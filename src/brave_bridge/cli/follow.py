@@ -1,0 +1,58 @@
+"""Watching a procedure from the command line: each request as it begins, questions asked."""
+
+import sys
+import time
+from collections.abc import Callable
+
+from brave_bridge.cli.texts import entry_text
+from brave_bridge.core.formats.text import plain
+from brave_bridge.store.logbook import Logbook, ProcedureRow
+from brave_bridge.workbench.desk import Desk
+
+_POLL_SECONDS = 0.2
+
+
+class RunnerGone(Exception):
+    """The runner ended without an outcome."""
+
+
+def follow(desk: Desk, procedure: str, say: Callable[[str], None], *, ask: bool) -> ProcedureRow:
+    """Watch until the procedure ends or rests; its row. RunnerGone where the runner died."""
+    logbook = desk.logbook()
+    shown: dict[int, bool] = {}
+    silent = 0
+    while True:
+        row = logbook.procedure(procedure)
+        _tell_news(logbook, procedure, shown, say)
+        if ask:
+            _ask_open(logbook, procedure)
+        if row.state not in ("running",):
+            return row
+        silent = 0 if desk.runner_is_there() else silent + 1
+        if silent * _POLL_SECONDS > 15:
+            raise RunnerGone(procedure)
+        time.sleep(_POLL_SECONDS)
+
+
+def _tell_news(
+    logbook: Logbook, procedure: str, shown: dict[int, bool], say: Callable[[str], None]
+) -> None:
+    since = next((seq for seq in sorted(shown) if not shown[seq]), len(shown))
+    for entry in logbook.entries(procedure, since):
+        ended = bool(entry.ended)
+        if shown.get(entry.seq) is None or ended != shown[entry.seq]:
+            if ended:
+                say(entry_text(entry))
+            shown[entry.seq] = ended
+
+
+def _ask_open(logbook: Logbook, procedure: str) -> None:
+    for question in logbook.questions(procedure, open_only=True):
+        print(plain(question.detail), file=sys.stderr)
+        choices = " / ".join(question.choices)
+        print(f"{question.title} [{choices}, empty for {question.default}] ", end="",
+              file=sys.stderr, flush=True)
+        given = sys.stdin.readline().strip()
+        chosen = given or question.default
+        if chosen in question.choices:
+            logbook.answer(procedure, question.key, chosen, "person")

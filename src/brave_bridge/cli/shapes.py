@@ -1,0 +1,185 @@
+"""The JSON that ``--json`` prints: stable field names, documented in docs/json.md."""
+
+from typing import Any
+
+import msgspec
+
+from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.proof.compare import Proof
+from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.core.releases.route import Route
+from brave_bridge.core.survey.findings import counted
+from brave_bridge.snapshots.catalogue import Snapshot
+from brave_bridge.snapshots.restore import Preview
+from brave_bridge.store.logbook import EntryRow, ProcedureRow
+from brave_bridge.workbench.desk import KeptPlan, Surveyed
+
+SCHEMA = 1
+
+
+def document(kind: str, **fields: Any) -> dict[str, Any]:
+    """A document of a kind, with the schema's version."""
+    return {"schema": SCHEMA, "kind": kind, **fields}
+
+
+def survey_document(surveyed: Surveyed, today) -> dict[str, Any]:
+    """What ``survey --json`` prints."""
+    facts, release, line = surveyed.facts, surveyed.release, surveyed.line
+    return document(
+        "survey",
+        machine=facts.machine,
+        taken_at=facts.taken_at,
+        release={
+            "line": line.id if line else facts.identity.os_id,
+            "name": facts.identity.name,
+            "version": facts.identity.version_id,
+            "codename": facts.identity.codename,
+            "architecture": facts.identity.architecture,
+            "support_ends": str(release.support_ends) if release and release.support_ends else None,
+            "support_days": release.support_days(today) if release else None,
+        },
+        package_count=len(facts.installed),
+        held=[package.name for package in facts.held],
+        broken=[package.name for package in facts.broken],
+        tools=facts.tools,
+        kernels=[kernel.version for kernel in facts.kernels],
+        sources=[
+            {"file": s.path, "line": s.line, "uris": list(s.uris), "suites": list(s.suites),
+             "components": list(s.components)}
+            for s in facts.sources
+        ],
+        changed_configs=[config.path for config in facts.changed_configs],
+        space=[msgspec.to_builtins(space) for space in facts.space],
+        counts={verdict.value: n for verdict, n in counted(surveyed.findings).items()},
+        findings=[msgspec.to_builtins(finding) for finding in surveyed.findings],
+    )  # fmt: skip
+
+
+def _leg(leg: Leg) -> dict[str, Any]:
+    return {
+        "from": leg.start.key,
+        "to": leg.end.key,
+        "from_version": leg.start.version,
+        "to_version": leg.end.version,
+        "notes": list(leg.notes),
+    }
+
+
+def route_document(route: Route) -> dict[str, Any]:
+    """What ``route --json`` prints."""
+    return document(
+        "route",
+        line=route.line,
+        legs=[_leg(leg) for leg in route.legs],
+        refused=[{"from": r.start, "to": r.end, "reason": r.reason} for r in route.refused],
+    )
+
+
+_LISTS = ("upgraded", "new", "removed", "kept_back")
+
+
+def _leg_plan(plan: LegPlan) -> dict[str, Any]:
+    title = plan.leg.title
+    return {
+        **_leg(plan.leg),
+        **{
+            name: [{**msgspec.to_builtins(change), "leg": title} for change in getattr(plan, name)]
+            for name in _LISTS
+        },
+        "first_stage": list(plan.first_stage),
+        "download_bytes": plan.download_bytes,
+        "disk_bytes": plan.disk_bytes,
+        "questions": [msgspec.to_builtins(question) for question in plan.questions],
+        "obsolete": list(plan.obsolete),
+        "sources": [msgspec.to_builtins(source) for source in plan.sources],
+    }
+
+
+def plan_document(kept: KeptPlan) -> dict[str, Any]:
+    """What ``plan --json`` prints: the lists of all legs together, and each leg by itself."""
+    legs = [_leg_plan(plan) for plan in kept.legs]
+    together = {name: [row for leg in legs for row in leg[name]] for name in _LISTS}
+    return document(
+        "plan",
+        made_at=kept.made_at,
+        **together,
+        download_bytes=sum(leg["download_bytes"] for leg in legs),
+        disk_bytes=sum(leg["disk_bytes"] for leg in legs),
+        legs=legs,
+    )
+
+
+def way_back(snapshot: Snapshot) -> dict[str, Any]:
+    """One way back."""
+    return {
+        "id": snapshot.id,
+        "created": snapshot.created,
+        "leg": snapshot.leg,
+        "reason": snapshot.reason,
+        "release": snapshot.release,
+        "engine": snapshot.engine,
+        "covers": {
+            "entries": snapshot.entries,
+            "bytes": snapshot.bytes_covered,
+            "left_out": list(snapshot.left_out),
+        },
+        "bytes_copied": snapshot.bytes_copied,
+        "vanished": list(snapshot.vanished),
+        "unstable": list(snapshot.unstable),
+    }
+
+
+def preview(found: Preview) -> dict[str, Any]:
+    """What a return would change, as counts and the bytes to copy."""
+    return {
+        "missing": len(found.missing),
+        "changed": len(found.changed),
+        "attributes": len(found.attributes),
+        "extra": len(found.extra),
+        "bytes_to_copy": found.bytes_to_copy,
+    }
+
+
+def proof(found: Proof) -> dict[str, Any]:
+    """A proof."""
+    return {
+        "passed": found.passed,
+        "differences": [msgspec.to_builtins(d) for d in found.differences],
+        "same": [msgspec.to_builtins(d) for d in found.same],
+    }
+
+
+def procedure(row: ProcedureRow) -> dict[str, Any]:
+    """A crossing or a return, without its requests."""
+    outcome = row.outcome
+    shown = None
+    if outcome:
+        shown = msgspec.to_builtins(outcome)
+        shown["proof"] = proof(outcome.proof) if outcome.proof else None
+    return {
+        "id": row.id,
+        "procedure": row.kind,
+        "title": row.title,
+        "state": row.state,
+        "began": row.began,
+        "ended": row.ended,
+        "outcome": shown,
+    }
+
+
+def entry(row: EntryRow) -> dict[str, Any]:
+    """One request of a procedure."""
+    request = msgspec.json.decode(row.request)
+    reply = msgspec.json.decode(row.reply) if row.reply else {}
+    return {
+        "number": row.seq,
+        "request": row.kind,
+        "title": row.title,
+        "began": row.began,
+        "ended": row.ended,
+        "ok": row.ok,
+        "note": row.note,
+        **({"argv": request["argv"]} if "argv" in request else {}),
+        **{k: reply[k] for k in ("exit_code", "output", "seconds", "lost", "choice", "by")
+           if k in reply},
+    }  # fmt: skip

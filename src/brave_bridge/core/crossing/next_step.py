@@ -1,0 +1,83 @@
+"""The one sensible next step for a machine, and why."""
+
+import msgspec
+
+
+class Standing(msgspec.Struct, frozen=True, kw_only=True):
+    """What the next step is computed from. Empty texts and None mean: not so, not known."""
+
+    unreadable: str = ""
+    waits_for: str = ""
+    first_stop: str = ""
+    goal: str = ""
+    has_plan: bool = False
+    plan_words: str = ""
+    procedure: str = ""
+    """``crossing`` or ``return`` where one has not ended."""
+    at_work: bool = False
+    question: str = ""
+    failed: str = ""
+    """Why the newest procedure failed, where it did."""
+    proof_failed: bool = False
+    just_done: str = ""
+    support_days: int | None = None
+
+
+class NextStep(msgspec.Struct, frozen=True):
+    """``words`` say what to do and why, ``action`` does it, ``workspace`` is where.
+
+    ``urgency``: 0 at rest, 1 could go on, 2 needs the person.
+    """
+
+    words: str
+    workspace: str
+    action: str
+    urgency: int
+
+
+def next_step(standing: Standing) -> NextStep:
+    """The next step of a machine that stands so."""
+    return _under_way(standing) or _after_trouble(standing) or _ahead(standing)
+
+
+def _under_way(s: Standing) -> NextStep | None:
+    if not s.procedure:
+        return None
+    if s.question:
+        return NextStep(f"answer: {s.question}", "crossing", "show", 2)
+    if s.at_work:
+        return NextStep(f"the {s.procedure} is under way: watch it", "crossing", "show", 0)
+    return NextStep(f"go on with the {s.procedure}: it stands at a safe place", "crossing",
+                    "go_on", 2)
+
+
+def _after_trouble(s: Standing) -> NextStep | None:
+    if s.unreadable:
+        return NextStep(f"look at what cannot be read: {s.unreadable}", "survey", "show", 2)
+    if s.failed:
+        return NextStep(f"it failed ({s.failed}): go back or mend it", "ways_back", "show", 2)
+    if s.proof_failed:
+        return NextStep("look at what is worse than before", "proof", "show", 2)
+    if s.first_stop:
+        return NextStep(f"mend what stands in the way: {s.first_stop}", "survey", "show", 2)
+    return None
+
+
+def _ahead(s: Standing) -> NextStep:
+    if s.waits_for:
+        return NextStep(f"nothing yet: it waits for {s.waits_for}", "survey", "show", 0)
+    if not s.goal:
+        done = f"{s.just_done}; " if s.just_done else ""
+        return NextStep(f"{done}nothing to do until a newer release is out", "survey", "show", 0)
+    if not s.has_plan:
+        why = _support_words(s.support_days)
+        return NextStep(f"plan the way to {s.goal}{why}", "plan", "plan", 1)
+    return NextStep(f"cross to {s.goal}: {s.plan_words}", "plan", "cross", 1)
+
+
+def _support_words(days: int | None) -> str:
+    if days is None or days > 400:
+        return ""
+    if days < 0:
+        return f": {-days} days without security fixes"
+    return f": {days} days of support left"

@@ -1,0 +1,284 @@
+"""The application: the frame around the workspaces, and what its keys lead to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from textual import work
+from textual.app import App, ComposeResult, SystemCommand
+from textual.binding import Binding
+from textual.containers import Horizontal
+from textual.reactive import reactive
+from textual.screen import Screen
+from textual.widgets import ContentSwitcher
+
+from brave_bridge.tui.deeds import Deeds
+from brave_bridge.tui.dialogs import KeyList
+from brave_bridge.tui.harbour import Harbour
+from brave_bridge.tui.theme import THEMES
+from brave_bridge.tui.widgets.bridge_strip import BridgeStrip
+from brave_bridge.tui.widgets.ledger import Ledger
+from brave_bridge.tui.widgets.lines import HeadLine, KeyLine, NextLine
+from brave_bridge.tui.widgets.why_pane import WhyPane
+from brave_bridge.tui.workspaces.base import Workspace
+from brave_bridge.tui.workspaces.configs import ConfigsWorkspace
+from brave_bridge.tui.workspaces.crossing import CrossingWorkspace
+from brave_bridge.tui.workspaces.fleet import FleetWorkspace
+from brave_bridge.tui.workspaces.kernels import KernelsWorkspace
+from brave_bridge.tui.workspaces.logbook import LogbookWorkspace
+from brave_bridge.tui.workspaces.plan import PlanWorkspace
+from brave_bridge.tui.workspaces.proof import ProofWorkspace
+from brave_bridge.tui.workspaces.route import RouteWorkspace
+from brave_bridge.tui.workspaces.survey import SurveyWorkspace
+from brave_bridge.tui.workspaces.ways_back import WaysBackWorkspace
+from brave_bridge.workbench.record import MachineRecord
+
+WORKSPACES = (
+    FleetWorkspace, SurveyWorkspace, RouteWorkspace, PlanWorkspace, CrossingWorkspace,
+    ProofWorkspace, WaysBackWorkspace, KernelsWorkspace, ConfigsWorkspace, LogbookWorkspace,
+)  # fmt: skip
+TABS = tuple((w.KEY, w.NAME, w.WORDS) for w in WORKSPACES)
+_POLL_SECONDS = 0.5
+_NARROW = 110
+
+
+class BraveBridge(Deeds, App[int]):
+    """The screen. Closing it ends nothing that is under way."""
+
+    TITLE = "Brave Bridge"
+    ENABLE_COMMAND_PALETTE = True
+    CSS = """
+    Screen { background: $background; color: $foreground; }
+    #middle { height: 1fr; }
+    ContentSwitcher { width: 1fr; height: 1fr; }
+    """
+    BINDINGS = [
+        *(Binding(key, f"go('{name}')", words, show=False) for key, name, words in TABS),
+        Binding("left_square_bracket", "machine(-1)", "machine before", show=False),
+        Binding("right_square_bracket", "machine(1)", "next machine", show=False),
+        Binding("n", "next_step", "next step", show=False),
+        Binding("slash", "filter", "filter", show=False),
+        Binding("w", "why", "why pane", show=False),
+        Binding("x", "export", "export", show=False),
+        Binding("t", "look", "look", show=False),
+        Binding("question_mark", "keys", "keys", show=False),
+        Binding("q", "leave", "leave", show=False),
+    ]
+
+    place: reactive[str] = reactive("fleet")
+
+    def __init__(
+        self, words: tuple[str, ...] = (), *, demo: bool = False, fresh: bool = False
+    ) -> None:
+        super().__init__()
+        for theme in THEMES:
+            self.register_theme(theme)
+        self.theme = THEMES[0].name
+        self.harbour = Harbour(words, demo=demo)
+        self.fresh = fresh
+        self.farewell = ""
+        self._hints: tuple[tuple[str, str], ...] = ()
+        if words:
+            self.set_reactive(BraveBridge.place, "survey")
+
+    def compose(self) -> ComposeResult:
+        yield HeadLine()
+        yield BridgeStrip()
+        with Horizontal(id="middle"):
+            with ContentSwitcher(initial=f"workspace-{self.place}"):
+                for workspace in WORKSPACES:
+                    yield workspace()
+            yield WhyPane()
+        yield NextLine()
+        yield KeyLine()
+
+    def on_mount(self) -> None:
+        self.query_one(WhyPane).set_class(self.size.width < _NARROW, "-hidden")
+        self.call_after_refresh(self._load)
+
+    @work(thread=True, group="load")
+    def _load(self) -> None:
+        self.call_from_thread(self.tell_busy, "reading the fleet …")
+        names = self.harbour.load(
+            fresh=self.fresh,
+            tell=lambda name: self.call_from_thread(self.tell_busy, f"building {name} …"),
+        )
+        self.call_from_thread(self.tell_busy, "")
+        self.call_from_thread(self.show_current)
+        self.call_from_thread(self.read_machines, names)
+        self.call_from_thread(self.set_interval, _POLL_SECONDS, self._poll)
+
+    @work(thread=True, group="read")
+    def read_machines(self, names: list[str]) -> None:
+        """Read machines anew, and show what was read."""
+        for name in names:
+            self._read_done(self.harbour.read(name))
+
+    def _read_done(self, record: MachineRecord) -> None:
+        self.call_from_thread(self._take_over, record)
+
+    def _take_over(self, record: MachineRecord) -> None:
+        self.harbour.keep(record)
+        self.show_current()
+
+    def _poll(self) -> None:
+        """Watch procedures that are under way."""
+        for record in self.harbour.records():
+            if record.live is not None and record.live.is_open:
+                self._watch_live(record.name)
+        self._tell_head()
+
+    @work(thread=True, group="poll", exclusive=True)
+    def _watch_live(self, name: str) -> None:
+        record = self.harbour.read_live(name)
+        if record.live is not None and record.live.is_open:
+            self._read_done(record)
+        else:
+            self._read_done(self.harbour.read(name))
+
+    @property
+    def workspace(self) -> Workspace:
+        """The workspace on show."""
+        return self.query_one(f"#workspace-{self.place}", Workspace)
+
+    def show_current(self) -> None:
+        """Lay out the current machine in the current workspace."""
+        record = self.harbour.record()
+        if record is None:
+            return
+        strip = self.query_one(BridgeStrip)
+        strip.state = record.bridge
+        strip.border_title = f" {record.name} · {record.about} "
+        strip.border_subtitle = _support_words(record)
+        self._hints = self.workspace.show(record, self.harbour).hints
+        self.query_one(NextLine).tell(record.next)
+        self.query_one(KeyLine).tell(TABS, self.place, self._hints)
+        self._tell_head()
+
+    def _tell_head(self) -> None:
+        records = self.harbour.records()
+        crossing = sum(1 for r in records if r.live is not None and r.live.is_open)
+        self.query_one(HeadLine).tell(self.harbour.station, [r.next for r in records], crossing)
+
+    def tell_busy(self, words: str) -> None:
+        """Say what is under way in the foreground, in the bridge strip's lower edge."""
+        record = self.harbour.record()
+        support = _support_words(record) if record else ""
+        self.query_one(BridgeStrip).border_subtitle = words or support
+
+    def watch_place(self, place: str) -> None:
+        if not self.is_mounted:
+            return
+        self.query_one(ContentSwitcher).current = f"workspace-{place}"
+        self.show_current()
+        self.workspace.ledger.focus()
+        self.query_one(WhyPane).explain(self.workspace.ledger.pointed)
+
+    def on_ready(self) -> None:
+        self.workspace.ledger.focus()
+
+    def on_ledger_pointed(self, event: Ledger.Pointed) -> None:
+        if event.row is None or event.row is self.workspace.ledger.pointed:
+            self.query_one(WhyPane).explain(event.row)
+        if self.place == "fleet" and event.row is not None:
+            self.harbour.current = event.row.key
+            record = self.harbour.record()
+            strip = self.query_one(BridgeStrip)
+            strip.state, strip.border_title = record.bridge, f" {record.name} · {record.about} "
+            strip.border_subtitle = _support_words(record)
+            self.query_one(NextLine).tell(record.next)
+
+    def on_ledger_chosen(self, event: Ledger.Chosen) -> None:
+        row = event.row
+        if row.action == "open":
+            self.harbour.current = row.key
+            self.place = "survey"
+        elif row.action == "goal":
+            self.harbour.set_goal(self.harbour.current, row.key)
+            self.read_machines([self.harbour.current])
+        elif row.action == "answer":
+            self.answer_question(row.key.removeprefix("question:"))
+        elif row.action == "preview":
+            self.preview_return(row.key)
+        elif row.action == "expand":
+            self.expand_procedure(row.key)
+
+    def action_go(self, place: str) -> None:
+        self.place = place
+
+    def action_machine(self, by: int) -> None:
+        self.harbour.step(by)
+        self.show_current()
+
+    def action_next_step(self) -> None:
+        """Do the next step, or open the place where it is done."""
+        record = self.harbour.record()
+        if record is None:
+            return
+        step = record.next
+        self.place = step.workspace
+        if step.action == "plan":
+            self.action_plan()
+        elif step.action == "cross":
+            self.action_cross()
+        elif step.action == "go_on":
+            self.action_go_on()
+
+    def action_filter(self) -> None:
+        self.workspace.start_filter()
+
+    def action_why(self) -> None:
+        self.query_one(WhyPane).cycle()
+
+    def action_look(self) -> None:
+        names = [theme.name for theme in THEMES]
+        self.theme = names[(names.index(self.theme) + 1) % len(names)]
+        self.show_current()
+        self.query_one(WhyPane).explain(self.workspace.ledger.pointed)
+
+    def action_keys(self) -> None:
+        words = next(words for _, name, words in TABS if name == self.place)
+        self.push_screen(KeyList(words, self._hints))
+
+    def action_leave(self) -> None:
+        open_names = [r.name for r in self.harbour.records() if r.live and r.live.is_open]
+        if open_names:
+            self.farewell = (
+                f"Still under way without the screen: {', '.join(open_names)}. "
+                "Open Brave Bridge again to watch."
+            )
+        self.exit(0)
+
+    def get_system_commands(self, screen: Screen) -> Iterable[SystemCommand]:
+        """Every action by name, for Ctrl+P."""
+        for key, name, words in TABS:
+            yield SystemCommand(words, f"Open this workspace ({key})",
+                                lambda name=name: self.action_go(name))
+        for words, help_text, action in (
+            ("Next step", "Do what the Next line says (n)", self.action_next_step),
+            ("Survey again", "Read the machine anew", self.action_read_again),
+            ("Plan", "Plan the way to the goal", self.action_plan),
+            ("Cross", "Cross the planned legs", self.action_cross),
+            ("Take a snapshot", "Make a way back now", self.action_snapshot),
+            ("Rest", "Rest at the next checkpoint", self.action_rest),
+            ("Go on", "Go on with what rests", self.action_go_on),
+            ("Prove again", "Hold the machine against its baseline", self.action_prove),
+            ("Export", "Write this view to files (x)", self.action_export),
+            ("Change the look", "Night, morning, high contrast (t)", self.action_look),
+            ("Leave", "Close the screen; nothing under way ends (q)", self.action_leave),
+        ):
+            yield SystemCommand(words, help_text, action)
+
+
+def _support_words(record: MachineRecord) -> str:
+    release = record.surveyed.release if record.surveyed else None
+    if release is None or release.support_ends is None:
+        return ""
+    from datetime import UTC, datetime
+
+    days = release.support_days(datetime.now(UTC).date())
+    if days < 0:
+        return f" no support for {-days} days ▁ "
+    shape = "▁▂▃▄▅▆▇"[min(days // 90, 6)]
+    words = f"{days // 30} months" if days >= 60 else f"{days} days"
+    return f" {words} of support left {shape} "

@@ -1,0 +1,206 @@
+"""The deeds that the screen's keys stand for: each asks the desk, in a thread, and tells."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from textual import work
+
+from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.tui.dialogs import ConfirmByName
+from brave_bridge.workbench.record import MachineRecord
+
+if TYPE_CHECKING:
+    from brave_bridge.tui.harbour import Harbour
+
+
+class Deeds:
+    """Mixed into the application. Expects ``harbour``, ``show_current`` and ``place``."""
+
+    harbour: Harbour
+
+    @work(thread=True, group="deeds")
+    def _do(self, words: str, deed: Callable, then: Callable[[Any], None] | None = None) -> None:
+        """Do a deed at the current machine's desk; tell how it went; read the machine again."""
+        from brave_bridge.machines.port import MachineError
+        from brave_bridge.store.logbook import LogbookError
+        from brave_bridge.workbench.desk import Refused
+
+        name = self.harbour.current
+        self.call_from_thread(self.tell_busy, f"{name}: {words} …")
+        try:
+            result = self.harbour.do(name, deed)
+        except Refused as refusal:
+            self.call_from_thread(self._refused, refusal.what, refusal.why, refusal.remedy)
+        except MachineError as error:
+            self.call_from_thread(self._refused, error.attempted, error.seen, error.remedy)
+        except (LogbookError, OSError) as error:
+            self.call_from_thread(self._refused, words, str(error), "")
+        else:
+            if then:
+                self.call_from_thread(then, result)
+        finally:
+            self.call_from_thread(self.tell_busy, "")
+            self.call_from_thread(self.read_machines, [name])
+
+    def _refused(self, what: str, why: str, remedy: str) -> None:
+        message = plain(f"{why}" + (f"\n▸ {remedy}" if remedy else ""), 600)
+        self.notify(message.replace("[", "\\["), title=f"■ {what}", severity="error", timeout=20)
+
+    def action_read_again(self) -> None:
+        self.read_machines([self.harbour.current])
+
+    def action_plan(self) -> None:
+        """Plan the way to the goal; nothing of the machine's sources is touched."""
+        goal = self.harbour.goal(self.harbour.current)
+        record = self.harbour.record()
+        if not goal or (record and record.waits_for):
+            self.notify("There is nothing to plan here yet.", severity="warning")
+            return
+        self.place = "plan"
+        self._do("planning", lambda desk: desk.plan(goal, self._tell_step))
+
+    def _tell_step(self, title: str) -> None:
+        self.call_from_thread(self.tell_busy, f"{self.harbour.current}: {title} …")
+
+    def answer_question(self, path: str) -> None:
+        """Turn a config question's answer round."""
+        record = self.harbour.record()
+        if record is None or record.plan is None:
+            return
+        question = next(q for leg in record.plan.legs for q in leg.questions if q.path == path)
+        other = "theirs" if question.answer == "mine" else "mine"
+        plan = record.plan
+        self._do("deciding", lambda desk: desk.answer_plan(plan, path, other))
+
+    def action_cross(self) -> None:
+        """Cross the planned legs, once the person has given the machine's name."""
+        record = self.harbour.record()
+        if record is None or record.plan is None:
+            self.notify("Plan the way first: p.", severity="warning")
+            return
+        plan = record.plan
+
+        def begin(agreed: bool | None) -> None:
+            if agreed:
+                self.place = "crossing"
+                self._do(
+                    "beginning to cross",
+                    lambda desk: desk.begin_crossing(plan, unattended=False),
+                )
+
+        self.push_screen(
+            ConfirmByName(f"Cross to {plan.legs[-1].leg.end.title}", _cost(record), record.name),
+            begin,
+        )
+
+    def action_snapshot(self) -> None:
+        """Take a snapshot now."""
+        self._do(
+            "taking a snapshot",
+            lambda desk: desk.snapshot("by hand"),
+            lambda taken: self.notify(f"way back {taken.id}: {counted(taken.entries, 'path')}"),
+        )
+
+    def preview_return(self, identifier: str) -> None:
+        """Show what a return would change, then ask for the machine's name."""
+        self._do("comparing", lambda desk: desk.preview_return(identifier), self._ask_return)
+
+    def _ask_return(self, found) -> None:
+        snapshot, preview = found
+        lines = [
+            f"{plain(snapshot.release)}, as it was {snapshot.created[:16].replace('T', ' ')} UTC",
+            "",
+            f"{counted(len(preview.missing), 'path')} that are gone come back",
+            f"{counted(len(preview.changed), 'path')} get their old content",
+            f"{counted(len(preview.attributes), 'path')} get their old owner, mode or time",
+            f"{counted(len(preview.extra), 'path')} that came since would be lost",
+            f"{byte_size(preview.bytes_to_copy)} to copy. Home folders stay as they are.",
+        ]
+
+        def begin(agreed: bool | None) -> None:
+            if agreed:
+                self.place = "crossing"
+                self._do("returning", lambda desk: desk.begin_return(snapshot, "from the screen"))
+
+        name = self.harbour.current
+        self.push_screen(ConfirmByName("Return", lines, name), begin)
+
+    def action_answer(self, number: int) -> None:
+        """Answer the open question with its first or second choice."""
+        record = self.harbour.record()
+        live = record.live if record else None
+        question = next((q for q in live.questions if not q.answer), None) if live else None
+        if question is None or number >= len(question.choices):
+            return
+        choice = question.choices[number]
+        self._do(
+            "answering",
+            lambda desk: desk.logbook().answer(
+                question.procedure, question.key, choice, "person"
+            ),
+        )
+
+    def action_rest(self) -> None:
+        """Ask the crossing to rest at its next checkpoint."""
+        record = self.harbour.record()
+        if record and record.live and record.live.is_open:
+            procedure = record.live.row.id
+            self._do(
+                "asking it to rest",
+                lambda desk: desk.logbook().ask_to_rest(procedure, True),
+                lambda _: self.notify("It rests at its next checkpoint; g goes on."),
+            )
+
+    def action_go_on(self) -> None:
+        """Go on with a procedure that rests or whose runner is gone."""
+        self.place = "crossing"
+        self._do("going on", lambda desk: desk.go_on())
+
+    def action_prove(self) -> None:
+        """Hold the machine against its baseline again."""
+
+        def tell(found) -> None:
+            _, proof = found
+            words = "as good as before" if proof.passed else "something is worse than before"
+            self.notify(words, severity="information" if proof.passed else "warning")
+
+        self._do("proving", lambda desk: desk.proof(), tell)
+
+    def expand_procedure(self, identifier: str) -> None:
+        """Open or close a procedure in the logbook."""
+        name = self.harbour.current
+        self._do("opening", lambda desk: self.harbour.toggle(name, identifier))
+
+    def action_export(self) -> None:
+        """Write what this view shows to files in the present folder."""
+        record = self.harbour.record()
+        place = self.place
+
+        def export(desk) -> list[Path]:
+            from brave_bridge.workbench.export import export_bridge, export_logbook
+
+            folder = Path.cwd()
+            if place == "logbook":
+                return export_logbook(desk, folder)
+            return export_bridge(record, folder)
+
+        self._do("exporting", export, lambda paths: self.notify(
+            "\n".join(str(path) for path in paths), title="written"))
+
+
+def _cost(record: MachineRecord) -> list[str]:
+    """What a crossing will do, for the confirmation."""
+    lines = []
+    for leg in record.plan.legs:
+        lines += [
+            f"{leg.leg.start.title} to {leg.leg.end.title}:",
+            f"   {counted(len(leg.upgraded), 'package')} upgraded, {len(leg.new)} new, "
+            f"{len(leg.removed)} would go away",
+            f"   {byte_size(leg.download_bytes)} to fetch",
+        ]
+        lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.removed[:4]]
+    lines += ["", "First a way back is made. Until stage one every stop undoes everything."]
+    return lines

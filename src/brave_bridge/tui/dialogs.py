@@ -1,0 +1,90 @@
+"""Dialogs: the confirmation that asks for the machine's name, and the list of keys."""
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input, Static
+
+
+
+class ConfirmByName(ModalScreen[bool]):
+    """Says what will happen and what would be lost; the machine's name confirms it."""
+
+    BINDINGS = [("escape", "dismiss(False)", "back")]
+    DEFAULT_CSS = """
+    ConfirmByName { align: center middle; }
+    ConfirmByName > Vertical {
+        width: 76; height: auto; max-height: 80%; padding: 1 2; border: round $primary;
+        background: $surface; border-title-color: $primary;
+    }
+    ConfirmByName Static { height: auto; margin-bottom: 1; }
+    ConfirmByName Input { border: tall $panel; }
+    """
+
+    def __init__(self, title: str, lines: list[str], name: str) -> None:
+        super().__init__()
+        self.heading = title
+        self.lines = lines
+        self.machine_name = name
+
+    def compose(self) -> ComposeResult:
+        with Vertical() as box:
+            box.border_title = self.heading
+            yield Static(Text("\n".join(self.lines)))
+            yield Static(Text.assemble("To go ahead, type the machine's name: ",
+                                       (self.machine_name, "bold"), "   (Esc goes back)"))
+            yield Input(placeholder=self.machine_name)
+
+    def on_mount(self) -> None:
+        self.query_one(Input).focus()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        if event.value.strip() == self.machine_name:
+            self.dismiss(True)
+        else:
+            event.input.value = ""
+            event.input.placeholder = f"that is not {self.machine_name}"
+
+
+class KeyList(ModalScreen[None]):
+    """The keys of this place and those that hold everywhere."""
+
+    BINDINGS = [("escape,question_mark,q", "dismiss(None)", "back")]
+    DEFAULT_CSS = """
+    KeyList { align: center middle; }
+    KeyList > Static {
+        width: 64; height: auto; padding: 1 2; border: round $primary; background: $surface;
+        border-title-color: $primary;
+    }
+    """
+    EVERYWHERE = (
+        ("1 … 0", "the workspaces, in the order of the work"),
+        ("[ ]", "the machine before, the next machine"),
+        ("n", "do the next step"),
+        ("/", "show only what has a text in it; Esc shows all"),
+        ("w", "the Why pane: wider, hidden, back"),
+        ("x", "export this view as a file"),
+        ("t", "the look: night, morning, high contrast"),
+        ("Ctrl+P", "find any action by name"),
+        ("q", "leave; a crossing goes on without the screen"),
+    )
+
+    def __init__(self, place: str, hints) -> None:
+        super().__init__()
+        self.place = place
+        self.hints = hints
+
+    def compose(self) -> ComposeResult:
+        brass = self.app.theme_variables["primary"]
+        text = Text()
+        for words, keys in ((f"here, in {self.place}", self.hints), ("everywhere", self.EVERYWHERE)):
+            text.append(words + "\n", style="bold")
+            for key, meaning in keys:
+                text.append(f"  {key:<8}", style=brass)
+                text.append(f"{meaning}\n")
+            text.append("\n")
+        text.append("Esc goes back")
+        box = Static(text)
+        box.border_title = "keys"
+        yield box

@@ -1,0 +1,125 @@
+"""The harbour: the machines that the screen knows, and what was read of each.
+
+Reading and doing happen in threads; one lock a machine keeps them apart. Nothing heavy
+is imported before the first paint.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from brave_bridge.workbench.record import MachineRecord
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.desk import Desk
+    from brave_bridge.workbench.reading import FleetMember
+
+
+class Harbour:
+    """The fleet's machines in their order, and the one the person looks at."""
+
+    def __init__(self, words: tuple[str, ...], *, demo: bool) -> None:
+        self.words = words
+        self.demo = demo or (bool(words) and words[0] == "--demo")
+        self.station = "Brave Bridge"
+        self.current = words[1] if self.demo and words else ""
+        self._members: dict[str, FleetMember] = {}
+        self._records: dict[str, MachineRecord] = {}
+        self._goals: dict[str, str] = {}
+        self._opened: dict[str, dict[str, tuple]] = {}
+        self._desks: dict[str, Desk] = {}
+        self._locks: dict[str, threading.RLock] = {}
+
+    def load(self, *, fresh: bool, tell: Callable[[str], None]) -> list[str]:
+        """Find the machines (building the demo fleet if need be); their names. For a thread."""
+        from brave_bridge.workbench.reading import fleet_members
+
+        if self.demo:
+            from brave_bridge.workbench.demo import build_demo, demo_folder
+
+            build_demo(demo_folder(), fresh=fresh, tell=tell)
+        self.station, members = fleet_members(self.words, demo=self.demo)
+        for member in members:
+            self._members[member.name] = member
+            self._locks[member.name] = threading.RLock()
+            self._records[member.name] = MachineRecord(
+                name=member.name,
+                about=member.about,
+                words=member.target.words,
+                waits_for=member.waits_for,
+            )
+        if self.current not in self._members and members:
+            self.current = members[0].name
+        return [member.name for member in members]
+
+    def read(self, name: str) -> MachineRecord:
+        """Read a machine anew. For a thread."""
+        from brave_bridge.workbench.reading import read_machine
+
+        with self._locks[name]:
+            return read_machine(self._members[name], self._goals.get(name, ""))
+
+    def read_live(self, name: str) -> MachineRecord:
+        """Read only how the procedure of a machine stands. For a thread."""
+        from brave_bridge.workbench.reading import bridge_of, read_live
+
+        record = self._records[name]
+        live = read_live(self.desk(name))
+        changed = msgspec.structs.replace(record, live=live)
+        return msgspec.structs.replace(changed, bridge=bridge_of(changed))
+
+    def desk(self, name: str) -> Desk:
+        """The desk of a machine. For a thread."""
+        from brave_bridge.workbench.desk import Desk
+
+        with self._locks[name]:
+            if name not in self._desks:
+                self._desks[name] = Desk(self._members[name].target)
+            return self._desks[name]
+
+    def do(self, name: str, deed: Callable[[Desk], Any]) -> Any:
+        """Do something at a machine's desk, one at a time. For a thread."""
+        with self._locks[name]:
+            return deed(self.desk(name))
+
+    def keep(self, record: MachineRecord) -> None:
+        """Take over what was read."""
+        self._records[record.name] = record
+
+    def record(self, name: str = "") -> MachineRecord | None:
+        """What is known of a machine, by default the current one."""
+        return self._records.get(name or self.current)
+
+    def records(self) -> list[MachineRecord]:
+        """All machines in their order."""
+        return list(self._records.values())
+
+    def step(self, by: int) -> None:
+        """Make the next or the one before the current machine."""
+        names = list(self._records)
+        if names:
+            self.current = names[(names.index(self.current) + by) % len(names)]
+
+    def set_goal(self, name: str, release: str) -> None:
+        """Remember the release that the person wants a machine to reach."""
+        self._goals[name] = release
+
+    def goal(self, name: str) -> str:
+        """The release chosen for a machine, or the one offered; empty where there is none."""
+        record = self._records.get(name)
+        offered = record.goal.key if record and record.goal else ""
+        return self._goals.get(name, offered)
+
+    def opened(self, name: str) -> dict[str, tuple]:
+        """The procedures of a machine that are opened in the logbook, with their entries."""
+        return dict(self._opened.get(name, {}))
+
+    def toggle(self, name: str, procedure: str) -> None:
+        """Open or close a procedure in the logbook. For a thread."""
+        opened = self._opened.setdefault(name, {})
+        if opened.pop(procedure, None) is None:
+            opened[procedure] = tuple(self.desk(name).logbook().entries(procedure))

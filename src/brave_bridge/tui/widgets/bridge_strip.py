@@ -1,0 +1,43 @@
+"""The bridge strip: the route as a bridge in side view, with the machine's place on it."""
+
+from rich.segment import Segment
+from textual.reactive import reactive
+from textual.strip import Strip
+from textual.widget import Widget
+
+from brave_bridge.drawings.bridge import BridgeState, bridge
+from brave_bridge.drawings.bridge_text import Cell, three_lines
+
+_KINDS = ("built", "planned", "beyond", "broken", "place", "word")
+
+
+class BridgeStrip(Widget):
+    """Three lines: releases, deck, piers and checkpoints."""
+
+    COMPONENT_CLASSES = {f"bridge--{kind}" for kind in _KINDS}
+    DEFAULT_CSS = """
+    BridgeStrip {
+        height: 5; border: round $panel; border-title-color: $foreground;
+        border-title-style: bold; border-subtitle-color: $quiet; background: $background;
+    }
+    BridgeStrip .bridge--built { color: $primary; }
+    BridgeStrip .bridge--planned { color: $quiet; }
+    BridgeStrip .bridge--beyond { color: $quiet; text-style: dim; }
+    BridgeStrip .bridge--broken { color: $error; text-style: bold; }
+    BridgeStrip .bridge--place { color: $foreground; text-style: bold; }
+    BridgeStrip .bridge--word { color: $foreground; }
+    """
+
+    state: reactive[BridgeState] = reactive(BridgeState(("",)))
+
+    def render_line(self, y: int) -> Strip:
+        lines = three_lines(bridge(self.state), self.size.width)
+        if y >= len(lines):
+            return Strip.blank(self.size.width, self.rich_style)
+        return Strip(self._segments(lines[y])).adjust_cell_length(self.size.width, self.rich_style)
+
+    def _segments(self, cells: list[Cell]) -> list[Segment]:
+        return [
+            Segment(cell.character, self.get_component_rich_style(f"bridge--{cell.kind}"))
+            for cell in cells
+        ]

@@ -1,0 +1,60 @@
+"""The Why pane: what the cursor is on, with evidence and the exact command or file behind it."""
+
+from rich.text import Text
+from textual.containers import VerticalScroll
+from textual.widgets import Static
+
+from brave_bridge.workbench.pages.page import Note, Row
+
+
+class WhyPane(VerticalScroll, can_focus=False):
+    """Explains a row. ``w`` widens, hides and brings it back."""
+
+    DEFAULT_CSS = """
+    WhyPane {
+        width: 46; border: round $panel; border-title-color: $quiet; padding: 0 1;
+        background: $background; scrollbar-size-vertical: 1;
+    }
+    WhyPane.-wide { width: 80; }
+    WhyPane.-hidden { display: none; }
+    """
+
+    def compose(self):
+        yield Static(id="why-text")
+
+    def on_mount(self) -> None:
+        self.border_title = "why"
+
+    def explain(self, row: Row | None) -> None:
+        """Show what a row says of itself."""
+        notes = row.why if row is not None else ()
+        self.query_one("#why-text", Static).update(self._text(notes))
+        self.scroll_home(animate=False)
+
+    def _text(self, notes: tuple[Note, ...]) -> Text:
+        variables = self.app.theme_variables
+        styles = {
+            "title": f"bold {variables['foreground']}",
+            "seen": variables["quiet"],
+            "text": variables["foreground"],
+            "do": variables["primary"],
+            "code": variables["secondary"],
+        }
+        text = Text()
+        for note in notes:
+            prefix = {"seen": "seen  ", "do": "▸ "}.get(note.kind, "")
+            text.append(prefix + note.text + "\n", style=styles[note.kind])
+            if note.kind != "seen":
+                text.append("\n")
+        return text
+
+    def cycle(self) -> str:
+        """Normal, wide, hidden, and round again; the state's name."""
+        if self.has_class("-hidden"):
+            self.remove_class("-hidden", "-wide")
+            return "normal"
+        if self.has_class("-wide"):
+            self.add_class("-hidden")
+            return "hidden"
+        self.add_class("-wide")
+        return "wide"

@@ -1,0 +1,73 @@
+"""What all workspaces share: a summary line, a ledger, and a filter."""
+
+from typing import TYPE_CHECKING, ClassVar
+
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Vertical
+from textual.widgets import Input, Static
+
+from brave_bridge.tui.widgets.ledger import Ledger
+from brave_bridge.workbench.pages.page import Page
+from brave_bridge.workbench.record import MachineRecord
+
+if TYPE_CHECKING:
+    from brave_bridge.tui.harbour import Harbour
+
+
+class Workspace(Vertical):
+    """One place of work. A subclass says which page it shows and which keys it adds."""
+
+    KEY: ClassVar[str]
+    NAME: ClassVar[str]
+    WORDS: ClassVar[str]
+    BINDINGS = [Binding("escape", "clear_filter", show=False)]
+    DEFAULT_CSS = """
+    Workspace { background: $background; }
+    Workspace > .summary { height: 1; padding: 0 1; color: $secondary; }
+    Workspace > Ledger { height: 1fr; margin: 0 0 0 1; }
+    Workspace > Input { height: 1; border: none; padding: 0 1; display: none; background: $panel; }
+    Workspace > Input.-shown { display: block; }
+    """
+
+    def __init__(self) -> None:
+        super().__init__(id=f"workspace-{self.NAME}")
+
+    def compose(self) -> ComposeResult:
+        yield Static(classes="summary")
+        yield Ledger()
+        yield Input(placeholder="show only what has this in it; Esc shows all")
+
+    @property
+    def ledger(self) -> Ledger:
+        """The workspace's table."""
+        return self.query_one(Ledger)
+
+    def page(self, record: MachineRecord, harbour: "Harbour") -> Page:
+        """The page of a machine."""
+        raise NotImplementedError
+
+    def show(self, record: MachineRecord, harbour: "Harbour") -> Page:
+        """Lay the page out; the page."""
+        page = self.page(record, harbour)
+        self.query_one(".summary", Static).update(page.summary.replace("[", "\\["))
+        self.ledger.show(page)
+        return page
+
+    def start_filter(self) -> None:
+        """Open the filter line."""
+        line = self.query_one(Input)
+        line.add_class("-shown")
+        line.focus()
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        self.ledger.filter(event.value)
+
+    def on_input_submitted(self) -> None:
+        self.ledger.focus()
+
+    def action_clear_filter(self) -> None:
+        line = self.query_one(Input)
+        line.value = ""
+        line.remove_class("-shown")
+        self.ledger.focus()

@@ -1,0 +1,148 @@
+"""The Crossing page: how far is it, is it well?"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+import msgspec
+
+from brave_bridge.core.formats.apt_output import fault_lines
+from brave_bridge.core.formats.text import plain
+from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.workbench.record import Live, MachineRecord
+
+if TYPE_CHECKING:
+    from brave_bridge.store.logbook import EntryRow
+
+COLUMNS = (Column("", 2), Column("step"), Column("took", 8, right=True), Column("note", 34))
+
+
+class Progress(msgspec.Struct, frozen=True):
+    """How far a procedure is. ``percent`` is of the present step; ``left`` is in words."""
+
+    words: str
+    percent: float
+    done: int
+    total: int
+    left: str
+    question: tuple[str, str, tuple[str, ...]] | None
+    warnings: tuple[str, ...]
+    output: tuple[str, ...]
+    state: str
+
+
+STEPS_OF_A_LEG = 18
+STEPS_AROUND = 2
+STEPS_OF_A_RETURN = 4
+
+
+def crossing_page(record: MachineRecord) -> Page:
+    """The steps of the newest procedure."""
+    live = record.live
+    hints = (("a", "answer yes"), ("u", "answer no"), ("r", "rest at the next checkpoint"),
+             ("g", "go on"))  # fmt: skip
+    if live is None:
+        return Page("nothing under way", COLUMNS, (),
+                    "No crossing has begun. Plan the way first (4), then c crosses.", hints)
+    rows = tuple(_row(entry) for entry in reversed(live.entries))
+    state = "resting" if live.row.state == "running" and not live.at_work else live.row.state
+    outcome = live.row.outcome
+    if outcome and outcome.state != "done":
+        rows = (_outcome_row(outcome), *rows)
+    return Page(f"{live.row.kind}: {live.row.title} · {state}", COLUMNS, rows, hints=hints)
+
+
+def _outcome_row(outcome) -> Row:
+    words = f"{outcome.state} at {outcome.at}: {plain(outcome.why)}"
+    return Row("outcome", ("■", words, "", ""), "stop", (
+        title(f"It {outcome.state} at {outcome.at}"),
+        *said(plain(outcome.why)),
+        Note("seen", f"still safe: {outcome.safe}"),
+        Note("do", outcome.next_step),
+    ))  # fmt: skip
+
+
+def _row(entry: EntryRow) -> Row:
+    mark = {True: "●", False: "▲", None: "◌"}[entry.ok]
+    checkpoint = entry.kind == "Checkpoint"
+    tone = "caution" if entry.ok is False else ("chosen" if checkpoint else "plain")
+    return Row(
+        key=str(entry.seq),
+        cells=(mark, entry.title, _took(entry), plain(entry.note)),
+        tone=tone,
+        why=entry_why(entry),
+    )
+
+
+def entry_why(entry: EntryRow) -> tuple[Note, ...]:
+    """A request of the logbook for the Why pane: the command, its times, what it printed."""
+    request = msgspec.json.decode(entry.request)
+    reply = msgspec.json.decode(entry.reply) if entry.reply else {}
+    notes = [title(entry.title), Note("seen", f"began {entry.began[11:19]} UTC, took {_took(entry)}")]
+    if "argv" in request:
+        notes.append(Note("code", "$ " + " ".join(request["argv"])))
+        notes += said(f"exit code {reply['exit_code']}" if "exit_code" in reply else "")
+        notes.append(Note("code", plain(reply.get("output", ""))[-2500:]))
+    elif "seen" in reply:
+        notes += said(f"{reply['attempted']}: {plain(reply['seen'])}", reply.get("remedy", ""))
+    elif "choice" in reply:
+        notes += said(f"answer: {reply['choice']} ({reply['by']})")
+        notes.append(Note("code", plain(request.get("detail", ""))))
+    elif "files" in request:
+        notes += said(*(file["path"] for file in request["files"]))
+    return tuple(notes)
+
+
+def _took(entry: EntryRow) -> str:
+    if not entry.ended:
+        return "…"
+    seconds = _seconds(entry.began, entry.ended)
+    return f"{seconds:.1f} s" if seconds < 60 else f"{int(seconds // 60)} min {int(seconds % 60)} s"
+
+
+def _seconds(began: str, ended: str) -> float:
+    from datetime import datetime
+
+    return (datetime.fromisoformat(ended) - datetime.fromisoformat(began)).total_seconds()
+
+
+def progress_of(live: Live, legs: int) -> Progress:
+    """How far the procedure is, for the bar above the steps."""
+    done = sum(1 for entry in live.entries if entry.ended)
+    total = STEPS_OF_A_RETURN if live.row.kind == "return" else legs * STEPS_OF_A_LEG + STEPS_AROUND
+    present = next((e for e in reversed(live.entries) if not e.ended), None)
+    question = next((q for q in live.questions if not q.answer), None) if live.is_open else None
+    words = present.title if present else live.row.title
+    if present and present.note:
+        words += f" · {plain(present.note)}"
+    percent = present.percent if present else (100.0 if not live.is_open else 0.0)
+    return Progress(
+        words=words,
+        percent=percent,
+        done=done,
+        total=max(total, done),
+        left=_left(present, percent),
+        question=(question.title, plain(question.detail), question.choices) if question else None,
+        warnings=_warnings(live),
+        output=live.output,
+        state="resting" if live.is_open and not live.at_work else live.row.state,
+    )
+
+
+def _left(present: EntryRow | None, percent: float) -> str:
+    """An honest range for the present step: from its pace so far, never before there is one."""
+    if present is None or percent < 5 or percent >= 100:
+        return ""
+    from datetime import UTC, datetime
+
+    spent = (datetime.now(UTC) - datetime.fromisoformat(present.began)).total_seconds()
+    rest = spent * (100 - percent) / percent
+    return f"this step: {rest * 0.7:.0f} to {rest * 1.6 + 1:.0f} s more"
+
+
+def _warnings(live: Live) -> tuple[str, ...]:
+    found: list[str] = []
+    for entry in live.entries:
+        if entry.kind == "Run" and entry.reply:
+            output = msgspec.json.decode(entry.reply).get("output", "")
+            found += fault_lines(output)
+    return tuple(plain(line) for line in dict.fromkeys(found))[-6:]

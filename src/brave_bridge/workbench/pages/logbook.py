@@ -1,0 +1,54 @@
+"""The Logbook page: what happened?"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+from collections.abc import Mapping
+
+from brave_bridge.core.formats.text import plain
+from brave_bridge.workbench.pages.crossing import entry_why
+from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.workbench.record import MachineRecord
+
+if TYPE_CHECKING:
+    from brave_bridge.store.logbook import EntryRow
+
+COLUMNS = (Column("", 2), Column("when (UTC)", 17), Column("what"), Column("how it ended", 36))
+
+
+def logbook_page(record: MachineRecord, opened: Mapping[str, tuple[EntryRow, ...]]) -> Page:
+    """Every procedure, the newest first; those in ``opened`` with all their requests."""
+    rows: list[Row] = []
+    for procedure in record.procedures:
+        outcome = procedure.outcome
+        ended = plain(outcome.why) if outcome and outcome.why else procedure.state
+        rows.append(
+            Row(
+                key=procedure.id,
+                cells=({"done": "●", "failed": "■"}.get(procedure.state, "▲"),
+                       procedure.began[:16].replace("T", " "),
+                       f"{procedure.kind}: {plain(procedure.title)}", ended),
+                tone="chosen",
+                why=(
+                    title(f"{procedure.kind} {procedure.id}"),
+                    *said(plain(procedure.title), f"state: {procedure.state}"),
+                    Note("code", f"brave-bridge logbook {procedure.id}"),
+                    Note("do", "Enter opens or closes its steps"),
+                ),
+                action="expand",
+            )  # fmt: skip
+        )
+        rows += [_entry_row(entry) for entry in opened.get(procedure.id, ())]
+    hints = (("Enter", "open or close"), ("/", "filter"), ("x", "export"))
+    return Page(f"{len(record.procedures) or 'no'} procedures", COLUMNS, tuple(rows),
+                "Nothing has happened yet: the logbook begins with the first crossing.", hints)
+
+
+def _entry_row(entry: EntryRow) -> Row:
+    mark = {True: "●", False: "▲", None: "◌"}[entry.ok]
+    return Row(
+        key=f"{entry.procedure}:{entry.seq}",
+        cells=("", entry.began[11:19], f"  {mark} {entry.title}", plain(entry.note)),
+        tone="caution" if entry.ok is False else "plain",
+        why=entry_why(entry),
+    )

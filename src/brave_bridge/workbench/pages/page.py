@@ -1,0 +1,58 @@
+"""What a workspace shows: one immutable page, made here and only laid out by the screen."""
+
+import msgspec
+
+
+class Note(msgspec.Struct, frozen=True):
+    """A paragraph of the Why pane. ``kind``: ``title``, ``text``, ``seen``, ``do``, ``code``."""
+
+    kind: str
+    text: str
+
+
+class Column(msgspec.Struct, frozen=True):
+    """A column. ``width`` 0 takes what is left; ``right`` aligns numbers."""
+
+    title: str
+    width: int = 0
+    right: bool = False
+
+
+class Row(msgspec.Struct, frozen=True):
+    """A line of a page's table.
+
+    ``tone``: ``plain``, ``quiet``, ``heading``, ``clear``, ``caution``, ``stop``, ``chosen``.
+    ``action`` is what Enter does with it, empty for nothing.
+    """
+
+    key: str
+    cells: tuple[str, ...]
+    tone: str = "plain"
+    why: tuple[Note, ...] = ()
+    action: str = ""
+
+
+class Page(msgspec.Struct, frozen=True):
+    """A workspace's content. ``empty`` is said where there are no rows."""
+
+    summary: str
+    columns: tuple[Column, ...]
+    rows: tuple[Row, ...]
+    empty: str = ""
+    hints: tuple[tuple[str, str], ...] = ()
+    """Keys of this place and what they do."""
+
+
+def heading(text: str, columns: int) -> Row:
+    """A heading between rows."""
+    return Row(f"heading:{text}", ("", text, *[""] * (columns - 2)), "heading")
+
+
+def title(text: str) -> Note:
+    """The Why pane's headline."""
+    return Note("title", text)
+
+
+def said(*texts: str) -> tuple[Note, ...]:
+    """Plain paragraphs; empty ones are left out."""
+    return tuple(Note("text", text) for text in texts if text)

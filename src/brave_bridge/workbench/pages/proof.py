@@ -1,0 +1,53 @@
+"""The Proof page: is it as good as before?"""
+
+from brave_bridge.core.formats.text import counted, plain
+from brave_bridge.core.proof.compare import Difference
+from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.workbench.record import MachineRecord
+
+COLUMNS = (
+    Column("", 2),
+    Column("point", 40),
+    Column("before", 24),
+    Column("after", 24),
+    Column("meaning"),
+)
+
+
+def proof_page(record: MachineRecord) -> Page:
+    """Before and after, what is worse first."""
+    hints = (("v", "prove again"), ("/", "filter"))
+    proof = record.proof
+    if proof is None:
+        return Page("nothing to prove", COLUMNS, (),
+                    "A proof is made at the end of a crossing, against the baseline before it.",
+                    hints)
+    worse = [d for d in proof.differences if d.verdict == "regression"]
+    expected = [d for d in proof.differences if d.verdict == "expected"]
+    rows: list[Row] = []
+    for words, differences, tone, mark in (
+        (f"{counted(len(worse), 'point')} worse than before", worse, "stop", "■"),
+        (f"{counted(len(expected), 'point')} changed as planned", expected, "plain", "●"),
+        (f"{counted(len(proof.same), 'point')} as before", proof.same, "quiet", "●"),
+    ):
+        if differences:
+            rows.append(Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
+            rows += [_row(difference, tone, mark) for difference in differences]
+    summary = "as good as before" if proof.passed else "something is worse than before"
+    return Page(f"{'●' if proof.passed else '■'} {summary}", COLUMNS, tuple(rows), hints=hints)
+
+
+def _row(difference: Difference, tone: str, mark: str) -> Row:
+    return Row(
+        key=f"{difference.verdict}:{difference.subject}",
+        cells=(mark, plain(difference.subject), plain(difference.before), plain(difference.after),
+               plain(difference.meaning)),
+        tone=tone,
+        why=(
+            title(plain(difference.subject)),
+            Note("seen", f"before: {plain(difference.before)}"),
+            Note("seen", f"after: {plain(difference.after)}"),
+            *said(plain(difference.meaning)),
+            *([Note("do", "look at it, or go back (7)")] if tone == "stop" else []),
+        ),
+    )  # fmt: skip

@@ -1,0 +1,227 @@
+"""Reading a machine's record for the screen, and the fleet that the screen opens on."""
+
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.core.crossing.next_step import Standing, next_step
+from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.releases.catalogue import Release
+from brave_bridge.core.releases.route import Route, default_target, find_route
+from brave_bridge.core.survey.findings import stops
+from brave_bridge.drawings.bridge import MARKS, BridgeState
+from brave_bridge.families.choose import CROSSING_FAMILIES
+from brave_bridge.machines import jobs
+from brave_bridge.machines.port import MachineError
+from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.store.logbook import LogbookError
+from brave_bridge.workbench.desk import Desk, Refused
+from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
+from brave_bridge.workbench.targets import Target
+
+_OUTPUT_BYTES = 8_000
+_OUTPUT_LINES = 40
+
+
+class FleetMember(msgspec.Struct, frozen=True):
+    """A machine of the fleet before it is read."""
+
+    name: str
+    about: str
+    target: Target
+    waits_for: str = ""
+
+
+def fleet_members(words: tuple[str, ...], *, demo: bool) -> tuple[str, tuple[FleetMember, ...]]:
+    """The fleet's name and its machines: the demo's, a tree, or this machine and the configured."""
+    if demo or (words and words[0] == "--demo"):
+        from brave_bridge.workbench.demo import demo_fleet
+
+        fleet = demo_fleet()
+        return fleet.station, tuple(
+            FleetMember(m.name, m.about, Target("demo", m.name), m.waits) for m in fleet.machine
+        )
+    if words:
+        name = Path(words[1]).name or words[1]
+        return "A mounted tree", (FleetMember(name, f"tree at {words[1]}", Target("tree", words[1])),)
+    here = FleetMember("this machine", "the machine you are on", Target("local"))
+    return "Your fleet", (here, *_configured())
+
+
+def _configured() -> tuple[FleetMember, ...]:
+    """The trees that the person listed in fleet.toml in the config folder."""
+    from brave_bridge.workbench.lines import config_folder
+
+    path = config_folder() / "fleet.toml"
+    if not path.is_file():
+        return ()
+    rows = msgspec.toml.decode(path.read_bytes()).get("machine", [])
+    return tuple(
+        FleetMember(str(row["name"]), str(row.get("about", "")), Target("tree", str(row["tree"])))
+        for row in rows
+        if "name" in row and "tree" in row
+    )
+
+
+def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
+    """Read everything about a machine. What fails becomes the record's fault."""
+    blank = MachineRecord(
+        name=member.name, about=member.about, words=member.target.words, waits_for=member.waits_for
+    )
+    try:
+        desk = Desk(member.target)
+        return _read(desk, blank, goal)
+    except MachineError as error:
+        fault = Fault(error.attempted, error.seen, error.remedy)
+    except Refused as refusal:
+        fault = Fault(refusal.what, refusal.why, refusal.remedy)
+    except (LogbookError, OSError) as error:
+        fault = Fault("reading the machine", str(error), "")
+    standing = Standing(unreadable=fault.why)
+    return msgspec.structs.replace(blank, fault=fault, next=next_step(standing))
+
+
+def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
+    surveyed = desk.survey()
+    target = _goal(desk, surveyed, goal)
+    route = None
+    if target and surveyed.line and surveyed.release:
+        route = find_route(surveyed.line, surveyed.release, target, desk.today())
+    plan = desk.kept_plan(surveyed.facts, target.key) if target else None
+    if plan is not None:
+        surveyed = desk.survey(plan.to)
+    procedures = tuple(desk.procedures())
+    waits = "" if surveyed.line and surveyed.line.family in CROSSING_FAMILIES else (
+        blank.waits_for or "a family that can cross"
+    )
+    record = msgspec.structs.replace(
+        blank,
+        waits_for=blank.waits_for or waits,
+        surveyed=surveyed,
+        goal=target,
+        route=route,
+        routes=_routes(desk, surveyed),
+        plan=plan,
+        snapshots=tuple(desk.snapshots.all()),
+        procedures=procedures,
+        live=read_live(desk),
+        **_proof(procedures),
+    )
+    return msgspec.structs.replace(
+        record, next=next_step(_standing(record, desk)), bridge=bridge_of(record)
+    )
+
+
+def _goal(desk: Desk, surveyed: Surveyed, goal: str) -> Release | None:
+    if surveyed.line is None or surveyed.release is None:
+        return None
+    wanted = surveyed.line.release(goal) if goal else None
+    return wanted or default_target(surveyed.line, surveyed.release, desk.today())
+
+
+def _routes(desk: Desk, surveyed: Surveyed) -> tuple[Route, ...]:
+    """The routes to every later release of the line."""
+    line, here = surveyed.line, surveyed.release
+    if line is None or here is None:
+        return ()
+    later = line.releases[line.releases.index(here) + 1 :]
+    return tuple(find_route(line, here, there, desk.today()) for there in later)
+
+
+def _proof(procedures) -> dict:
+    done = next((row for row in procedures if row.outcome and row.outcome.proof), None)
+    newest = procedures[0] if procedures else None
+    if done is None or (newest and newest.kind == "return" and newest.state == "done"):
+        return {}
+    return {"proof": done.outcome.proof, "proof_of": done.id}
+
+
+def read_live(desk: Desk) -> Live | None:
+    """The newest procedure with what its command printed last."""
+    rows = desk.procedures()
+    if not rows:
+        return None
+    logbook = desk.logbook()
+    entries = tuple(logbook.entries(rows[0].id))
+    return Live(
+        row=rows[0],
+        entries=entries,
+        questions=tuple(logbook.questions(rows[0].id)),
+        at_work=desk.runner_is_there(),
+        output=_output(desk, entries),
+    )
+
+
+def _output(desk: Desk, entries) -> tuple[str, ...]:
+    """The newest lines of the newest command's output."""
+    newest = next((e for e in reversed(entries) if e.kind == "Run"), None)
+    if newest is None:
+        return ()
+    folder = desk.machine.state / "jobs" / (newest.job or f"{newest.procedure}-{newest.seq}")
+    text = jobs.output_of(folder, _OUTPUT_BYTES).decode("utf-8", "replace")
+    return tuple(plain(text).splitlines()[-_OUTPUT_LINES:])
+
+
+def _standing(record: MachineRecord, desk: Desk) -> Standing:
+    live, plan, surveyed = record.live, record.plan, record.surveyed
+    newest = live.row if live else None
+    standing_in_the_way = stops(surveyed.findings)
+    open_question = next((q for q in live.questions if not q.answer), None) if live else None
+    is_open = live is not None and live.is_open
+    return Standing(
+        waits_for=record.waits_for,
+        first_stop=standing_in_the_way[0].title if standing_in_the_way else "",
+        goal=record.goal.title if record.goal else "",
+        has_plan=plan is not None,
+        plan_words=_plan_words(plan) if plan else "",
+        procedure=newest.kind if is_open else "",
+        at_work=is_open and live.at_work,
+        question=open_question.title if open_question and is_open else "",
+        failed=newest.outcome.why[:80]
+        if newest and newest.state == "failed" and newest.outcome
+        else "",
+        proof_failed=record.proof is not None and not record.proof.passed,
+        just_done=f"{newest.title} is done" if newest and newest.state == "done" else "",
+        support_days=surveyed.release.support_days(desk.today()) if surveyed.release else None,
+    )
+
+
+def _plan_words(plan) -> str:
+    upgraded = sum(len(leg.upgraded) for leg in plan.legs)
+    removed = sum(len(leg.removed) for leg in plan.legs)
+    size = byte_size(sum(leg.download_bytes for leg in plan.legs))
+    away = f", {counted(removed, 'package')} would go away" if removed else ""
+    return f"{counted(upgraded, 'upgrade')}{away}, {size} to fetch"
+
+
+def bridge_of(record: MachineRecord) -> BridgeState:
+    """The bridge of a machine: its route, or the crossing that is under way."""
+    live = record.live
+    if live is not None and live.row.kind == "crossing" and live.row.state != "stopped":
+        return crossing_bridge(live)
+    name = record.surveyed.line.name if record.surveyed and record.surveyed.line else ""
+    here = record.surveyed.release if record.surveyed else None
+    first = f"{name} {here.version}" if here else name or "unknown"
+    titles = [first, *(leg.end.title for leg in record.route.legs)] if record.route else [first]
+    later = [r for r in (record.surveyed.line.releases if record.surveyed.line else ())
+             if r.released is None]
+    beyond = f"{later[0].version} (not out yet)" if later and record.route else ""
+    return BridgeState(tuple(titles), 0, False, beyond)
+
+
+def crossing_bridge(live: Live) -> BridgeState:
+    """The bridge of a crossing as far as it has come."""
+    brief = decode_brief(live.row.brief)
+    if not isinstance(brief, CrossBrief):
+        return BridgeState((live.row.title,))
+    titles = [plan.leg.start.title for plan in brief.plans]
+    titles.append(brief.plans[-1].leg.end.title)
+    passed = 0
+    for entry in live.entries:
+        if entry.kind == "Checkpoint" and entry.ok:
+            checkpoint = msgspec.json.decode(entry.request)
+            order = ("ready", "way back", "fetched", "stage one", "stage two")
+            passed = checkpoint["leg"] * len(MARKS) + order.index(checkpoint["name"]) + 1
+    if live.row.state == "done":
+        passed = len(brief.plans) * len(MARKS)
+    return BridgeState(tuple(titles), passed, live.row.state == "failed")

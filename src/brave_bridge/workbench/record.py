@@ -1,0 +1,83 @@
+"""The record of a machine: all that the screen knows of it at one moment."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from brave_bridge.core.crossing.next_step import NextStep
+from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.proof.compare import Proof
+from brave_bridge.core.releases.catalogue import Release, ReleaseLine
+from brave_bridge.core.releases.route import Route
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.findings import Finding
+from brave_bridge.drawings.bridge import BridgeState
+
+if TYPE_CHECKING:
+    from brave_bridge.snapshots.catalogue import Snapshot
+    from brave_bridge.store.logbook import EntryRow, ProcedureRow, QuestionRow
+
+
+class Surveyed(msgspec.Struct, frozen=True):
+    """A machine's facts and how they are judged."""
+
+    facts: Facts
+    line: ReleaseLine | None
+    release: Release | None
+    findings: tuple[Finding, ...]
+
+
+class KeptPlan(msgspec.Struct, frozen=True):
+    """An approved plan as kept on the machine; it holds while the fingerprint does."""
+
+    to: str
+    fingerprint: str
+    made_at: str
+    legs: tuple[LegPlan, ...]
+
+
+class Fault(msgspec.Struct, frozen=True):
+    """What could not be read or done, and what to do."""
+
+    what: str
+    why: str
+    remedy: str
+
+
+class Live(msgspec.Struct, frozen=True):
+    """The newest procedure as it stands. ``output`` are the newest lines of its command."""
+
+    row: ProcedureRow
+    entries: tuple[EntryRow, ...]
+    questions: tuple[QuestionRow, ...]
+    at_work: bool
+    output: tuple[str, ...] = ()
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it has not ended."""
+        return self.row.state in ("running", "resting")
+
+
+class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
+    """One machine. What was not read yet, or cannot be, is None."""
+
+    name: str
+    about: str
+    words: tuple[str, ...]
+    waits_for: str = ""
+    fault: Fault | None = None
+    surveyed: Surveyed | None = None
+    goal: Release | None = None
+    route: Route | None = None
+    routes: tuple[Route, ...] = ()
+    plan: KeptPlan | None = None
+    snapshots: tuple[Snapshot, ...] = ()
+    procedures: tuple[ProcedureRow, ...] = ()
+    live: Live | None = None
+    proof: Proof | None = None
+    proof_of: str = ""
+    next: NextStep = NextStep("reading the machine", "survey", "show", 0)
+    bridge: BridgeState = BridgeState(("",))
