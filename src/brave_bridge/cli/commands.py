@@ -109,9 +109,14 @@ def _decided(desk: Desk, kept, theirs: list[str]):
 
 @app.command()
 def plan(
-    context: typer.Context, to: To = "", theirs: Theirs = [], json: Json = False  # noqa: B006
+    context: typer.Context,
+    to: To = "",
+    theirs: Theirs = None,
+    json: Json = False,
 ) -> None:
     """Compute what each leg would change; nothing of the machine's sources is touched."""
+    if theirs is None:
+        theirs = []
     desk = context.obj.desk()
     tell = None if json else (lambda title: print(f"· {title}", file=sys.stderr))
     kept = _decided(desk, desk.plan(to, tell), theirs)
@@ -162,14 +167,20 @@ def _follow_to_end(desk: Desk, procedure: str, json_wanted: bool, *, ask: bool) 
     try:
         row = follow(desk, procedure, say, ask=ask)
     except KeyboardInterrupt:
-        print("\nIt goes on without this terminal. Watch it again: brave-bridge go-on",
-              file=sys.stderr)
+        print(
+            "\nIt goes on without this terminal. Watch it again: brave-bridge go-on",
+            file=sys.stderr,
+        )
         raise typer.Exit(DONE) from None
     except RunnerGone:
-        raise Refused("following", "the runner ended without an outcome",
-                      "brave-bridge go-on continues where it stood") from None
-    _print(json_wanted, shapes.document("outcome", **shapes.procedure(row)),
-           texts.outcome_text(row))
+        raise Refused(
+            "following",
+            "the runner ended without an outcome",
+            "brave-bridge go-on continues where it stood",
+        ) from None
+    _print(
+        json_wanted, shapes.document("outcome", **shapes.procedure(row)), texts.outcome_text(row)
+    )
     raise typer.Exit(_code_of(row))
 
 
@@ -186,7 +197,7 @@ def _code_of(row: ProcedureRow) -> int:
 def go_on(context: typer.Context, yes: Yes = False, json: Json = False) -> None:
     """Go on with a crossing or a return that has not ended, and watch it."""
     desk = context.obj.desk()
-    _follow_to_end(desk, desk.go_on(), json, ask=not yes and sys.stdin.isatty())
+    _follow_to_end(desk, desk.go_on(unattended=yes), json, ask=not yes and sys.stdin.isatty())
 
 
 @app.command()
@@ -259,8 +270,9 @@ def logbook(
         lines += texts.logbook_text(row, entries)
         if identifier:
             lines += [line for e in procedures[-1]["entries"] for line in _output_lines(e)]
-    _print(json, shapes.document("logbook", procedures=procedures),
-           lines or ["The logbook is empty."])
+    _print(
+        json, shapes.document("logbook", procedures=procedures), lines or ["The logbook is empty."]
+    )
 
 
 def _output_lines(entry: dict[str, Any]) -> Iterable[str]:

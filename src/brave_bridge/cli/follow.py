@@ -50,8 +50,12 @@ def _ask_open(logbook: Logbook, procedure: str) -> None:
     for question in logbook.questions(procedure, open_only=True):
         print(plain(question.detail), file=sys.stderr)
         choices = " / ".join(question.choices)
-        print(f"{question.title} [{choices}, empty for {question.default}] ", end="",
-              file=sys.stderr, flush=True)
+        print(
+            f"{question.title} [{choices}, empty for {question.default}] ",
+            end="",
+            file=sys.stderr,
+            flush=True,
+        )
         given = sys.stdin.readline().strip()
         chosen = given or question.default
         if chosen in question.choices:

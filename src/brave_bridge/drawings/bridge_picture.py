@@ -25,15 +25,27 @@ def save_bridge(drawn: Bridge, title: str, path: Path) -> None:
     }  # fmt: skip
     for deck in drawn.decks:
         colour, dashes, width = styles[deck.kind]
-        axes.plot([deck.start, deck.end], [0.5, 0.5], color=colour, linestyle=dashes,
-                  linewidth=width, solid_capstyle="butt")
+        axes.plot(
+            [deck.start, deck.end],
+            [0.5, 0.5],
+            color=colour,
+            linestyle=dashes,
+            linewidth=width,
+            solid_capstyle="butt",
+        )
     for pier in drawn.piers:
         colour = _INK if pier.reached else _PALE
         axes.plot([pier.x, pier.x], [0.12, 0.5], color=colour, linewidth=4)
         axes.text(pier.x, 0.72, pier.title, ha="center", fontsize=10, color=_INK)
     for mark in drawn.marks:
-        axes.plot(mark.x, 0.5, marker="o", markersize=7, color=_BRASS if mark.passed else "white",
-                  markeredgecolor=_BRASS if mark.passed else _PALE)
+        axes.plot(
+            mark.x,
+            0.5,
+            marker="o",
+            markersize=7,
+            color=_BRASS if mark.passed else "white",
+            markeredgecolor=_BRASS if mark.passed else _PALE,
+        )
         axes.text(mark.x, 0.3, mark.title, ha="center", fontsize=8, color=_INK)
     axes.plot(drawn.place, 0.5, marker="D", markersize=11, color=_INK)
     figure.savefig(path, metadata={"Date": None} if path.suffix == ".svg" else None)

@@ -21,15 +21,16 @@ def _column(x: float, width: int) -> int:
     return min(max(round(x * (width - 1)), 0), width - 1)
 
 
-def _deck(drawn: Bridge, width: int) -> list[Cell]:
+def _deck(drawn: Bridge, width: int, *, planned_marks: bool = True) -> list[Cell]:
     row = [_BLANK] * width
     for deck in drawn.decks:
         for at in range(_column(deck.start, width), _column(deck.end, width) + 1):
             row[at] = Cell(_DECK[deck.kind], deck.kind)
     for mark in drawn.marks:
-        row[_column(mark.x, width)] = (
-            Cell("●", "built") if mark.passed else Cell("┬", "planned")
-        )
+        if mark.passed:
+            row[_column(mark.x, width)] = Cell("●", "built")
+        elif planned_marks:
+            row[_column(mark.x, width)] = Cell("┬", "planned")
     for pier in drawn.piers:
         row[_column(pier.x, width)] = Cell("╦", "built" if pier.reached else "planned")
     row[_column(drawn.place, width)] = Cell("◉", "place")
@@ -38,7 +39,7 @@ def _deck(drawn: Bridge, width: int) -> list[Cell]:
 
 def one_line(drawn: Bridge, width: int) -> str:
     """The deck alone, as one line of text."""
-    return "".join(cell.character for cell in _deck(drawn, width))
+    return "".join(cell.character for cell in _deck(drawn, width, planned_marks=False))
 
 
 def three_lines(drawn: Bridge, width: int) -> tuple[list[Cell], ...]:

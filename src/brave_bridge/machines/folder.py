@@ -58,7 +58,9 @@ class FolderMachine:
                 f"writing {path}",
                 self.name,
                 error.strerror or str(error),
-                "run it with the right to write there" if isinstance(error, PermissionError) else "",
+                "run it with the right to write there"
+                if isinstance(error, PermissionError)
+                else "",
             ) from error
 
     def remove(self, path: str) -> None:

@@ -129,9 +129,11 @@ def output_of(folder: Path, limit: int) -> bytes:
                 return stream.read()
             head = stream.read(limit // 2)
             stream.seek(size - limit // 2)
-            return head + b"\n[... %d bytes are in the job's folder ...]\n" % (
-                size - limit
-            ) + stream.read()
+            return (
+                head
+                + b"\n[... %d bytes are in the job's folder ...]\n" % (size - limit)
+                + stream.read()
+            )
     except FileNotFoundError:
         return b""
 

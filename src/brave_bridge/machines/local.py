@@ -19,7 +19,5 @@ class LocalMachine(FolderMachine):
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         if os.geteuid() != 0:
-            raise MachineError(
-                f"running {argv[0]}", self.name, "this needs root", "run it as root"
-            )
+            raise MachineError(f"running {argv[0]}", self.name, "this needs root", "run it as root")
         return list(argv)

@@ -29,9 +29,7 @@ def inside(root: Path, path: str, *, follow_last: bool = True) -> Path:
             target = os.readlink(candidate)
             if target.startswith("/"):
                 resolved.clear()
-            pending.extend(
-                piece for piece in reversed(target.split("/")) if piece not in ("", ".")
-            )
+            pending.extend(piece for piece in reversed(target.split("/")) if piece not in ("", "."))
             continue
         resolved.append(part)
     return root.joinpath(*resolved)

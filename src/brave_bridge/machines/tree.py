@@ -14,8 +14,9 @@ root=$1
 shift
 mount -t proc proc "$root/proc"
 [ -c "$root/dev/null" ] || mount --rbind /dev "$root/dev"
-if [ -f /etc/resolv.conf ] && [ -f "$root/etc/resolv.conf" ] && [ ! -L "$root/etc/resolv.conf" ]; then
-  mount --bind /etc/resolv.conf "$root/etc/resolv.conf"
+names=etc/resolv.conf
+if [ -f "/$names" ] && [ -f "$root/$names" ] && [ ! -L "$root/$names" ]; then
+  mount --bind "/$names" "$root/$names"
 fi
 exec chroot "$root" "$@"
 """
@@ -29,12 +30,12 @@ class TreeMachine(FolderMachine):
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         if os.geteuid() != 0:
-            raise MachineError(
-                f"running {argv[0]}", self.name, "this needs root", "run it as root"
-            )
+            raise MachineError(f"running {argv[0]}", self.name, "this needs root", "run it as root")
         if shutil.which("unshare") is None:
             raise MachineError(
-                f"running {argv[0]}", self.name, "the tool unshare is missing",
+                f"running {argv[0]}",
+                self.name,
+                "the tool unshare is missing",
                 "install util-linux",
             )
         namespaces = ["unshare", "--mount", "--pid", "--fork", "--kill-child"]

@@ -18,14 +18,18 @@ from brave_bridge.core.crossing.requests import (
     AnyRequest,
     Ask,
     Checkpoint,
+    Compared,
+    FactsRead,
     Failed,
     Ran,
     Reply,
     Request,
+    Restored,
     Run,
+    SnapshotTaken,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.formats.text import one_line
+from brave_bridge.core.formats.text import byte_size, one_line
 from brave_bridge.runner.briefs import SCRIPT_VERSION, decode_brief, script_of
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.logbook import Logbook, QuestionRow, now
@@ -89,18 +93,14 @@ class DurableRun:
     def _settle(self, seq: int, request: Request) -> Reply:
         """Record the intent, do the deed, record the reply."""
         kind = type(request).__name__
-        self.logbook.intend(
-            self.identifier, seq, kind, request.title, msgspec.json.encode(request)
-        )
+        self.logbook.intend(self.identifier, seq, kind, request.title, msgspec.json.encode(request))
         self.probe("before", seq)
         if isinstance(request, Checkpoint):
             self._rest_if_asked()
         reply = self._answer(request) if isinstance(request, Ask) else self._perform(seq, request)
         self.probe("after", seq)
         content = msgspec.json.encode(reply)
-        self.logbook.conclude(
-            self.identifier, seq, content, _is_good(request, reply), _note(reply)
-        )
+        self.logbook.conclude(self.identifier, seq, content, _is_good(request, reply), _note(reply))
         return reply
 
     def _perform(self, seq: int, request: Request) -> Reply:
@@ -129,13 +129,13 @@ class DurableRun:
                 answered_by="",
             )
         )
-        if self.logbook.procedure(self.identifier).unattended and not question.answer:
-            self.logbook.answer(self.identifier, request.key, request.default, "default")
-        while True:
-            for row in self.logbook.questions(self.identifier):
-                if row.key == request.key and row.answer:
-                    return Answered(row.answer, row.answered_by)
-            time.sleep(_POLL_SECONDS)
+        while not question.answer:
+            if self.logbook.procedure(self.identifier).unattended:
+                self.logbook.answer(self.identifier, request.key, request.default, "default")
+            else:
+                time.sleep(_POLL_SECONDS)
+            question = self.logbook.ask(question)
+        return Answered(question.answer, question.answered_by)
 
 
 def _drive(script, take_step: Callable[[int, str], str]) -> Outcome:
@@ -162,4 +162,14 @@ def _note(reply: Reply) -> str:
         return one_line(f"{reply.attempted}: {reply.seen}")
     if isinstance(reply, Ran):
         return "interrupted" if reply.lost else f"exit code {reply.exit_code}"
+    if isinstance(reply, SnapshotTaken):
+        return f"{reply.id}: {reply.entries} paths, {byte_size(reply.bytes_copied)} copied"
+    if isinstance(reply, FactsRead):
+        return f"{len(reply.facts.installed)} packages"
+    if isinstance(reply, Answered):
+        return f"{reply.choice} ({reply.by})"
+    if isinstance(reply, Restored):
+        return f"{reply.put_back} paths put back, {reply.removed} removed"
+    if isinstance(reply, Compared):
+        return "equal" if not reply.count else f"{reply.count} paths differ"
     return one_line(getattr(reply, "detail", ""))

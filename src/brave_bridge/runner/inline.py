@@ -24,5 +24,3 @@ def drive(
             request = script.send(reply)
     except StopIteration as end:
         return end.value
-
-

@@ -12,7 +12,7 @@ LOG_FILE = "runner.log"
 
 def lock_runner(state: Path):
     """The machine's runner lock, held as long as the returned file is open; None if taken."""
-    stream = open(state / LOCK_FILE, "a+")
+    stream = open(state / LOCK_FILE, "a+")  # noqa: SIM115 - held open as long as the lock
     try:
         fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:

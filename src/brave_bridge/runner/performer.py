@@ -15,8 +15,8 @@ from brave_bridge.core.crossing.requests import (
     Compared,
     CompareWithSnapshot,
     Done,
-    Failed,
     FactsRead,
+    Failed,
     FilesListed,
     FilesRead,
     FileText,
@@ -32,8 +32,8 @@ from brave_bridge.core.crossing.requests import (
     RestoreSnapshot,
     Run,
     SnapshotTaken,
-    Swapped,
     SwapFiles,
+    Swapped,
     TakeSnapshot,
     UnguardServices,
     WriteFiles,
@@ -107,9 +107,7 @@ class Performer:
             request.leg,
             lambda entries, size: report(0, f"{entries} paths, {size >> 20} MiB copied", ""),
         )
-        return SnapshotTaken(
-            snapshot.id, snapshot.engine, snapshot.entries, snapshot.bytes_copied
-        )
+        return SnapshotTaken(snapshot.id, snapshot.engine, snapshot.entries, snapshot.bytes_copied)
 
     @_perform.register
     def _(self, request: ReadFiles, seq: int, report: Report) -> Reply:
@@ -218,8 +216,9 @@ class Performer:
         while True:
             state = self.machine.job(name)
             if state is None:
-                raise MachineError(f"starting {request.argv[0]}", self.machine.name,
-                                   "its job was not claimed")
+                raise MachineError(
+                    f"starting {request.argv[0]}", self.machine.name, "its job was not claimed"
+                )
             status = jobs.last_status(Path(state.folder)) if request.reports_progress else ""
             if status != last and (line := status_line(status)):
                 report(line.percent, one_line(line.text), name)
@@ -228,4 +227,3 @@ class Performer:
                 return state
             time.sleep(pause)
             pause = min(pause * 1.5, self.poll_seconds)
-

@@ -157,4 +157,3 @@ def remove_path(name: bytes, parent: int) -> None:
         os.rmdir(name, dir_fd=parent)
     else:
         os.unlink(name, dir_fd=parent)
-

@@ -84,16 +84,17 @@ def compare(root: Path, cover: Cover, wanted: dict[str, Entry]) -> Preview:
         if present is None:
             missing.append(path)
             size += entry.size
-        elif (present.type, present.what, present.size) != (entry.type, entry.what, entry.size):
-            changed.append(path)
-            size += entry.size
-        elif path in regrouped:
+        elif path in regrouped or _content(present) != _content(entry):
             changed.append(path)
             size += entry.size
         elif not entry.same_as(present):
             attributes.append(path)
     extra = [path for path in live if path not in wanted]
     return Preview(tuple(missing), tuple(changed), tuple(attributes), tuple(extra), size)
+
+
+def _content(entry: Entry) -> tuple[str, str, int]:
+    return entry.type, entry.what, entry.size
 
 
 def _regrouped(wanted: dict[str, Entry], live: dict[str, Entry]) -> set[str]:
@@ -137,9 +138,7 @@ class Restoration:
         shutil.rmtree(self.staging, ignore_errors=True)
         preview = compare(self.root, self.cover, self.wanted)
         files = [
-            path
-            for path in preview.missing + preview.changed
-            if self.wanted[path].type != FOLDER
+            path for path in preview.missing + preview.changed if self.wanted[path].type != FOLDER
         ]
         self.staging.mkdir(parents=True)
         staged = self._stage(files)
@@ -162,8 +161,9 @@ class Restoration:
                 entry, name = self.wanted[path], b"%d" % number
                 first = first_names.get(entry.links) if entry.links else None
                 if first is not None:
-                    os.link(first, name, src_dir_fd=target, dst_dir_fd=target,
-                            follow_symlinks=False)
+                    os.link(
+                        first, name, src_dir_fd=target, dst_dir_fd=target, follow_symlinks=False
+                    )
                 else:
                     self._stage_one(entry, name, source, target)
                     if entry.links:

@@ -69,9 +69,7 @@ class TreeCopy:
     def copy(self) -> list[Entry]:
         """Copy everything that is covered; the manifest's entries in path order."""
         target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY)
-        previous = (
-            os.open(self.previous, os.O_RDONLY | os.O_DIRECTORY) if self.previous else None
-        )
+        previous = os.open(self.previous, os.O_RDONLY | os.O_DIRECTORY) if self.previous else None
         try:
             for seen in walk(self.root, self.cover):
                 self._copy_path(seen, target, previous)
@@ -90,8 +88,10 @@ class TreeCopy:
             self.report.sockets.append(os.fsdecode(seen.path))
             return
         try:
-            entry = self._copy_file(seen, target, previous) if kind == FILE else self._copy_special(
-                seen, target
+            entry = (
+                self._copy_file(seen, target, previous)
+                if kind == FILE
+                else self._copy_special(seen, target)
             )
         except FileNotFoundError:
             self.report.vanished.append(os.fsdecode(seen.path))
@@ -108,8 +108,13 @@ class TreeCopy:
             return entry
         first = self._first_names.get(links)
         if first is not None:
-            os.link(first.raw_path, seen.path, src_dir_fd=target, dst_dir_fd=target,
-                    follow_symlinks=False)
+            os.link(
+                first.raw_path,
+                seen.path,
+                src_dir_fd=target,
+                dst_dir_fd=target,
+                follow_symlinks=False,
+            )
             return msgspec.structs.replace(first, path=entry.path)
         make_special(entry, seen.path, target)
         if entry.type != FOLDER:
@@ -123,8 +128,7 @@ class TreeCopy:
         first = self._first_names.get(links) if links else None
         if first is not None:
             os.link(first.raw_path, seen.path, src_dir_fd=target, dst_dir_fd=target)
-            entry = msgspec.structs.replace(first, path=describe(seen, links, "").path)
-            return entry
+            return msgspec.structs.replace(first, path=describe(seen, links, "").path)
         entry = self._linked(seen, links, target, previous) or self._copied(seen, links, target)
         if links:
             self._first_names[links] = entry

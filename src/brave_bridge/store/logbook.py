@@ -75,7 +75,10 @@ class _Question(_Base):
 
 
 class ProcedureRow(msgspec.Struct, frozen=True):
-    """A crossing or a return. ``state``: ``running``, ``resting``, ``done``, ``stopped``, ``failed``."""
+    """A crossing or a return.
+
+    ``state`` is ``running``, ``resting``, ``done``, ``stopped`` or ``failed``.
+    """
 
     id: str
     kind: str
@@ -161,6 +164,11 @@ class Logbook:
             row.state = state
             if outcome is not None:
                 row.outcome, row.ended = msgspec.json.encode(outcome), now()
+
+    def take_defaults(self, procedure: str) -> None:
+        """Let a procedure take the default of every question from now on."""
+        with Session(self._engine) as session, session.begin():
+            session.get_one(_Procedure, procedure).unattended = True
 
     def ask_to_rest(self, procedure: str, rest: bool) -> None:
         """Ask a procedure to rest at its next checkpoint, or take that back."""
@@ -264,9 +272,7 @@ def _procedure_row(row: _Procedure) -> ProcedureRow:
 
 
 def _question_row(row: _Question) -> QuestionRow:
-    return msgspec.structs.replace(
-        _row(QuestionRow, row), choices=tuple(row.choices.split("\n"))
-    )
+    return msgspec.structs.replace(_row(QuestionRow, row), choices=tuple(row.choices.split("\n")))
 
 
 def newest(rows: Iterable[ProcedureRow], kind: str) -> ProcedureRow | None:

@@ -65,7 +65,7 @@ class BraveBridge(Deeds, App[int]):
         Binding("q", "leave", "leave", show=False),
     ]
 
-    place: reactive[str] = reactive("fleet")
+    place: reactive[str] = reactive("fleet", init=False)
 
     def __init__(
         self, words: tuple[str, ...] = (), *, demo: bool = False, fresh: bool = False
@@ -167,8 +167,6 @@ class BraveBridge(Deeds, App[int]):
         self.query_one(BridgeStrip).border_subtitle = words or support
 
     def watch_place(self, place: str) -> None:
-        if not self.is_mounted:
-            return
         self.query_one(ContentSwitcher).current = f"workspace-{place}"
         self.show_current()
         self.workspace.ledger.focus()
@@ -252,8 +250,9 @@ class BraveBridge(Deeds, App[int]):
     def get_system_commands(self, screen: Screen) -> Iterable[SystemCommand]:
         """Every action by name, for Ctrl+P."""
         for key, name, words in TABS:
-            yield SystemCommand(words, f"Open this workspace ({key})",
-                                lambda name=name: self.action_go(name))
+            yield SystemCommand(
+                words, f"Open this workspace ({key})", lambda name=name: self.action_go(name)
+            )
         for words, help_text, action in (
             ("Next step", "Do what the Next line says (n)", self.action_next_step),
             ("Survey again", "Read the machine anew", self.action_read_again),

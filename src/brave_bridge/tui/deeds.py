@@ -138,9 +138,7 @@ class Deeds:
         choice = question.choices[number]
         self._do(
             "answering",
-            lambda desk: desk.logbook().answer(
-                question.procedure, question.key, choice, "person"
-            ),
+            lambda desk: desk.logbook().answer(question.procedure, question.key, choice, "person"),
         )
 
     def action_rest(self) -> None:
@@ -187,8 +185,11 @@ class Deeds:
                 return export_logbook(desk, folder)
             return export_bridge(record, folder)
 
-        self._do("exporting", export, lambda paths: self.notify(
-            "\n".join(str(path) for path in paths), title="written"))
+        self._do(
+            "exporting",
+            export,
+            lambda paths: self.notify("\n".join(str(path) for path in paths), title="written"),
+        )
 
 
 def _cost(record: MachineRecord) -> list[str]:

@@ -7,19 +7,18 @@ from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 
-
 class ConfirmByName(ModalScreen[bool]):
     """Says what will happen and what would be lost; the machine's name confirms it."""
 
     BINDINGS = [("escape", "dismiss(False)", "back")]
     DEFAULT_CSS = """
-    ConfirmByName { align: center middle; }
+    ConfirmByName { align: center middle; background: $background 55%; }
     ConfirmByName > Vertical {
         width: 76; height: auto; max-height: 80%; padding: 1 2; border: round $primary;
         background: $surface; border-title-color: $primary;
     }
     ConfirmByName Static { height: auto; margin-bottom: 1; }
-    ConfirmByName Input { border: tall $panel; }
+    ConfirmByName Input { border: round $primary; background: $surface; height: 3; }
     """
 
     def __init__(self, title: str, lines: list[str], name: str) -> None:
@@ -32,8 +31,13 @@ class ConfirmByName(ModalScreen[bool]):
         with Vertical() as box:
             box.border_title = self.heading
             yield Static(Text("\n".join(self.lines)))
-            yield Static(Text.assemble("To go ahead, type the machine's name: ",
-                                       (self.machine_name, "bold"), "   (Esc goes back)"))
+            yield Static(
+                Text.assemble(
+                    "To go ahead, type the machine's name: ",
+                    (self.machine_name, "bold"),
+                    "   (Esc goes back)",
+                )
+            )
             yield Input(placeholder=self.machine_name)
 
     def on_mount(self) -> None:
@@ -52,7 +56,7 @@ class KeyList(ModalScreen[None]):
 
     BINDINGS = [("escape,question_mark,q", "dismiss(None)", "back")]
     DEFAULT_CSS = """
-    KeyList { align: center middle; }
+    KeyList { align: center middle; background: $background 55%; }
     KeyList > Static {
         width: 64; height: auto; padding: 1 2; border: round $primary; background: $surface;
         border-title-color: $primary;
@@ -78,7 +82,10 @@ class KeyList(ModalScreen[None]):
     def compose(self) -> ComposeResult:
         brass = self.app.theme_variables["primary"]
         text = Text()
-        for words, keys in ((f"here, in {self.place}", self.hints), ("everywhere", self.EVERYWHERE)):
+        for words, keys in (
+            (f"here, in {self.place}", self.hints),
+            ("everywhere", self.EVERYWHERE),
+        ):
             text.append(words + "\n", style="bold")
             for key, meaning in keys:
                 text.append(f"  {key:<8}", style=brass)

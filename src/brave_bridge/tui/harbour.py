@@ -10,8 +10,6 @@ import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-import msgspec
-
 from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
@@ -65,12 +63,9 @@ class Harbour:
 
     def read_live(self, name: str) -> MachineRecord:
         """Read only how the procedure of a machine stands. For a thread."""
-        from brave_bridge.workbench.reading import bridge_of, read_live
+        from brave_bridge.workbench.reading import watch_machine
 
-        record = self._records[name]
-        live = read_live(self.desk(name))
-        changed = msgspec.structs.replace(record, live=live)
-        return msgspec.structs.replace(changed, bridge=bridge_of(changed))
+        return watch_machine(self.desk(name), self._records[name])
 
     def desk(self, name: str) -> Desk:
         """The desk of a machine. For a thread."""

@@ -13,13 +13,11 @@ import msgspec
 
 from brave_bridge import __version__
 from brave_bridge.core.crossing.requests import FactsRead
-from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.planner import PlanFault
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
-from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.survey.findings import Finding, Situation, judge_all, stops
+from brave_bridge.core.survey.findings import Situation, judge_all, stops
 from brave_bridge.core.survey.rules import RULES
 from brave_bridge.families.choose import CROSSING_FAMILIES, planner_named, survey
 from brave_bridge.families.identify import read_identity
@@ -95,16 +93,23 @@ class Desk:
         line, here = line_of(identity), release_of(identity)
         if line is None or here is None:
             name = identity.name or identity.os_id or "this system"
-            raise Refused("finding a route", f"{name} is not in the release catalogue",
-                          "add a catalogue file for it")
+            raise Refused(
+                "finding a route",
+                f"{name} is not in the release catalogue",
+                "add a catalogue file for it",
+            )
         there = line.release(to) if to else default_target(line, here, self.today())
         if there is None:
             known = ", ".join(release.key for release in line.releases)
             if to:
-                raise Refused("finding a route", f"{line.name} has no release {to}",
-                              f"known: {known}")
-            raise Refused("finding a route", f"{here.title} is the end of every supported leg",
-                          "nothing to do until a newer release is out")
+                raise Refused(
+                    "finding a route", f"{line.name} has no release {to}", f"known: {known}"
+                )
+            raise Refused(
+                "finding a route",
+                f"{here.title} is the end of every supported leg",
+                "nothing to do until a newer release is out",
+            )
         return find_route(line, here, there, self.today())
 
     # What a route would change
@@ -134,8 +139,11 @@ class Desk:
 
     def kept_plan(self, facts: Facts, to: str = "") -> KeptPlan | None:
         """The kept plan, if it still fits the machine (and leads to ``to``)."""
-        content = self.machine.read_if_there(f"{STATE_FOLDER}/{_PLAN_FILE}", 100_000_000) if (
-            self.machine.state.is_dir()) else None
+        content = (
+            self.machine.read_if_there(f"{STATE_FOLDER}/{_PLAN_FILE}", 100_000_000)
+            if (self.machine.state.is_dir())
+            else None
+        )
         if content is None:
             return None
         try:
@@ -144,17 +152,18 @@ class Desk:
             return None
         line = line_of(facts.identity)
         wanted = line.release(to) if line and to else None
-        fits = plan.fingerprint == fingerprint(facts) and (
-            wanted is None or wanted.key == plan.to
-        )
+        fits = plan.fingerprint == fingerprint(facts) and (wanted is None or wanted.key == plan.to)
         return plan if fits else None
 
     def answer_plan(self, plan: KeptPlan, path: str, answer: str) -> KeptPlan:
         """The plan with a config question answered, kept; Refused where nothing asks for it."""
         if not any(q.path == path for leg in plan.legs for q in leg.questions):
             asked = ", ".join(sorted({q.path for leg in plan.legs for q in leg.questions}))
-            raise Refused("deciding", f"the plan asks nothing about {path}",
-                          f"it asks about: {asked or 'nothing'}")
+            raise Refused(
+                "deciding",
+                f"the plan asks nothing about {path}",
+                f"it asks about: {asked or 'nothing'}",
+            )
         legs = tuple(leg.with_answer(path, answer) for leg in plan.legs)
         changed = msgspec.structs.replace(plan, legs=legs)
         self._keep(changed)
@@ -215,8 +224,11 @@ class Desk:
     def _begin(self, kind: str, title: str, brief, unattended: bool) -> str:
         waiting = self.open_procedure()
         if waiting is not None and not (kind == "return" and waiting.kind == "crossing"):
-            raise Refused(kind, f"{waiting.kind} {waiting.id} has not ended",
-                          f"go on with it: brave-bridge go-on")
+            raise Refused(
+                kind,
+                f"{waiting.kind} {waiting.id} has not ended",
+                "go on with it: brave-bridge go-on",
+            )
         if launch.runner_is_there(self.machine.state):
             raise Refused(kind, "a runner is at work on this machine")
         if waiting is not None:
@@ -239,12 +251,14 @@ class Desk:
         launch.start_runner(self.target.words, identifier, self.machine.state)
         return identifier
 
-    def go_on(self) -> str:
+    def go_on(self, *, unattended: bool = False) -> str:
         """Go on with the procedure that has not ended; its id. Refused where there is none."""
         waiting = self.open_procedure()
         if waiting is None:
             raise Refused("going on", "nothing is under way on this machine")
         self.logbook().ask_to_rest(waiting.id, False)
+        if unattended:
+            self.logbook().take_defaults(waiting.id)
         self.logbook().set_state(waiting.id, "running")
         if not launch.runner_is_there(self.machine.state):
             launch.start_runner(self.target.words, waiting.id, self.machine.state)

@@ -43,7 +43,9 @@ def fleet_members(words: tuple[str, ...], *, demo: bool) -> tuple[str, tuple[Fle
         )
     if words:
         name = Path(words[1]).name or words[1]
-        return "A mounted tree", (FleetMember(name, f"tree at {words[1]}", Target("tree", words[1])),)
+        return "A mounted tree", (
+            FleetMember(name, f"tree at {words[1]}", Target("tree", words[1])),
+        )
     here = FleetMember("this machine", "the machine you are on", Target("local"))
     return "Your fleet", (here, *_configured())
 
@@ -91,8 +93,10 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
     if plan is not None:
         surveyed = desk.survey(plan.to)
     procedures = tuple(desk.procedures())
-    waits = "" if surveyed.line and surveyed.line.family in CROSSING_FAMILIES else (
-        blank.waits_for or "a family that can cross"
+    waits = (
+        ""
+        if surveyed.line and surveyed.line.family in CROSSING_FAMILIES
+        else (blank.waits_for or "a family that can cross")
     )
     record = msgspec.structs.replace(
         blank,
@@ -107,9 +111,19 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         live=read_live(desk),
         **_proof(procedures),
     )
+    return _with_outlook(record, desk)
+
+
+def _with_outlook(record: MachineRecord, desk: Desk) -> MachineRecord:
+    """The record with its next step and its bridge computed from the rest."""
     return msgspec.structs.replace(
         record, next=next_step(_standing(record, desk)), bridge=bridge_of(record)
     )
+
+
+def watch_machine(desk: Desk, record: MachineRecord) -> MachineRecord:
+    """The record with only its newest procedure read anew."""
+    return _with_outlook(msgspec.structs.replace(record, live=read_live(desk)), desk)
 
 
 def _goal(desk: Desk, surveyed: Surveyed, goal: str) -> Release | None:
@@ -197,14 +211,25 @@ def _plan_words(plan) -> str:
 def bridge_of(record: MachineRecord) -> BridgeState:
     """The bridge of a machine: its route, or the crossing that is under way."""
     live = record.live
-    if live is not None and live.row.kind == "crossing" and live.row.state != "stopped":
+    if (
+        live is not None
+        and live.row.kind == "crossing"
+        and (
+            live.is_open
+            or live.row.state == "failed"
+            or (live.row.state == "done" and record.plan is None)
+        )
+    ):
         return crossing_bridge(live)
     name = record.surveyed.line.name if record.surveyed and record.surveyed.line else ""
     here = record.surveyed.release if record.surveyed else None
     first = f"{name} {here.version}" if here else name or "unknown"
     titles = [first, *(leg.end.title for leg in record.route.legs)] if record.route else [first]
-    later = [r for r in (record.surveyed.line.releases if record.surveyed.line else ())
-             if r.released is None]
+    later = [
+        r
+        for r in (record.surveyed.line.releases if record.surveyed.line else ())
+        if r.released is None
+    ]
     beyond = f"{later[0].version} (not out yet)" if later and record.route else ""
     return BridgeState(tuple(titles), 0, False, beyond)
 

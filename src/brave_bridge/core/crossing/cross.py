@@ -13,8 +13,8 @@ from brave_bridge.core.crossing.requests import (
     Answered,
     Ask,
     Checkpoint,
-    Failed,
     FactsRead,
+    Failed,
     FilesListed,
     FilesRead,
     FileSwap,
@@ -167,8 +167,9 @@ class _Crossing:
             state="stopped",
             at=at,
             why=why,
-            safe="nothing was changed" if at in ("ready", "way back") else "the sources are "
-            "as they were and no package was changed",
+            safe="nothing was changed"
+            if at in ("ready", "way back")
+            else "the sources are as they were and no package was changed",
             next_step=next_step or "mend the cause, then cross again",
         )
 
@@ -197,8 +198,9 @@ class _Crossing:
             start.version_id,
         ):
             seen = f"{facts.identity.version_id} {facts.identity.codename}"
-            return self._stopped("ready", f"the machine has {seen}, the plan starts at "
-                                 f"{start.title}", "plan again")
+            return self._stopped(
+                "ready", f"the machine has {seen}, the plan starts at {start.title}", "plan again"
+            )
         now = {file.path: file.text for file in facts.source_files}
         planned = {file.path: file.text for file in self.plan.sources_before}
         if now != planned:
@@ -244,7 +246,9 @@ class _Crossing:
             default=GO_ON,
         )
         if not (isinstance(answer, Answered) and answer.choice == GO_ON):
-            return self._stopped("sources", _seen(answer) or "the person chose to undo", "plan again")
+            return self._stopped(
+                "sources", _seen(answer) or "the person chose to undo", "plan again"
+            )
         reply = yield WriteFiles(
             title=f"Write the sources of {self.plan.leg.end.title}",
             files=self._texts(self.plan.source_files),
@@ -318,8 +322,7 @@ class _Crossing:
         if isinstance(reply, Ran) and reply.ok:
             return None
         first_why = self._why(reply)
-        for step in self.family.repair():
-            yield step
+        yield from self.family.repair()
         reply = yield self._titled(command, f"{name.capitalize()}, second try")
         if isinstance(reply, Ran) and reply.ok:
             return None
@@ -345,8 +348,9 @@ class _Crossing:
             if question.answer == "theirs"
         )
         if swaps:
-            reply = yield SwapFiles(title="Take the new version of the chosen config files",
-                                    swaps=swaps)
+            reply = yield SwapFiles(
+                title="Take the new version of the chosen config files", swaps=swaps
+            )
             if isinstance(reply, Failed):
                 return self._failed("config files", _seen(reply))
         reply = yield self.family.check()

@@ -4,12 +4,12 @@ from collections.abc import Callable
 
 from brave_bridge.core.crossing.requests import (
     Checkpoint,
-    CompareWithSnapshot,
     Compared,
+    CompareWithSnapshot,
     Failed,
     Ran,
-    RestoreSnapshot,
     Restored,
+    RestoreSnapshot,
     Run,
     Script,
 )

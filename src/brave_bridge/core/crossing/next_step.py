@@ -47,8 +47,9 @@ def _under_way(s: Standing) -> NextStep | None:
         return NextStep(f"answer: {s.question}", "crossing", "show", 2)
     if s.at_work:
         return NextStep(f"the {s.procedure} is under way: watch it", "crossing", "show", 0)
-    return NextStep(f"go on with the {s.procedure}: it stands at a safe place", "crossing",
-                    "go_on", 2)
+    return NextStep(
+        f"go on with the {s.procedure}: it stands at a safe place", "crossing", "go_on", 2
+    )
 
 
 def _after_trouble(s: Standing) -> NextStep | None:
@@ -65,7 +66,7 @@ def _after_trouble(s: Standing) -> NextStep | None:
 
 def _ahead(s: Standing) -> NextStep:
     if s.waits_for:
-        return NextStep(f"nothing yet: it waits for {s.waits_for}", "survey", "show", 0)
+        return NextStep(f"waits for {s.waits_for}", "survey", "show", 0)
     if not s.goal:
         done = f"{s.just_done}; " if s.just_done else ""
         return NextStep(f"{done}nothing to do until a newer release is out", "survey", "show", 0)

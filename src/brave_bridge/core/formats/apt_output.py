@@ -108,5 +108,7 @@ def failed_fetches(output: str) -> set[tuple[str, str]]:
 def fault_lines(output: str) -> list[str]:
     """The lines that report an error or a warning, in order, without repetition."""
     marks = ("E: ", "W: ", "Err:", "dpkg: error", "dpkg: warning", "Error", " 404", " subprocess ")
-    found = [line for line in output.splitlines() if line.startswith(marks) or "error processing" in line]
+    found = [
+        line for line in output.splitlines() if line.startswith(marks) or "error processing" in line
+    ]
     return list(dict.fromkeys(found))

@@ -10,7 +10,9 @@ from urllib.parse import urlsplit
 
 import msgspec
 
-_ONE_LINE = re.compile(r"^(?P<lead>\s*(?P<type>deb|deb-src)\s+)(?P<options>\[[^\]]*\]\s+)?(?P<rest>\S.*)$")
+_ONE_LINE = re.compile(
+    r"^(?P<lead>\s*(?P<type>deb|deb-src)\s+)(?P<options>\[[^\]]*\]\s+)?(?P<rest>\S.*)$"
+)
 _WORD = re.compile(r"\S+")
 _FIELD = re.compile(r"^(?P<name>[A-Za-z][A-Za-z0-9-]*)[ \t]*:(?P<value>.*)$")
 
@@ -111,7 +113,9 @@ def _stanza_fields(lines: list[str]) -> list[list[_Field]]:
                 stanzas[-1][-1].last = number
                 stanzas[-1][-1].words += line.split()
         elif match := _FIELD.match(line):
-            stanzas[-1].append(_Field(match["name"].lower(), number, number, match["value"].split()))
+            stanzas[-1].append(
+                _Field(match["name"].lower(), number, number, match["value"].split())
+            )
     return [fields for fields in stanzas if fields]
 
 
@@ -145,7 +149,9 @@ def _stanza_entries(file: SourceFile) -> list[SourceEntry]:
     return found
 
 
-def renamed(file: SourceFile, renaming: Renaming, only: Callable[[SourceEntry], bool]) -> SourceFile:
+def renamed(
+    file: SourceFile, renaming: Renaming, only: Callable[[SourceEntry], bool]
+) -> SourceFile:
     """The file with suites and components renamed in the active entries that ``only`` admits."""
     rewrite = _renamed_stanzas if file.is_deb822 else _renamed_lines
     return SourceFile(file.path, rewrite(file, renaming, only))
@@ -219,7 +225,9 @@ def _append_words(lines: list[str], field: _Field, added: list[str]) -> None:
     if added:
         line = lines[field.last]
         body = line.rstrip("\n")
-        lines[field.last] = body.rstrip() + "".join(" " + word for word in added) + line[len(body) :]
+        lines[field.last] = (
+            body.rstrip() + "".join(" " + word for word in added) + line[len(body) :]
+        )
 
 
 def paused(file: SourceFile, only: Callable[[SourceEntry], bool], note: str) -> SourceFile:
@@ -244,7 +252,9 @@ def _last_line(file: SourceFile, first: int) -> int:
     if not file.is_deb822:
         return first
     stanzas = _stanza_fields(file.text.splitlines())
-    return next(max(f.last for f in fields) + 1 for fields in stanzas if fields[0].first + 1 == first)
+    return next(
+        max(f.last for f in fields) + 1 for fields in stanzas if fields[0].first + 1 == first
+    )
 
 
 def index_stem(uri: str, suite: str) -> str:

@@ -112,9 +112,7 @@ class Disagreement(msgspec.Struct, frozen=True):
         return "the package manager " + " and ".join(parts)
 
 
-def disagreement(
-    approved: LegPlan, removed: set[str], kept_back: set[str]
-) -> Disagreement:
+def disagreement(approved: LegPlan, removed: set[str], kept_back: set[str]) -> Disagreement:
     """What the package manager now intends beyond the approved plan."""
     return Disagreement(
         removed_unapproved=tuple(sorted(removed - {c.name for c in approved.removed})),

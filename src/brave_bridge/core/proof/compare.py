@@ -52,8 +52,7 @@ def prove_return(way_back: str, differing: int, examples: Iterable[str]) -> Proo
         same = Difference("every covered path", way_back, "equal", "same")
         return Proof(passed=True, differences=(), same=(same,))
     rows = tuple(
-        Difference(example, "as in the snapshot", "otherwise", "regression")
-        for example in examples
+        Difference(example, "as in the snapshot", "otherwise", "regression") for example in examples
     )
     return Proof(passed=False, differences=rows, same=())
 

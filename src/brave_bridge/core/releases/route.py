@@ -78,9 +78,7 @@ def _refusals(line: ReleaseLine, here: Release, there: Release, legs: tuple[Leg,
         yield RefusedMove(here.key, there.key, _no_direct_move(line, here, there, legs))
 
 
-def _no_direct_move(
-    line: ReleaseLine, here: Release, there: Release, legs: tuple[Leg, ...]
-) -> str:
+def _no_direct_move(line: ReleaseLine, here: Release, there: Release, legs: tuple[Leg, ...]) -> str:
     stops = [leg.end.title for leg in legs[:-1]]
     if stops:
         way = f"it is supported only by way of {', '.join(stops)}"

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable
 from datetime import date
-from enum import Enum
+from enum import StrEnum
 
 import msgspec
 
@@ -11,7 +11,7 @@ from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
 from brave_bridge.core.survey.facts import Facts
 
 
-class Verdict(str, Enum):
+class Verdict(StrEnum):
     """How a point is judged, told by shape as well as by colour."""
 
     CLEAR = "clear"

@@ -55,8 +55,9 @@ class DebFamily:
 
     def refresh(self) -> Run:
         # Without this option a source that cannot be reached is a warning and exit code 0.
-        return apt_get("Fetch the indices", "-o", "APT::Update::Error-Mode=any", "update",
-                       reports=True)
+        return apt_get(
+            "Fetch the indices", "-o", "APT::Update::Error-Mode=any", "update", reports=True
+        )
 
     def simulate(self) -> Run:
         command = apt_get(
@@ -74,8 +75,9 @@ class DebFamily:
         return {row.name for row in summary.removed}, {row.name for row in summary.kept_back}
 
     def download(self) -> Run:
-        return apt_get("Download everything", "--yes", "--download-only", "full-upgrade",
-                       reports=True)
+        return apt_get(
+            "Download everything", "--yes", "--download-only", "full-upgrade", reports=True
+        )
 
     def stage_one(self) -> Run:
         return apt_get("Stage one", *_KEEP_MINE, "--yes", "upgrade", reports=True)
@@ -90,8 +92,9 @@ class DebFamily:
                 argv=("dpkg", "--force-confdef", "--force-confold", "--configure", "--pending"),
                 environment=QUIET,
             ),
-            apt_get("Mend what does not fit together", *_KEEP_MINE, "--yes", "--fix-broken",
-                    "install"),
+            apt_get(
+                "Mend what does not fit together", *_KEEP_MINE, "--yes", "--fix-broken", "install"
+            ),
         )
 
     def check(self) -> Run:

@@ -112,23 +112,25 @@ class _LegPlanning:
         self.candidates: dict[str, Candidate] = {}
 
     def plan(self) -> Script[LegPlan | PlanFault]:
-        files = tuple(renamed(file, self.renaming, lambda _: True)
-                      for file in self.state.source_files)
-        if files == self.state.source_files:
+        if self._turned(set()) == self.state.source_files:
             return PlanFault(
                 f"turning the sources from {self.leg.start.title} to {self.leg.end.title}",
                 f"no active source names {self.leg.start.suite or self.leg.start.codename}",
                 f"write the sources of {self.leg.start.title} by its codename first",
             )
-        fetched = yield from self._fetch(files)
+        fetched = yield from self._fetch()
         if isinstance(fetched, PlanFault):
             return fetched
-        full = yield self._isolated("Compute the whole change", "--verbose-versions",
-                                    "--assume-no", "full-upgrade")
+        full = yield self._isolated(
+            "Compute the whole change", "--verbose-versions", "--assume-no", "full-upgrade"
+        )
         if not _is_plan(full):
-            return _fault(f"computing {self.leg.title}", full, "apt-get -f install, then plan again")
-        gentle = yield self._isolated("Compute what removes nothing", "--verbose-versions",
-                                      "--assume-no", "upgrade")
+            return _fault(
+                f"computing {self.leg.title}", full, "apt-get -f install, then plan again"
+            )
+        gentle = yield self._isolated(
+            "Compute what removes nothing", "--verbose-versions", "--assume-no", "upgrade"
+        )
         summary = change_summary(full.output)
         fault = yield from self._learn_candidates(summary)
         if fault:
@@ -136,19 +138,29 @@ class _LegPlanning:
         first = change_summary(gentle.output) if _is_plan(gentle) else ChangeSummary()
         return self._composed(fetched, summary, first)
 
-    def _fetch(
-        self, files: tuple[SourceFile, ...]
-    ) -> Script[tuple[SourceFile, ...] | PlanFault]:
+    def _turned(self, lacking: set[tuple[str, int]]) -> tuple[SourceFile, ...]:
+        """The source files turned to the leg's end, those that lack it paused as they stand."""
+        note = f"paused by Brave Bridge before {self.leg.end.title}: not there yet"
+        return tuple(
+            paused(
+                renamed(file, self.renaming, lambda entry: _key(entry) not in lacking),
+                lambda entry: _key(entry) in lacking,
+                note,
+            )
+            for file in self.state.source_files
+        )
+
+    def _fetch(self) -> Script[tuple[SourceFile, ...] | PlanFault]:
         """Fetch the leg's indices; third-party sources that do not have it are paused."""
+        paused_so_far: set[tuple[str, int]] = set()
         for _ in range(2):
+            files = self._turned(paused_so_far)
             lacking = yield from self._fetch_once(files)
             if isinstance(lacking, PlanFault):
                 return lacking
             if not lacking:
                 return files
-            note = f"paused by Brave Bridge before {self.leg.end.title}: not there yet"
-            files = tuple(paused(file, lambda entry: _key(entry) in lacking, note)
-                          for file in files)
+            paused_so_far |= lacking
         return PlanFault(
             f"fetching the indices of {self.leg.end.title}",
             "sources fail that did not fail before",
@@ -164,8 +176,12 @@ class _LegPlanning:
         if isinstance(reply, Failed):
             return _fault("preparing the isolated state", reply)
         attempted = f"fetching the indices of {self.leg.end.title}"
-        ran = yield self._isolated(f"Fetch the indices of {self.leg.end.title}",
-                                   "-o", "APT::Update::Error-Mode=any", "update")
+        ran = yield self._isolated(
+            f"Fetch the indices of {self.leg.end.title}",
+            "-o",
+            "APT::Update::Error-Mode=any",
+            "update",
+        )
         if not isinstance(ran, Ran) or ran.lost:
             return _fault(attempted, ran)
         reply = yield ReadFiles(
@@ -177,9 +193,12 @@ class _LegPlanning:
             return _fault(attempted, reply)
         lacking, own = self._lacking(files, reply.files)
         if own or (not ran.ok and not lacking):
-            return _fault(attempted, ran, "check the source, its key and the clock, then plan again")
-        wrong = DebFamily().wrong_indices(
-            self._with_sources(files), reply.files) if not lacking else ""
+            return _fault(
+                attempted, ran, "check the source, its key and the clock, then plan again"
+            )
+        wrong = (
+            DebFamily().wrong_indices(self._with_sources(files), reply.files) if not lacking else ""
+        )
         return PlanFault(attempted, wrong, "check the sources") if wrong else lacking
 
     def _lacking(
@@ -189,8 +208,12 @@ class _LegPlanning:
         fetched = {file.path.rpartition("/")[2] for file in descriptions}
         lacking, own = set(), False
         for entry in self._entries(files):
-            stems = [index_stem(uri, suite) for uri in entry.uris for suite in entry.suites
-                     if not suite.endswith("/")]
+            stems = [
+                index_stem(uri, suite)
+                for uri in entry.uris
+                for suite in entry.suites
+                if not suite.endswith("/")
+            ]
             if all({stem + "InRelease", stem + "Release"} & fetched for stem in stems):
                 continue
             before = self._entry_before(entry)
@@ -259,8 +282,9 @@ class _LegPlanning:
         self, files: tuple[SourceFile, ...], summary: ChangeSummary, first: ChangeSummary
     ) -> LegPlan:
         installed = {package.name: package for package in self.state.packages}
-        gone = {p.name: self.leg.end.title for p in self.state.packages
-                if p.name not in self.candidates}
+        gone = {
+            p.name: self.leg.end.title for p in self.state.packages if p.name not in self.candidates
+        }
         relations = Relations(
             self.candidates[row.name.partition(":")[0]]
             for row in summary.upgraded + summary.new
@@ -270,15 +294,19 @@ class _LegPlanning:
             self._change(row, installed, f"newer in {self.leg.end.codename}")
             for row in summary.upgraded
         )
-        new = tuple(self._change(row, installed, self._why_new(relations, row.name))
-                    for row in summary.new)
+        new = tuple(
+            self._change(row, installed, self._why_new(relations, row.name)) for row in summary.new
+        )
         removed = tuple(
             self._change(row, installed, self._why_removed(relations, row.name, gone))
             for row in summary.removed
         )
         kept = tuple(
-            self._change(row, installed, relations.why_kept(
-                row.name, row.name in installed and installed[row.name].is_held))
+            self._change(
+                row,
+                installed,
+                relations.why_kept(row.name, row.name in installed and installed[row.name].is_held),
+            )
             for row in summary.kept_back
         )
         changing = {change.name for change in upgraded + removed}
@@ -298,8 +326,11 @@ class _LegPlanning:
                 if config.package in changing and not config.is_gone
             ),
             obsolete=tuple(
-                sorted(p.name for p in self.state.packages
-                       if p.is_present and p.name in gone and p.name not in removed_names)
+                sorted(
+                    p.name
+                    for p in self.state.packages
+                    if p.is_present and p.name in gone and p.name not in removed_names
+                )
             ),
         )
 
@@ -320,6 +351,7 @@ class _LegPlanning:
             disk_bytes=(size_after - size_before) * 1024,
             section=(coming or present).section if (coming or present) else "",
             major=bool(row.old and row.new)
+            and name in self.facts.tools
             and upstream_major(row.old) != upstream_major(row.new),
         )
 
@@ -340,14 +372,35 @@ class _LegPlanning:
             for number, suite in enumerate(entry.suites):
                 uri = entry.uris[0]
                 if now is None:
-                    yield SourceOutcome(entry.path, entry.line, uri, suite, "", "paused",
-                                        self.reasons.get(_key(entry), ""))
+                    yield SourceOutcome(
+                        entry.path,
+                        entry.line,
+                        uri,
+                        suite,
+                        "",
+                        "paused",
+                        self.reasons.get(_key(entry), ""),
+                    )
                 elif now.suites[number] == suite:
-                    yield SourceOutcome(entry.path, entry.line, uri, suite, suite, "unchanged",
-                                        "it does not name the release")
+                    yield SourceOutcome(
+                        entry.path,
+                        entry.line,
+                        uri,
+                        suite,
+                        suite,
+                        "unchanged",
+                        "it does not name the release",
+                    )
                 else:
-                    yield SourceOutcome(entry.path, entry.line, uri, suite, now.suites[number],
-                                        "renamed", f"has {self.leg.end.title}")
+                    yield SourceOutcome(
+                        entry.path,
+                        entry.line,
+                        uri,
+                        suite,
+                        now.suites[number],
+                        "renamed",
+                        f"has {self.leg.end.title}",
+                    )
 
     def state_afterwards(self, plan: LegPlan) -> Script[_State | PlanFault]:
         """The state that this leg will leave, its database written into the folder."""
@@ -402,6 +455,9 @@ def _key(entry: SourceEntry) -> tuple[str, int]:
 
 def _is_plan(reply: Reply) -> bool:
     """apt-get answers 1 where a plan exists and was declined, 0 where nothing changes."""
-    return isinstance(reply, Ran) and not reply.lost and reply.exit_code in (0, 1) and (
-        "E: " not in reply.output.replace("E: Trivial Only", "")
+    return (
+        isinstance(reply, Ran)
+        and not reply.lost
+        and reply.exit_code in (0, 1)
+        and ("E: " not in reply.output.replace("E: Trivial Only", ""))
     )

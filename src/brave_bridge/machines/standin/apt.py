@@ -65,8 +65,10 @@ class AptGet:
     def run(self) -> int:
         """Carry the command out."""
         if self.database.unfinished() and self.command[0] in ("upgrade", "full-upgrade"):
-            print("E: dpkg was interrupted, you must manually run 'dpkg --configure -a' to "
-                  "correct the problem. ")
+            print(
+                "E: dpkg was interrupted, you must manually run 'dpkg --configure -a' to "
+                "correct the problem. "
+            )
             return 100
         carry_out = {
             "update": self._update,
@@ -85,8 +87,12 @@ class AptGet:
         failures = []
         suites = self.archives.suites()
         for number, (entry, uri, suite) in enumerate(suites, start=1):
-            self._tell("dlstatus", str(number), 100 * number / len(suites),
-                       f"Retrieving file {number} of {len(suites)}")
+            self._tell(
+                "dlstatus",
+                str(number),
+                100 * number / len(suites),
+                f"Retrieving file {number} of {len(suites)}",
+            )
             try:
                 self.archives.refresh_suite(entry, uri, suite)
                 print(f"Get:{number} {uri} {suite} InRelease")
@@ -119,8 +125,10 @@ class AptGet:
         try:
             self._download(solution)
         except FetchFault as fault:
-            print(f"E: {fault.message}\nE: Unable to fetch some archives, maybe run apt-get "
-                  "update or try with --fix-missing?")
+            print(
+                f"E: {fault.message}\nE: Unable to fetch some archives, maybe run apt-get "
+                "update or try with --fix-missing?"
+            )
             return 100
         except OSError as error:
             print(f"E: Write error - write ({error.errno}: {error.strerror})")
@@ -149,23 +157,30 @@ class AptGet:
                 print(title)
                 for name, versions in rows:
                     print(f"   {name} ({versions})")
-        print(f"{len(upgraded)} upgraded, {len(new)} newly installed, {len(solution.removed)} to "
-              f"remove and {len(solution.kept)} not upgraded.")
+        print(
+            f"{len(upgraded)} upgraded, {len(new)} newly installed, {len(solution.removed)} to "
+            f"remove and {len(solution.kept)} not upgraded."
+        )
 
     def _cached(self, stanza: Stanza) -> str:
         version = stanza["Version"].replace(":", "%3a")
         return f"{self.cache}/{stanza['Package']}_{version}_{stanza['Architecture']}.deb"
 
     def _download(self, solution: Solution) -> None:
-        wanted = [s for s in solution.changed.values()
-                  if not self.machine.is_file(self._cached(s))]
+        wanted = [s for s in solution.changed.values() if not self.machine.is_file(self._cached(s))]
         for number, stanza in enumerate(wanted, start=1):
-            self._tell("dlstatus", str(number), 100 * number / len(wanted),
-                       f"Retrieving file {number} of {len(wanted)}")
+            self._tell(
+                "dlstatus",
+                str(number),
+                100 * number / len(wanted),
+                f"Retrieving file {number} of {len(wanted)}",
+            )
             content = self.archives.package(stanza)
             self.machine.write(self._cached(stanza), content)
-            print(f"Get:{number} {stanza['X-Archive']} {stanza['Package']} {stanza['Version']} "
-                  f"[{len(content)} B]")
+            print(
+                f"Get:{number} {stanza['X-Archive']} {stanza['Package']} {stanza['Version']} "
+                f"[{len(content)} B]"
+            )
             self._pause(0.5)
 
     def _apply(self, solution: Solution, installed: dict[str, Stanza]) -> int:
@@ -215,8 +230,7 @@ class AptGet:
         path = "/var/lib/apt/extended_states"
         present = (self.machine.read_if_there(path, 10_000_000) or b"").decode()
         text = present + "".join(
-            f"Package: {name}\nArchitecture: amd64\nAuto-Installed: 1\n\n"
-            for name in sorted(names)
+            f"Package: {name}\nArchitecture: amd64\nAuto-Installed: 1\n\n" for name in sorted(names)
         )
         if names:
             self.machine.write(path, text.encode())
@@ -236,14 +250,18 @@ class AptGet:
     def _check(self) -> int:
         faults = Resolver(self.database.installed(), set(), []).faults()
         if self.database.unfinished():
-            print("E: dpkg was interrupted, you must manually run 'dpkg --configure -a' to "
-                  "correct the problem. ")
+            print(
+                "E: dpkg was interrupted, you must manually run 'dpkg --configure -a' to "
+                "correct the problem. "
+            )
             return 100
         if faults:
             print("You might want to run 'apt --fix-broken install' to correct these.")
             print("The following packages have unmet dependencies:\n" + "\n".join(faults))
-            print("E: Unmet dependencies. Try 'apt --fix-broken install' with no packages "
-                  "(or specify a solution).")
+            print(
+                "E: Unmet dependencies. Try 'apt --fix-broken install' with no packages "
+                "(or specify a solution)."
+            )
             return 100
         return 0
 
@@ -257,15 +275,15 @@ class AptGet:
             time.sleep(self.archives.settings.pace_seconds * share)
 
 
-def configure_one(
-    database: Database, name: str, keep_mine: bool | None
-) -> tuple[str, str] | None:
+def configure_one(database: Database, name: str, keep_mine: bool | None) -> tuple[str, str] | None:
     """Configure a package; what goes on the status descriptor where that fails."""
     try:
         database.configure(name, keep_mine, print)
     except ConffileQuestion as question:
-        print(f"dpkg: error processing package {name} (--configure):\n end of file on stdin at "
-              f"conffile prompt")
+        print(
+            f"dpkg: error processing package {name} (--configure):\n end of file on stdin at "
+            f"conffile prompt"
+        )
         return "pmconffile", f"'{question}' '{question}.dpkg-new' 1 1"
     except ScriptFailed as failure:
         print(f"dpkg: error processing package {name} (--configure):\n {failure}")

@@ -13,6 +13,10 @@ from brave_bridge.machines.standin.packages import EPOCH, PackageFile
 STATUS = "/var/lib/dpkg/status"
 INFO = "/var/lib/dpkg/info"
 
+_KEPT_FIELDS = ("Package", "Priority", "Section", "Installed-Size", "Maintainer", "Architecture",
+                "Version", "Conffiles")  # fmt: skip
+"""What stays of a removed package whose config files stay."""
+
 
 class ConffileQuestion(Exception):
     """A config file is changed on both sides and nobody said whose version stands."""
@@ -61,8 +65,11 @@ class Database:
         name = package.name
         before = self.stanzas.get(name, {})
         old_files = set(self._listed(name)) if before else set()
-        self._run_script(package.scripts.get("preinst"), name,
-                         ["upgrade", before["Version"]] if before.get("Version") else ["install"])
+        self._run_script(
+            package.scripts.get("preinst"),
+            name,
+            ["upgrade", before["Version"]] if before.get("Version") else ["install"],
+        )
         for path, content in package.files.items():
             if path in package.conffiles:
                 self.machine.write(path + ".dpkg-new", content)
@@ -184,8 +191,7 @@ class Database:
             if path not in conffiles:
                 self.machine.remove(path)
         if conffiles:
-            kept = {k: fields[k] for k in ("Package", "Priority", "Section", "Installed-Size",
-                    "Maintainer", "Architecture", "Version", "Conffiles") if k in fields}  # fmt: skip
+            kept = {name: fields[name] for name in _KEPT_FIELDS if name in fields}
             self.stanzas[name] = {**kept, "Status": "deinstall ok config-files"}
             text = "".join(f"{path}\n" for path in sorted(conffiles))
             self.machine.write(f"{INFO}/{name}.list", text.encode())
@@ -220,8 +226,10 @@ class Database:
             cwd=root,
         )
         if done.returncode != 0:
-            raise ScriptFailed(f"installed {name} package post-installation script subprocess "
-                               f"returned error exit status {done.returncode}")
+            raise ScriptFailed(
+                f"installed {name} package post-installation script subprocess "
+                f"returned error exit status {done.returncode}"
+            )
 
 
 def _md5(content: bytes) -> str:

@@ -49,8 +49,11 @@ class Archives:
         self.machine = machine
         self.settings = read_settings(machine)
         self.lists = lists
-        paths = [list_path, *machine.matching(f"{parts}/*.list"),
-                 *machine.matching(f"{parts}/*.sources")]
+        paths = [
+            list_path,
+            *machine.matching(f"{parts}/*.list"),
+            *machine.matching(f"{parts}/*.sources"),
+        ]
         self.entries: list[SourceEntry] = []
         for path in paths:
             content = machine.read_if_there(path, 1_000_000)
@@ -89,8 +92,9 @@ class Archives:
             content = path.read_bytes()
             digest, size = release.hashes[name]
             if len(content) != size or hashlib.sha256(content).hexdigest() != digest:
-                raise FetchFault("Err", f"Failed to fetch {uri}/dists/{suite}/{name}  "
-                                 "Hash Sum mismatch")
+                raise FetchFault(
+                    "Err", f"Failed to fetch {uri}/dists/{suite}/{name}  Hash Sum mismatch"
+                )
             indices.append((f"{stem}{name.replace('/', '_')}", content))
         self.machine.write(stem + "InRelease", message)
         for path, content in indices:
@@ -99,14 +103,20 @@ class Archives:
     def _verified(self, entry: SourceEntry, uri: str, suite: str, message: bytes) -> ArchiveRelease:
         where = f"{uri} {suite} InRelease"
         if not entry.trusted_without_signature and not self._is_signed(entry, message):
-            raise FetchFault("GPG", f"GPG error: {where}: The following signatures couldn't be "
-                             "verified because the public key is not available")
+            raise FetchFault(
+                "GPG",
+                f"GPG error: {where}: The following signatures couldn't be "
+                "verified because the public key is not available",
+            )
         release = read_archive_release(message.decode(), where=where)
         if release.valid_until:
             until = parsedate_to_datetime(release.valid_until.replace("UTC", "+0000"))
             if until < datetime.now(UTC):
-                raise FetchFault("Expired", f"Release file for {uri}/dists/{suite}/InRelease is "
-                                 "expired. Updates for this repository will not be applied.")
+                raise FetchFault(
+                    "Expired",
+                    f"Release file for {uri}/dists/{suite}/InRelease is "
+                    "expired. Updates for this repository will not be applied.",
+                )
         return release
 
     def _is_signed(self, entry: SourceEntry, message: bytes) -> bool:
@@ -121,10 +131,14 @@ class Archives:
 
     def _keys(self, entry: SourceEntry) -> list[bytes]:
         signed_by = entry.options.get("signed-by")
-        paths = [signed_by] if signed_by else [
-            *self.machine.matching("/etc/apt/trusted.gpg.d/*.asc"),
-            *self.machine.matching("/etc/apt/trusted.gpg.d/*.gpg"),
-        ]
+        paths = (
+            [signed_by]
+            if signed_by
+            else [
+                *self.machine.matching("/etc/apt/trusted.gpg.d/*.asc"),
+                *self.machine.matching("/etc/apt/trusted.gpg.d/*.gpg"),
+            ]
+        )
         found = [self.machine.read_if_there(path, 1_000_000) for path in paths]
         return [content for content in found if content]
 
@@ -146,11 +160,14 @@ class Archives:
         try:
             content = path.read_bytes()
         except OSError:
-            raise FetchFault("404", f"Failed to fetch {stanza['X-Archive']}/{stanza['Filename']}  "
-                             "404  Not Found") from None
+            raise FetchFault(
+                "404", f"Failed to fetch {stanza['X-Archive']}/{stanza['Filename']}  404  Not Found"
+            ) from None
         if hashlib.sha256(content).hexdigest() != stanza["SHA256"]:
-            raise FetchFault("Err", f"Failed to fetch {stanza['X-Archive']}/{stanza['Filename']}  "
-                             "Hash Sum mismatch")
+            raise FetchFault(
+                "Err",
+                f"Failed to fetch {stanza['X-Archive']}/{stanza['Filename']}  Hash Sum mismatch",
+            )
         return content
 
     def drop_stale(self) -> None:

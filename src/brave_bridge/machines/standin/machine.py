@@ -22,6 +22,10 @@ class StandInMachine(FolderMachine):
 def open_stand_in(root: Path, name: str) -> StandInMachine:
     """The stand-in under a folder; MachineError where there is none."""
     if not root.is_dir():
-        raise MachineError("opening the stand-in", name, f"there is no folder {root}",
-                           "brave-bridge demo --fresh makes the demo fleet anew")
+        raise MachineError(
+            "opening the stand-in",
+            name,
+            f"there is no folder {root}",
+            "brave-bridge demo --fresh makes the demo fleet anew",
+        )
     return StandInMachine(name, root)

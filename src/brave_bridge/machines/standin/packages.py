@@ -46,10 +46,16 @@ def write_package(package: PackageFile) -> bytes:
         if path not in package.conffiles
     )
     members["md5sums"] = sums.encode()
-    control = _tar({f"./{name}": content for name, content in members.items()},
-                   {f"./{name}": content for name, content in package.scripts.items()}, {})
-    data = _tar({f".{path}": content for path, content in package.files.items()}, {},
-                {f".{path}": target for path, target in package.links.items()})
+    control = _tar(
+        {f"./{name}": content for name, content in members.items()},
+        {f"./{name}": content for name, content in package.scripts.items()},
+        {},
+    )
+    data = _tar(
+        {f".{path}": content for path, content in package.files.items()},
+        {},
+        {f".{path}": target for path, target in package.links.items()},
+    )
     return _AR_MAGIC + b"".join(
         _ar_member(name, content)
         for name, content in (
@@ -111,8 +117,11 @@ def read_package(content: bytes) -> PackageFile:
     control = _untar(members["control.tar"])[0]
     fields = next(stanzas(control["/control"].decode()))
     files, links = _untar(members["data.tar"])
-    scripts = {name.lstrip("/"): text for name, text in control.items()
-               if name in ("/preinst", "/postinst", "/prerm", "/postrm")}
+    scripts = {
+        name.lstrip("/"): text
+        for name, text in control.items()
+        if name in ("/preinst", "/postinst", "/prerm", "/postrm")
+    }
     conffiles = tuple(control.get("/conffiles", b"").decode().split())
     return PackageFile(fields, files, conffiles, scripts, links)
 

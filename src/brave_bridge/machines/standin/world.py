@@ -195,8 +195,10 @@ def write_sources(machine: FolderMachine, uri: str, suite: str, extra: str) -> N
         "Components: main\n".encode(),
     )
     if extra:
-        machine.write("/etc/apt/sources.list.d/estuary.list",
-                      f"# gauge software, see the service contract\n{extra}".encode())
+        machine.write(
+            "/etc/apt/sources.list.d/estuary.list",
+            f"# gauge software, see the service contract\n{extra}".encode(),
+        )
 
 
 def write_settings(machine: FolderMachine, archives: dict[str, str], pace: float) -> None:

@@ -31,7 +31,12 @@ class Ledger(ScrollView, can_focus=True):
     ]
     COMPONENT_CLASSES = {"ledger--head", "ledger--cursor", *(f"ledger--{t}" for t in _TONES)}
     DEFAULT_CSS = """
-    Ledger { background: $background; scrollbar-size-vertical: 1; }
+    Ledger {
+        background: $background; overflow-x: hidden; scrollbar-size-vertical: 1;
+        scrollbar-color: $panel; scrollbar-background: $background;
+        scrollbar-color-hover: $secondary; scrollbar-background-hover: $background;
+        scrollbar-color-active: $primary; scrollbar-background-active: $background;
+    }
     Ledger .ledger--head { color: $quiet; text-style: underline; }
     Ledger .ledger--plain { color: $foreground; }
     Ledger .ledger--quiet { color: $quiet; }
@@ -186,9 +191,7 @@ class Ledger(ScrollView, can_focus=True):
         self.refresh()
         height = max(self.size.height - _HEAD, 1)
         if not self.scroll_offset.y <= new < self.scroll_offset.y + height:
-            self.scroll_to_region(
-                Region(0, new, 1, 1 + _HEAD), animate=False, force=True
-            )
+            self.scroll_to_region(Region(0, new, 1, 1 + _HEAD), animate=False, force=True)
         self.post_message(self.Pointed(self.pointed))
 
     def on_click(self, event: events.Click) -> None:

@@ -51,6 +51,7 @@ class KeyLine(Static):
     """The workspaces on their number keys, and the keys of this place."""
 
     DEFAULT_CSS = "KeyLine { height: 2; padding: 0 1; background: $panel; color: $quiet; }"
+    auto_links = False
 
     def tell(self, workspaces, current: str, hints) -> None:
         """Show the keys, the current workspace in brass."""

@@ -12,8 +12,9 @@ class WhyPane(VerticalScroll, can_focus=False):
 
     DEFAULT_CSS = """
     WhyPane {
-        width: 46; border: round $panel; border-title-color: $quiet; padding: 0 1;
-        background: $background; scrollbar-size-vertical: 1;
+        width: 42; border: round $panel; border-title-color: $quiet; padding: 0 1;
+        background: $background; scrollbar-size-vertical: 1; scrollbar-color: $panel;
+        scrollbar-background: $background;
     }
     WhyPane.-wide { width: 80; }
     WhyPane.-hidden { display: none; }

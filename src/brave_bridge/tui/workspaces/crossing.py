@@ -26,11 +26,13 @@ class CrossingWorkspace(Workspace):
     DEFAULT_CSS = """
     CrossingWorkspace > .progress { height: auto; max-height: 3; padding: 0 1; }
     CrossingWorkspace > .question {
-        height: auto; max-height: 14; padding: 0 1; display: none; border: round $warning;
-        margin: 0 1;
+        height: auto; max-height: 60%; padding: 0 1; display: none; border: round $warning;
+        margin: 0 1; overflow-y: auto;
     }
     CrossingWorkspace > .question.-shown { display: block; }
-    CrossingWorkspace > .output { height: 8; padding: 0 1; color: $secondary; border-top: solid $panel; }
+    CrossingWorkspace > .output {
+        height: 8; padding: 0 1; color: $secondary; border-top: solid $panel;
+    }
     """
 
     def compose(self) -> ComposeResult:
@@ -85,13 +87,14 @@ class CrossingWorkspace(Workspace):
     def _question(self, title: str, detail: str, choices: tuple[str, ...]) -> Text:
         variables = self.app.theme_variables
         text = Text()
-        text.append(f"? {title}\n", style=f"bold {variables['warning']}")
+        text.append(f"? {title}   ", style=f"bold {variables['warning']}")
+        for key, choice in zip(("a", "u"), choices, strict=False):
+            text.append(f"{key} ", style=f"bold {variables['primary']}")
+            text.append(f"{choice}   ")
+        text.append("\n")
         for line in detail.splitlines():
             tone = {"+": variables["success"], "-": variables["error"]}.get(line[:1], "")
             text.append(line + "\n", style=tone or variables["foreground"])
-        for key, choice in zip(("a", "u"), choices, strict=False):
-            text.append(f"{key} ", style=f"bold {variables['primary']}")
-            text.append(f"{choice}    ")
         return text
 
     def _output(self, progress: Progress) -> Text:

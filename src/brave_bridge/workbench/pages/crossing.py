@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
+
 import msgspec
 
 from brave_bridge.core.formats.apt_output import fault_lines
@@ -41,8 +42,13 @@ def crossing_page(record: MachineRecord) -> Page:
     hints = (("a", "answer yes"), ("u", "answer no"), ("r", "rest at the next checkpoint"),
              ("g", "go on"))  # fmt: skip
     if live is None:
-        return Page("nothing under way", COLUMNS, (),
-                    "No crossing has begun. Plan the way first (4), then c crosses.", hints)
+        return Page(
+            "nothing under way",
+            COLUMNS,
+            (),
+            "No crossing has begun. Plan the way first (4), then c crosses.",
+            hints,
+        )
     rows = tuple(_row(entry) for entry in reversed(live.entries))
     state = "resting" if live.row.state == "running" and not live.at_work else live.row.state
     outcome = live.row.outcome
@@ -77,7 +83,10 @@ def entry_why(entry: EntryRow) -> tuple[Note, ...]:
     """A request of the logbook for the Why pane: the command, its times, what it printed."""
     request = msgspec.json.decode(entry.request)
     reply = msgspec.json.decode(entry.reply) if entry.reply else {}
-    notes = [title(entry.title), Note("seen", f"began {entry.began[11:19]} UTC, took {_took(entry)}")]
+    notes = [
+        title(entry.title),
+        Note("seen", f"began {entry.began[11:19]} UTC, took {_took(entry)}"),
+    ]
     if "argv" in request:
         notes.append(Note("code", "$ " + " ".join(request["argv"])))
         notes += said(f"exit code {reply['exit_code']}" if "exit_code" in reply else "")

@@ -10,14 +10,14 @@ from brave_bridge.drawings.bridge_text import one_line
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.record import MachineRecord
 
-BRIDGE_WIDTH = 26
+BRIDGE_WIDTH = 18
 
 COLUMNS = (
     Column("", 2),
-    Column("machine", 11),
-    Column("stands at", 24),
+    Column("machine", 10),
+    Column("stands at", 22),
     Column("bridge", BRIDGE_WIDTH),
-    Column("support", 9, right=True),
+    Column("support", 8, right=True),
     Column("next"),
 )
 
@@ -76,7 +76,7 @@ def _support(record: MachineRecord, today) -> str:
     days = release.support_days(today) if release else None
     if days is None:
         return "–"
-    return f"{days} d" if days >= 0 else f"ended {-days} d"
+    return f"{days} d" if days >= 0 else f"−{-days} d"
 
 
 def _why(record: MachineRecord, today) -> tuple[Note, ...]:
@@ -87,7 +87,9 @@ def _why(record: MachineRecord, today) -> tuple[Note, ...]:
     if record.surveyed:
         counts = by_verdict(record.surveyed.findings)
         notes += said(
-            "   ".join(f"{verdict.mark} {counts[verdict]}" for verdict in Verdict if counts[verdict]),
+            "   ".join(
+                f"{verdict.mark} {counts[verdict]}" for verdict in Verdict if counts[verdict]
+            ),
             f"{counted(len(record.surveyed.facts.installed), 'package')} installed"
             if record.surveyed.facts.installed
             else "",

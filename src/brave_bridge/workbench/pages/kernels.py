@@ -19,16 +19,26 @@ def kernels_page(record: MachineRecord) -> Page:
         rows.append(
             Row(
                 key=kernel.version,
-                cells=("◉" if kernel.running else "", kernel.version, kernel.path,
-                       byte_size(kernel.size_bytes), entry or "–"),
+                cells=(
+                    "◉" if kernel.running else "",
+                    kernel.version,
+                    kernel.path,
+                    byte_size(kernel.size_bytes),
+                    entry or "–",
+                ),
                 why=(
                     title(f"Kernel {kernel.version}"),
                     Note("seen", kernel.path),
-                    *said("running now" if kernel.running else "",
-                          "Choosing what boots next comes with a later version."),
+                    *said(
+                        "running now" if kernel.running else "",
+                        "Choosing what boots next comes with a later version.",
+                    ),
                 ),
-            )  # fmt: skip
+            )
         )
-    return Page(f"{counted(len(rows), 'kernel')} in /boot", COLUMNS, tuple(rows),
-                "There is no kernel image in /boot: a container, or its boot partition is not "
-                "mounted.")
+    return Page(
+        f"{counted(len(rows), 'kernel')} in /boot",
+        COLUMNS,
+        tuple(rows),
+        "There is no kernel image in /boot: a container, or its boot partition is not mounted.",
+    )

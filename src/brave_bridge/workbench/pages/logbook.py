@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 from brave_bridge.core.formats.text import plain
 from brave_bridge.workbench.pages.crossing import entry_why
@@ -25,9 +25,12 @@ def logbook_page(record: MachineRecord, opened: Mapping[str, tuple[EntryRow, ...
         rows.append(
             Row(
                 key=procedure.id,
-                cells=({"done": "●", "failed": "■"}.get(procedure.state, "▲"),
-                       procedure.began[:16].replace("T", " "),
-                       f"{procedure.kind}: {plain(procedure.title)}", ended),
+                cells=(
+                    {"done": "●", "failed": "■"}.get(procedure.state, "▲"),
+                    procedure.began[:16].replace("T", " "),
+                    f"{procedure.kind}: {plain(procedure.title)}",
+                    ended,
+                ),
                 tone="chosen",
                 why=(
                     title(f"{procedure.kind} {procedure.id}"),
@@ -36,12 +39,17 @@ def logbook_page(record: MachineRecord, opened: Mapping[str, tuple[EntryRow, ...
                     Note("do", "Enter opens or closes its steps"),
                 ),
                 action="expand",
-            )  # fmt: skip
+            )
         )
         rows += [_entry_row(entry) for entry in opened.get(procedure.id, ())]
     hints = (("Enter", "open or close"), ("/", "filter"), ("x", "export"))
-    return Page(f"{len(record.procedures) or 'no'} procedures", COLUMNS, tuple(rows),
-                "Nothing has happened yet: the logbook begins with the first crossing.", hints)
+    return Page(
+        f"{len(record.procedures) or 'no'} procedures",
+        COLUMNS,
+        tuple(rows),
+        "Nothing has happened yet: the logbook begins with the first crossing.",
+        hints,
+    )
 
 
 def _entry_row(entry: EntryRow) -> Row:

@@ -19,9 +19,13 @@ def proof_page(record: MachineRecord) -> Page:
     hints = (("v", "prove again"), ("/", "filter"))
     proof = record.proof
     if proof is None:
-        return Page("nothing to prove", COLUMNS, (),
-                    "A proof is made at the end of a crossing, against the baseline before it.",
-                    hints)
+        return Page(
+            "nothing to prove",
+            COLUMNS,
+            (),
+            "A proof is made at the end of a crossing, against the baseline before it.",
+            hints,
+        )
     worse = [d for d in proof.differences if d.verdict == "regression"]
     expected = [d for d in proof.differences if d.verdict == "expected"]
     rows: list[Row] = []

@@ -19,13 +19,19 @@ def route_page(record: MachineRecord) -> Page:
     surveyed = record.surveyed
     hints = (("Enter", "make it the goal"), ("p", "plan"), ("x", "export the bridge"))
     if surveyed is None or surveyed.release is None:
-        return Page("no route", COLUMNS, (), "The release is not known, so no way can be found.",
-                    hints)
+        return Page(
+            "no route", COLUMNS, (), "The release is not known, so no way can be found.", hints
+        )
     rows = [_row(route, record) for route in record.routes]
     line = surveyed.line
     summary = f"from {line.name} {surveyed.release.title} · rule: {line.rule}"
-    return Page(summary, COLUMNS, tuple(rows),
-                f"{surveyed.release.title} is the newest release of {line.name}.", hints)
+    return Page(
+        summary,
+        COLUMNS,
+        tuple(rows),
+        f"{surveyed.release.title} is the newest release of {line.name}.",
+        hints,
+    )
 
 
 def _row(route: Route, record: MachineRecord) -> Row:

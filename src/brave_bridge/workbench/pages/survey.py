@@ -10,10 +10,10 @@ COLUMNS = (Column("", 2), Column("finding"), Column("where it was seen", 44))
 HINTS = (("s", "survey again"), ("/", "filter"))
 
 _WORDS = {
-    Verdict.STOP: "stands in the way",
-    Verdict.CAUTION: "wants a look",
-    Verdict.CLEAR: "clear",
-    Verdict.NOT_APPLICABLE: "does not apply",
+    Verdict.STOP: ("stands in the way", "stand in the way"),
+    Verdict.CAUTION: ("wants a look", "want a look"),
+    Verdict.CLEAR: ("is clear", "are clear"),
+    Verdict.NOT_APPLICABLE: ("does not apply", "do not apply"),
 }
 
 
@@ -21,8 +21,11 @@ def survey_page(record: MachineRecord) -> Page:
     """The findings by verdict, the gravest first."""
     if record.fault:
         note = f"{record.fault.what}: {record.fault.why}"
-        why = (title("This machine cannot be read"), *said(plain(note)),
-               Note("do", record.fault.remedy or "mend the cause, then survey again"))
+        why = (
+            title("This machine cannot be read"),
+            *said(plain(note)),
+            Note("do", record.fault.remedy or "mend the cause, then survey again"),
+        )
         row = Row("fault", ("■", plain(note), ""), "stop", why)
         return Page("cannot be read", COLUMNS, (row,), hints=HINTS)
     if record.surveyed is None:
@@ -32,14 +35,13 @@ def survey_page(record: MachineRecord) -> Page:
     rows: list[Row] = []
     for verdict in (Verdict.STOP, Verdict.CAUTION, Verdict.CLEAR, Verdict.NOT_APPLICABLE):
         if counts[verdict]:
-            words = f"{counts[verdict]} {_WORDS[verdict]}"
+            words = f"{counts[verdict]} {_WORDS[verdict][counts[verdict] > 1]}"
             rows.append(Row(f"heading:{verdict.value}", ("", words, ""), "heading"))
             rows += [_row(f, n) for n, f in enumerate(findings) if f.verdict is verdict]
     facts = record.surveyed.facts
-    summary = (
-        f"{facts.identity.name or facts.identity.os_id}, "
-        f"{counted(len(facts.installed), 'package')}, read {facts.taken_at[11:16]} UTC"
-    )
+    packages = f", {counted(len(facts.installed), 'package')}" if facts.installed else ""
+    name = facts.identity.name or facts.identity.os_id
+    summary = f"{name}{packages}, read {facts.taken_at[11:16]} UTC"
     return Page(summary, COLUMNS, tuple(rows), hints=HINTS)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
+
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.snapshots.cover import HOME_SENTENCE
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
@@ -27,8 +28,13 @@ def ways_back_page(record: MachineRecord) -> Page:
     hints = (("b", "take a snapshot"), ("Enter", "return: preview first"))
     rows = tuple(_row(snapshot) for snapshot in reversed(record.snapshots))
     summary = f"{counted(len(rows), 'way', 'ways')} back · {HOME_SENTENCE}"
-    return Page(summary, COLUMNS, rows,
-                "There is no way back yet. A crossing makes one first; b makes one now.", hints)
+    return Page(
+        summary,
+        COLUMNS,
+        rows,
+        "There is no way back yet. A crossing makes one first; b makes one now.",
+        hints,
+    )
 
 
 def _row(snapshot: Snapshot) -> Row:

@@ -32,7 +32,8 @@ def judge(situation: Situation) -> Iterable[Finding]:
         yield Finding(
             "known-release",
             Verdict.CLEAR,
-            f"{situation.line.name} {situation.release.title} on {identity.architecture}",
+            f"{situation.line.name} {situation.release.title}"
+            + (f" on {identity.architecture}" if identity.architecture else ""),
             evidence,
         )
 

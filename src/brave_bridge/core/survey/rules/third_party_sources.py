@@ -3,8 +3,8 @@
 from collections.abc import Iterable
 
 from brave_bridge.core.formats.text import counted
-from brave_bridge.core.survey.vendor import is_third_party
 from brave_bridge.core.survey.findings import Finding, Rule, Situation, Verdict
+from brave_bridge.core.survey.vendor import is_third_party
 
 
 def judge(situation: Situation) -> Iterable[Finding]:
