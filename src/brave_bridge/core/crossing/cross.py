@@ -322,7 +322,8 @@ class _Crossing:
         if isinstance(reply, Ran) and reply.ok:
             return None
         first_why = self._why(reply)
-        yield from self.family.repair()
+        for step in self.family.repair():
+            yield step
         reply = yield self._titled(command, f"{name.capitalize()}, second try")
         if isinstance(reply, Ran) and reply.ok:
             return None

@@ -1,0 +1,47 @@
+"""What all tests share: the demo world, built once, and copies of its machines."""
+
+import os
+import shutil
+from pathlib import Path
+
+import pytest
+
+from brave_bridge.machines.standin.machine import StandInMachine
+from brave_bridge.workbench.demo import build_demo
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.targets import Target
+
+
+def pytest_configure(config) -> None:
+    # Hypothesis and the programs under test must not write into the person's own folders.
+    os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", "/tmp/brave-bridge-hypothesis")
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item, call):
+    """Where every test has to run, a skipped one is a failed one, with its reason."""
+    report = yield
+    if report.skipped and os.environ.get("BRAVE_BRIDGE_ALL_TESTS"):
+        report.outcome = "failed"
+        report.longrepr = f"skipped where every test has to run: {report.longrepr}"
+    return report
+
+
+@pytest.fixture(scope="session")
+def demo_world(tmp_path_factory) -> Path:
+    """The demo fleet, built once; nobody changes it."""
+    folder = tmp_path_factory.mktemp("world") / "demo"
+    build_demo(folder, pace=0.0)
+    return folder
+
+
+@pytest.fixture
+def stand_in(demo_world, tmp_path):
+    """A function that gives the desk of a fresh copy of a demo machine."""
+
+    def copy(name: str) -> Desk:
+        root = tmp_path / name
+        shutil.copytree(demo_world / name, root, symlinks=True)
+        return Desk(Target("demo", name), StandInMachine(name, root))
+
+    return copy

@@ -1,0 +1,120 @@
+"""Reading and rewriting package sources without loss."""
+
+import re
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brave_bridge.core.formats.apt_sources import (
+    Renaming,
+    SourceFile,
+    entries,
+    index_stem,
+    paused,
+    renamed,
+)
+
+LINES = SourceFile(
+    "/etc/apt/sources.list",
+    "# deb http://a.example/quayside bowline main\n"
+    "deb [arch=amd64 signed-by=/k.gpg]  http://a.example/quayside bowline main non-free # keep\n"
+    "deb-src http://a.example/quayside bowline/updates main\n"
+    "deb http://a.example/quayside bowline-security main\n"
+    "deb http://b.example/flat ./\n"
+    "deb http://c.example/bowline stable main\n"
+    "rubbish\n",
+)
+STANZAS = SourceFile(
+    "/etc/apt/sources.list.d/q.sources",
+    "# bowline stays in comments\nTypes: deb deb-src\nURIs: http://a.example/bowline\n"
+    "Suites: bowline\n bowline-updates\n# bowline in between\n bowline-security\n"
+    "Components: main non-free\nSigned-By: /k.gpg\n\n"
+    "Types: deb\nURIs: http://b.example/x\nSuites: bowline\nComponents: main\nEnabled: no\n",
+)
+
+
+def rename(old: str, new: str, also: dict[str, str] | None = None) -> Renaming:
+    pattern = re.compile(rf"^{re.escape(old)}(?=$|[-/])")
+    return Renaming(
+        lambda word: pattern.sub(new, word),
+        lambda words: words + tuple((also or {})[w] for w in words if w in (also or {})),
+    )
+
+
+def test_reads_both_notations():
+    lines, stanzas = entries(LINES), entries(STANZAS)
+    assert [entry.suites for entry in lines] == [
+        ("bowline",), ("bowline/updates",), ("bowline-security",), ("./",), ("stable",),
+    ]  # fmt: skip
+    assert lines[0].options == {"arch": "amd64", "signed-by": "/k.gpg"}
+    assert lines[0].components == ("main", "non-free")
+    assert [entry.suites for entry in stanzas] == [
+        ("bowline", "bowline-updates", "bowline-security")
+    ]
+    assert stanzas[0].types == ("deb", "deb-src")
+
+
+def test_renames_only_active_lines_and_only_suites():
+    text = renamed(
+        LINES, rename("bowline", "diamond", {"non-free": "firmware"}), lambda e: True
+    ).text
+    assert text.splitlines() == [
+        "# deb http://a.example/quayside bowline main",
+        "deb [arch=amd64 signed-by=/k.gpg]  http://a.example/quayside diamond main non-free "
+        "firmware # keep",
+        "deb-src http://a.example/quayside diamond/updates main",
+        "deb http://a.example/quayside diamond-security main",
+        "deb http://b.example/flat ./",
+        "deb http://c.example/bowline stable main",
+        "rubbish",
+    ]
+
+
+def test_renames_stanzas_with_continued_fields():
+    text = renamed(
+        STANZAS, rename("bowline", "diamond", {"non-free": "firmware"}), lambda e: True
+    ).text
+    assert "Suites: diamond\n diamond-updates\n# bowline in between\n diamond-security\n" in text
+    assert "URIs: http://a.example/bowline\n" in text
+    assert "Components: main non-free firmware\n" in text
+    assert text.endswith("Suites: bowline\nComponents: main\nEnabled: no\n")
+
+
+def test_the_component_is_not_added_twice():
+    once = renamed(LINES, rename("x", "y", {"non-free": "firmware"}), lambda e: True)
+    twice = renamed(once, rename("x", "y", {"non-free": "firmware"}), lambda e: True)
+    assert once == twice
+
+
+def test_pausing_keeps_every_line_in_its_place():
+    for file in (LINES, STANZAS):
+        first = entries(file)[0]
+        off = paused(file, lambda e, first=first: e.line == first.line, "paused: no release yet")
+        assert entries(off) == entries(file)[1:]
+        assert len(off.text.splitlines()) == len(file.text.splitlines())
+        assert "# paused: no release yet" in off.text
+
+
+WORDS = st.sampled_from(
+    ["deb", "deb-src", "#", "[signed-by=/k]", "http://x.example/q", "bowline", "bowline-updates",
+     "main", "Types:", "URIs:", "Suites:", "Components:", "\n", " ", "\t", "\n\n", "é"]
+)  # fmt: skip
+
+
+@given(st.lists(WORDS, max_size=40), st.sampled_from([".list", ".sources"]))
+def test_renaming_to_itself_changes_nothing(words, ending):
+    file = SourceFile("/etc/apt/x" + ending, " ".join(words))
+    assert renamed(file, rename("bowline", "bowline"), lambda e: True) == file
+
+
+@given(st.lists(WORDS, max_size=40), st.sampled_from([".list", ".sources"]))
+def test_renaming_there_and_back_gives_the_same_file(words, ending):
+    file = SourceFile("/etc/apt/x" + ending, " ".join(words))
+    there = renamed(file, rename("bowline", "diamond"), lambda e: True)
+    assert renamed(there, rename("diamond", "bowline"), lambda e: True) == file
+
+
+def test_index_names_are_those_of_apt():
+    assert index_stem("http://u:p@a.example/debian/", "bookworm/updates") == (
+        "a.example_debian_dists_bookworm_updates_"
+    )

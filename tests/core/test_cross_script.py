@@ -1,0 +1,275 @@
+"""The crossing's script, driven by scripted replies: no machine, no file, no process."""
+
+from collections.abc import Callable
+
+import msgspec
+import pytest
+
+from brave_bridge.core.crossing.cross import CHECKPOINTS, cross_route, sources_diff
+from brave_bridge.core.crossing.go_back import go_back
+from brave_bridge.core.crossing.requests import (
+    Answered,
+    AnyReply,
+    AnyRequest,
+    Ask,
+    Checkpoint,
+    Compared,
+    CompareWithSnapshot,
+    Done,
+    FactsRead,
+    Failed,
+    FilesListed,
+    FilesRead,
+    FileText,
+    ListFiles,
+    Ran,
+    ReadFacts,
+    ReadFiles,
+    Request,
+    Restored,
+    RestoreSnapshot,
+    Run,
+    SnapshotTaken,
+    SwapFiles,
+    Swapped,
+    TakeSnapshot,
+    UnguardServices,
+    WriteFiles,
+)
+from brave_bridge.core.survey.facts import Identity
+from brave_bridge.families.deb.commands import DebFamily
+from tests.support.facts import NEW_SOURCES, OLD_SOURCES, facts, package, plan
+
+INRELEASE = "Origin: Quayside\nSuite: diamond\nCodename: diamond\nVersion: 7\n"
+LISTS = "/var/lib/apt/lists/a.example_quayside_dists_diamond_InRelease"
+SIMULATION = "The following packages will be REMOVED:\n   libtls1 (1)\n"
+
+
+def crossed_facts():
+    return facts(
+        identity=Identity("quayside", "Quayside 7", "7", "diamond", "amd64"),
+        packages=(package("quay-libc", "2.39"), package("quay-webd", "2"), package("libtls3")),
+        sources_file=NEW_SOURCES,
+        tools={"quay-libc": "2.39"},
+    )
+
+
+class Machine:
+    """Answers requests as a healthy machine would, unless told otherwise."""
+
+    def __init__(self) -> None:
+        self.asked: list[Request] = []
+        self.crossed = False
+        self.overrides: list[tuple[Callable[[Request], bool], object]] = []
+
+    def instead(self, matches: Callable[[Request], bool], reply, *, times: int = 99) -> "Machine":
+        self.overrides += [(matches, reply)] * times
+        return self
+
+    def reply(self, request: Request):
+        self.asked.append(request)
+        for number, (matches, reply) in enumerate(self.overrides):
+            if matches(request):
+                del self.overrides[number]
+                return reply
+        return self._healthy(request)
+
+    def _healthy(self, request: Request):
+        match request:
+            case ReadFacts():
+                return FactsRead(crossed_facts() if self.crossed else facts())
+            case TakeSnapshot():
+                return SnapshotTaken("s-1", "copy", 10, 100)
+            case ReadFiles():
+                return FilesRead((FileText(LISTS, INRELEASE),))
+            case ListFiles():
+                return FilesListed(("/etc/quay-webd/webd.conf.dpkg-dist",))
+            case Ask():
+                return Answered(request.default, "default")
+            case SwapFiles():
+                return Swapped(tuple(swap.present for swap in request.swaps))
+            case Run():
+                simulated = "--assume-no" in request.argv
+                if request.argv[-1] == "full-upgrade" and "--download-only" not in request.argv:
+                    self.crossed = self.crossed or not simulated
+                return Ran(1 if simulated else 0, SIMULATION if simulated else "", 1.0, "job")
+            case _:
+                return Done()
+
+    def titles(self, kind: type) -> list[str]:
+        return [request.title for request in self.asked if isinstance(request, kind)]
+
+    def ran(self) -> list[str]:
+        return [request.argv[-1] for request in self.asked if isinstance(request, Run)]
+
+
+def drive(script, machine: Machine):
+    """Run a script; every request and reply survives being written down and read again."""
+    try:
+        request = next(script)
+        while True:
+            written = msgspec.json.encode(request)
+            assert msgspec.json.decode(written, type=AnyRequest) == request
+            reply = machine.reply(request)
+            assert msgspec.json.decode(msgspec.json.encode(reply), type=AnyReply) == reply
+            request = script.send(reply)
+    except StopIteration as end:
+        return end.value
+
+
+def cross(machine: Machine, *plans):
+    return drive(cross_route(DebFamily(), plans or (plan(),)), machine)
+
+
+def runs(*words: str) -> Callable[[Request], bool]:
+    return lambda r: isinstance(r, Run) and r.argv[-len(words) :] == words
+
+
+def test_a_crossing_in_order():
+    machine = Machine()
+    outcome = cross(machine)
+    assert outcome.state == "done" and outcome.proof.passed
+    assert outcome.ways_back == ("s-1",)
+    assert outcome.set_aside == ("/etc/quay-webd/webd.conf.dpkg-dist",)
+    assert [r.name for r in machine.asked if isinstance(r, Checkpoint)] == list(CHECKPOINTS)
+    assert machine.ran() == [
+        "update", "full-upgrade", "full-upgrade", "upgrade", "full-upgrade", "check",
+    ]  # fmt: skip
+    kinds = [type(request) for request in machine.asked]
+    assert kinds.index(TakeSnapshot) < kinds.index(WriteFiles) < kinds.index(Run)
+    assert UnguardServices in kinds
+
+
+def test_the_question_shows_the_diff_and_refusing_changes_nothing():
+    machine = Machine().instead(lambda r: isinstance(r, Ask), Answered("undo", "person"))
+    outcome = cross(machine)
+    asked = next(r for r in machine.asked if isinstance(r, Ask))
+    assert "-deb http://a.example/quayside bowline-5.3 main" in asked.detail
+    assert "+deb http://a.example/quayside diamond main" in asked.detail
+    assert (outcome.state, outcome.at) == ("stopped", "sources")
+    assert not machine.titles(WriteFiles) and machine.titles(UnguardServices)
+
+
+REFUSING = Failed("writing /etc/apt/sources.list", "read-only file system")
+
+
+@pytest.mark.parametrize(
+    ("matches", "reply", "at", "why"),
+    [
+        (lambda r: isinstance(r, ReadFacts), Failed("reading", "corrupt"), "ready", "corrupt"),
+        (lambda r: isinstance(r, TakeSnapshot), Failed("copying", "no space"), "way back",
+         "no space"),
+        (lambda r: isinstance(r, WriteFiles), REFUSING, "sources", "read-only"),
+        (runs("update"), Ran(100, "E: no Release file\n", 1, "j"), "indices", "no Release file"),
+        (runs("update"), Ran(-1, "", 1, "j", lost=True), "indices", "interrupted"),
+        (lambda r: isinstance(r, ReadFiles), FilesRead((FileText(LISTS, INRELEASE.replace(
+            "diamond", "carrick")),)), "indices", "says that it is carrick"),
+        (lambda r: isinstance(r, ReadFiles), FilesRead(()), "indices", "no index describes"),
+        (lambda r: isinstance(r, Run) and "--download-only" in r.argv,
+         Ran(100, "E: Write error - write (28: No space left on device)\n", 1, "j"), "download",
+         "No space left"),
+    ],
+)  # fmt: skip
+def test_every_stop_before_stage_one_undoes_the_sources(matches, reply, at, why):
+    machine = Machine().instead(matches, reply, times=1)
+    outcome = cross(machine)
+    assert (outcome.state, outcome.at) == ("stopped", at)
+    assert why in outcome.why and outcome.safe and outcome.next_step
+    assert not any(name == "upgrade" for name in machine.ran())
+    written = [r for r in machine.asked if isinstance(r, WriteFiles)]
+    if written:
+        assert written[-1].files[0].text == OLD_SOURCES.text
+        assert machine.titles(UnguardServices)
+
+
+@pytest.mark.parametrize(
+    ("changed", "word"),
+    [
+        ({"packages": (package("a", state="half-configured"),)}, "half installed"),
+        ({"identity": Identity("quayside", "", "6", "carrick", "amd64")}, "the plan starts at"),
+        ({"sources_file": NEW_SOURCES}, "edited since the plan"),
+    ],
+)
+def test_a_machine_that_is_not_where_the_plan_begins_is_left_alone(changed, word):
+    machine = Machine().instead(lambda r: isinstance(r, ReadFacts), FactsRead(facts(**changed)))
+    outcome = cross(machine)
+    assert (outcome.state, outcome.at) == ("stopped", "ready") and word in outcome.why
+    assert {type(request) for request in machine.asked} == {Checkpoint, ReadFacts}
+
+
+def test_a_removal_that_nobody_approved_stops_it():
+    surprise = SIMULATION + "   quay-webd (1)\n"
+    machine = Machine().instead(lambda r: "--assume-no" in getattr(r, "argv", ()),
+                                Ran(1, surprise, 1, "j"))  # fmt: skip
+    outcome = cross(machine)
+    assert (outcome.state, outcome.at) == ("stopped", "agreement")
+    assert "would also remove quay-webd" in outcome.why
+    assert "upgrade" not in machine.ran()
+
+
+def test_an_interrupted_stage_is_repaired_and_tried_again():
+    machine = Machine().instead(runs("upgrade"), Ran(-1, "", 1, "j", lost=True), times=1)
+    assert cross(machine).state == "done"
+    ran = machine.ran()
+    at = ran.index("upgrade")
+    assert ran[at : at + 4] == ["upgrade", "--pending", "install", "upgrade"]
+
+
+def test_a_stage_that_fails_twice_names_the_way_back():
+    broken = Ran(100, "E: Sub-process /usr/bin/dpkg returned an error code (1)\n", 1, "j")
+    machine = Machine().instead(runs("upgrade"), broken)
+    outcome = cross(machine)
+    assert (outcome.state, outcome.at) == ("failed", "stage one")
+    assert "error code" in outcome.why
+    assert "s-1" in outcome.safe and "return s-1" in outcome.next_step
+    assert machine.titles(UnguardServices)
+
+
+def test_their_version_is_taken_where_it_was_decided():
+    machine = Machine()
+    decided = plan().with_answer("/etc/quay-webd/webd.conf", "theirs")
+    assert cross(machine, decided).state == "done"
+    swap = next(r for r in machine.asked if isinstance(r, SwapFiles)).swaps[0]
+    assert (swap.newer, swap.saved) == (
+        "/etc/quay-webd/webd.conf.dpkg-dist", "/etc/quay-webd/webd.conf.dpkg-old",
+    )  # fmt: skip
+
+
+def test_the_second_leg_starts_only_after_the_first():
+    machine = Machine().instead(runs("check"), Ran(100, "E: broken\n", 1, "j"))
+    outcome = cross(machine, plan(), plan())
+    assert (outcome.state, outcome.legs_done) == ("failed", 0)
+    assert len(machine.titles(TakeSnapshot)) == 1
+
+
+def test_the_diff_names_only_files_that_change():
+    assert sources_diff(plan(source_files=(OLD_SOURCES,))) == ""
+
+
+def test_a_return_in_order():
+    machine = (
+        Machine()
+        .instead(lambda r: isinstance(r, RestoreSnapshot), Restored(3, 1, 10, 0.1))
+        .instead(lambda r: isinstance(r, CompareWithSnapshot), Compared(0, ()))
+    )
+    assert drive(go_back("s-1", DebFamily().check), machine).state == "done"
+    assert machine.ran() == ["check"]
+
+
+@pytest.mark.parametrize(
+    ("matches", "reply", "at"),
+    [
+        (lambda r: isinstance(r, RestoreSnapshot), Failed("restoring", "damaged"), "restore"),
+        (runs("check"), Ran(100, "E: broken", 1, "j"), "check"),
+        (lambda r: isinstance(r, CompareWithSnapshot), Compared(2, ("/a: missing",)), "comparison"),
+    ],
+)
+def test_a_return_that_fails_can_be_run_again(matches, reply, at):
+    machine = (
+        Machine()
+        .instead(matches, reply, times=1)
+        .instead(lambda r: isinstance(r, RestoreSnapshot), Restored(3, 1, 10, 0.1))
+    )
+    outcome = drive(go_back("s-1", DebFamily().check), machine)
+    assert (outcome.state, outcome.at) == ("failed", at)
+    assert outcome.next_step == "brave-bridge return s-1"

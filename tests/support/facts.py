@@ -1,0 +1,98 @@
+"""Facts and plans made by hand for the core's tests."""
+
+from datetime import date
+
+import msgspec
+
+from brave_bridge.core.formats.apt_sources import SourceFile, entries
+from brave_bridge.core.formats.apt_status_db import InstalledPackage
+from brave_bridge.core.packages.changes import (
+    ConfigQuestion,
+    LegPlan,
+    PackageChange,
+    SourceOutcome,
+)
+from brave_bridge.core.releases.route import find_route
+from brave_bridge.core.survey.facts import Evidence, Facts, Identity, Space
+from brave_bridge.workbench.lines import all_lines
+
+TODAY = date(2026, 11, 25)
+OLD_SOURCES = SourceFile(
+    "/etc/apt/sources.list", "deb http://a.example/quayside bowline-5.3 main\n"
+)
+NEW_SOURCES = SourceFile("/etc/apt/sources.list", "deb http://a.example/quayside diamond main\n")
+
+
+def package(name: str, version: str = "1", **changes) -> InstalledPackage:
+    """An installed package."""
+    made = InstalledPackage(
+        name=name, version=version, architecture="amd64", want="install", state="installed",
+        fault="ok", essential=False, priority="optional", section="admin", installed_kib=10,
+        conffiles={},
+    )  # fmt: skip
+    return msgspec.structs.replace(made, **changes)
+
+
+def facts(**changes) -> Facts:
+    """Facts of a healthy Quayside 5.3 machine."""
+    source = changes.pop("sources_file", OLD_SOURCES)
+    made = Facts(
+        machine="petrel",
+        kind="stand-in",
+        taken_at="2026-11-25T12:00:00+00:00",
+        identity=Identity("quayside", "Quayside 5.3", "5.3", "bowline", "amd64"),
+        packages=(package("quay-libc", "2.31-7"), package("quay-webd", "1.18")),
+        source_files=(source,),
+        sources=tuple(entries(source)),
+        archives=(),
+        changed_configs=(),
+        set_aside=(),
+        space=(Space("/", 50_000_000_000, 100_000_000_000, 1_000_000),),
+        kernels=(),
+        tools={"quay-libc": "2.31-7"},
+        evidence=tuple(
+            Evidence(topic, f"where {topic} was read", "")
+            for topic in ("identity", "packages", "sources", "configs", "set-aside")
+        ),
+    )
+    return msgspec.structs.replace(made, **changes)
+
+
+def quayside():
+    """The made-up deb line."""
+    return next(line for line in all_lines() if line.id == "quayside")
+
+
+def leg():
+    """Quayside 5.3 to 7."""
+    line = quayside()
+    return find_route(line, line.release("5.3"), line.release("7"), TODAY).legs[0]
+
+
+def change(name: str, old: str = "1", new: str = "2") -> PackageChange:
+    """One package's change."""
+    return PackageChange(name, old, new, "newer in diamond", 100, 1000)
+
+
+def plan(**changes) -> LegPlan:
+    """A plan of that leg."""
+    made = LegPlan(
+        leg=leg(),
+        upgraded=(change("quay-libc"), change("quay-webd")),
+        new=(change("libtls3", ""),),
+        removed=(change("libtls1", "1", ""),),
+        kept_back=(),
+        first_stage=("quay-webd",),
+        download_bytes=300,
+        disk_bytes=3000,
+        questions=(ConfigQuestion("/etc/quay-webd/webd.conf", "quay-webd", "dpkg"),),
+        obsolete=("old-lib",),
+        sources=(
+            SourceOutcome("/etc/apt/sources.list", 1, "http://a.example/quayside", "bowline-5.3",
+                          "diamond", "renamed", ""),
+        ),
+        source_files=(NEW_SOURCES,),
+        sources_before=(OLD_SOURCES,),
+        made_at="2026-11-25T12:00:00+00:00",
+    )  # fmt: skip
+    return msgspec.structs.replace(made, **changes)

@@ -1,0 +1,89 @@
+"""Carrying out procedures in child processes that can be killed at any request."""
+
+import os
+import signal
+from pathlib import Path
+
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.machines.port import STATE_FOLDER
+from brave_bridge.machines.standin.machine import StandInMachine
+from brave_bridge.runner.briefs import Brief, encode_brief
+from brave_bridge.runner.durable import DurableRun
+from brave_bridge.runner.performer import Performer
+from brave_bridge.store.logbook import ProcedureRow, now
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.targets import Target
+
+
+def begin(desk: Desk, brief: Brief, identifier: str = "trial", *, unattended: bool = True) -> str:
+    """Write a procedure into the logbook without starting a runner."""
+    desk.logbook().begin(
+        ProcedureRow(
+            id=identifier,
+            kind="crossing" if "Cross" in type(brief).__name__ else "return",
+            title="trial",
+            brief=encode_brief(brief),
+            state="running",
+            began=now(),
+            ended="",
+            outcome=None,
+            rest_asked=False,
+            unattended=unattended,
+        )
+    )
+    desk.logbook().close()
+    return identifier
+
+
+def carry_out(
+    root: Path, name: str, identifier: str, kill_at: tuple[str, int] | None = None
+) -> int:
+    """Run the procedure in a child; its wait status. ``kill_at`` kills it there with SIGKILL."""
+    child = os.fork()
+    if child == 0:
+        code = 1
+        try:
+            _in_child(root, name, identifier, kill_at)
+            code = 0
+        finally:
+            os._exit(code)
+    return os.waitpid(child, 0)[1]
+
+
+def _in_child(root: Path, name: str, identifier: str, kill_at: tuple[str, int] | None) -> None:
+    desk = Desk(Target("demo", name), StandInMachine(name, root))
+
+    def probe(moment: str, seq: int) -> None:
+        if (moment, seq) == kill_at:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    performer = Performer(desk.machine, desk.family(), desk.snapshots, identifier)
+    performer.poll_seconds = 0.01
+    run = DurableRun(desk.logbook(), performer, identifier, rest=lambda: os._exit(0), probe=probe)
+    outcome = run.carry_out(desk.machine.state)
+    desk.logbook().set_state(identifier, outcome.state, outcome)
+
+
+def outcome_of(root: Path, name: str, identifier: str) -> Outcome | None:
+    """What the procedure came to."""
+    desk = Desk(Target("demo", name), StandInMachine(name, root))
+    row = desk.logbook().procedure(identifier)
+    desk.logbook().close()
+    return row.outcome
+
+
+VOLATILE = ("var/log/", "var/lib/tidebase/converted-at", STATE_FOLDER.lstrip("/") + "/")
+
+
+def contents(root: Path) -> dict[str, bytes | str]:
+    """Every file's content and every link's target, but for what differs from run to run."""
+    found: dict[str, bytes | str] = {}
+    for path in sorted(root.rglob("*")):
+        relative = str(path.relative_to(root))
+        if relative.startswith(VOLATILE):
+            continue
+        if path.is_symlink():
+            found[relative] = os.readlink(path)
+        elif path.is_file():
+            found[relative] = path.read_bytes()
+    return found
