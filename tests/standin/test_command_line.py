@@ -1,0 +1,135 @@
+"""The command line on the demo fleet: documented JSON, exit codes, one clear sentence."""
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from brave_bridge.workbench.demo import build_demo
+
+PROGRAM = [sys.executable, "-c", "from brave_bridge.cli.entry import main; main()"]
+
+
+@pytest.fixture(scope="module")
+def state_home(tmp_path_factory) -> Path:
+    home = tmp_path_factory.mktemp("home")
+    build_demo(home / "brave-bridge/demo", pace=0.0)
+    return home
+
+
+@pytest.fixture
+def run(state_home):
+    """Run a command line; its exit code, output and error output."""
+
+    def run(*words: str, demo: str = "petrel") -> tuple[int, str, str]:
+        target = ["--demo", demo] if demo else []
+        done = subprocess.run(
+            [*PROGRAM, *target, *words],
+            capture_output=True,
+            text=True,
+            stdin=subprocess.DEVNULL,
+            timeout=120,
+            check=False,
+            env={**os.environ, "XDG_STATE_HOME": str(state_home), "HOME": str(state_home)},
+        )
+        return done.returncode, done.stdout, done.stderr
+
+    return run
+
+
+def test_the_whole_way_as_json(run):
+    def ask(*words, code=0):
+        got, out, err = run(*words, "--json")
+        assert got == code, err
+        document = json.loads(out)
+        assert document["schema"] == 1
+        return document
+
+    survey = ask("survey")
+    assert survey["release"]["codename"] == "bowline" and survey["release"]["version"] == "5.3"
+    assert {"id", "verdict", "title", "evidence", "remedy"} <= survey["findings"][0].keys()
+    assert survey["counts"]["stop"] == 0 and survey["package_count"] == 24
+
+    route = ask("route", "--to", "englefield")
+    assert [(leg["from"], leg["to"]) for leg in route["legs"]] == [("5.3", "7"), ("7", "8")]
+    assert "refused" in route and route["refused"][0]["reason"]
+
+    plan = ask("plan", "--to", "7", "--theirs", "/etc/quay-ssh/login.conf")
+    for name in ("upgraded", "new", "removed", "kept_back"):
+        for row in plan[name]:
+            assert {"name", "from", "to", "reason"} <= row.keys()
+    assert plan["download_bytes"] > 0 and plan["disk_bytes"] > 0
+    answers = {q["path"]: q["answer"] for q in plan["legs"][0]["questions"]}
+    assert answers["/etc/quay-ssh/login.conf"] == "theirs"
+
+    assert ask("snapshot")["covers"]["entries"] > 100
+    crossed = ask("cross", "--to", "7", "--yes")
+    assert crossed["state"] == "done" and crossed["outcome"]["proof"]["passed"]
+    proof = ask("proof")
+    assert proof["passed"] and {"subject", "before", "after"} <= proof["differences"][0].keys()
+
+    ways = ask("ways-back")["ways_back"]
+    assert len(ways) == 2 and {"id", "created", "leg", "covers"} <= ways[0].keys()
+    assert ways[1]["leg"] == "5.3 to 7"
+    log = ask("logbook")["procedures"]
+    stage = next(e for e in log[0]["entries"] if e["title"].startswith("Stage two"))
+    assert stage["argv"][0] == "apt-get" and "Setting up" in stage["output"]
+
+    preview = ask("return", ways[1]["id"], "--preview")
+    assert preview["changed"] > 0 and preview["bytes_to_copy"] > 0
+    back = ask("return", ways[1]["id"], "--yes")
+    assert back["state"] == "done" and ask("survey")["release"]["version"] == "5.3"
+    assert ask("proof")["passed"]
+
+
+def test_a_person_reads_plain_lines(run):
+    code, out, _ = run("survey", demo="avocet")
+    assert code == 0 and "▲ 1 package held: quay-guests" in out
+    code, out, _ = run("ways-back", demo="avocet")
+    assert "no way back yet" in out
+    code, out, _ = run("logbook", demo="avocet")
+    assert code == 0 and "empty" in out
+
+
+@pytest.mark.parametrize(
+    ("words", "demo", "code", "sentence"),
+    [
+        (("route", "--to", "5.1"), "petrel", 1, "older than"),
+        (("route", "--to", "99"), "petrel", 1, "has no release 99"),
+        (("plan", "--to", "14"), "skua", 1, "rpm family cannot cross yet"),
+        (("return", "nothing"), "dunlin", 1, "finding the way back 'nothing'"),
+        (("cross", "--to", "7"), "dunlin", 1, "confirm with --yes"),
+        (("plan", "--to", "7", "--theirs", "/etc/none"), "dunlin", 1, "asks nothing about"),
+        (("proof",), "avocet", 1, "no crossing is in the logbook"),
+        (("go-on",), "avocet", 1, "nothing is under way"),
+        (("survey",), "heron", 1, "the fleet has gannet"),
+        (("frobnicate",), "petrel", 2, "No such command"),
+        (("route", "--sideways"), "petrel", 2, "No such option"),
+    ],
+)
+def test_refusals_and_bad_usage(run, words, demo, code, sentence):
+    got, out, err = run(*words, demo=demo)
+    assert got == code and sentence in out + err and "Traceback" not in err
+
+
+def test_an_error_as_json(run):
+    code, out, _ = run("route", "--to", "99", "--json")
+    document = json.loads(out)
+    assert code == 1 and document["kind"] == "error" and "known:" in document["remedy"]
+
+
+def test_trees_that_are_none(run, tmp_path):
+    for folder, sentence in ((tmp_path / "no", "no such folder"), (tmp_path, "it is no system")):
+        code, _, err = run("--tree", str(folder), "survey", demo="")
+        assert code == 1 and sentence in err and err.count("\n") == 1
+
+
+def test_version_and_help(run):
+    assert run("--version", demo="")[1].startswith("brave-bridge 0.")
+    help_text = run("--help", demo="")[1]
+    assert "Exit codes: 0 done; 1 refused" in help_text
+    for command in ("survey", "route", "plan", "snapshot", "cross", "proof", "ways-back", "return"):
+        assert command in help_text

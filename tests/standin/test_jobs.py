@@ -1,0 +1,67 @@
+"""Jobs: detached commands that outlive whoever started them."""
+
+import os
+import signal
+import time
+from pathlib import Path
+
+from brave_bridge.machines import jobs
+
+
+def wait(folder: Path, seconds: float = 10.0) -> jobs.JobState:
+    deadline = time.monotonic() + seconds
+    while (state := jobs.state_of(folder)).state == "running" and time.monotonic() < deadline:
+        time.sleep(0.01)
+    return state
+
+
+def start(folder: Path, *argv: str, **environment: str) -> None:
+    jobs.launch(folder, argv, environment, argv)
+
+
+def test_output_code_and_status_are_kept(tmp_path):
+    start(tmp_path / "j", "sh", "-c", 'echo "$TIDE"; echo err >&2; echo pmstatus:a:1:x >&3; exit 7',
+          TIDE="high")  # fmt: skip
+    state = wait(tmp_path / "j")
+    assert (state.state, state.exit_code) == ("ended", 7) and state.seconds >= 0
+    assert jobs.output_of(tmp_path / "j", 100) == b"high\nerr\n"
+    assert jobs.last_status(tmp_path / "j") == "pmstatus:a:1:x"
+
+
+def test_arguments_are_never_a_shell_line(tmp_path):
+    start(tmp_path / "j", "printf", "%s|", "a b", "$(id)", "; rm -rf x", "'\"", "--", "é\n")
+    wait(tmp_path / "j")
+    assert jobs.output_of(tmp_path / "j", 1000).decode() == "a b|$(id)|; rm -rf x|'\"|--|é\n|"
+
+
+def test_a_second_start_does_not_run_it_twice(tmp_path):
+    for _ in range(3):
+        start(tmp_path / "j", "sh", "-c", f"echo once >> {tmp_path}/count; sleep 0.2")
+    wait(tmp_path / "j")
+    assert (tmp_path / "count").read_text() == "once\n"
+
+
+def test_a_job_goes_on_when_its_starter_is_killed(tmp_path):
+    child = os.fork()
+    if child == 0:
+        start(tmp_path / "j", "sh", "-c", "sleep 0.5; echo finished")
+        os.kill(os.getpid(), signal.SIGKILL)
+    os.waitpid(child, 0)
+    assert wait(tmp_path / "j").exit_code == 0
+    assert jobs.output_of(tmp_path / "j", 100) == b"finished\n"
+
+
+def test_a_killed_job_is_lost(tmp_path):
+    start(tmp_path / "j", "sleep", "60")
+    while not (tmp_path / "j/pid").exists():
+        time.sleep(0.01)
+    os.killpg(int((tmp_path / "j/pid").read_text()), signal.SIGKILL)
+    assert wait(tmp_path / "j").state == "lost"
+
+
+def test_a_long_output_loses_its_middle(tmp_path):
+    start(tmp_path / "j", "sh", "-c", "echo first; yes middle | head -20000; echo last")
+    wait(tmp_path / "j")
+    shown = jobs.output_of(tmp_path / "j", 1000)
+    assert shown.startswith(b"first") and shown.endswith(b"last\n") and len(shown) < 1100
+    assert b"bytes are in the job's folder" in shown

@@ -1,0 +1,228 @@
+"""Stand-ins taken across and back, and killed at every single request on the way."""
+
+import json
+import os
+
+import pytest
+
+from brave_bridge.machines.port import STATE_FOLDER, MachineError
+from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
+from brave_bridge.runner.performer import GUARD
+from brave_bridge.workbench.desk import Desk, Refused
+from tests.support.runs import begin, carry_out, contents, outcome_of
+
+
+def planned(desk: Desk, to: str) -> CrossBrief:
+    return CrossBrief("deb", desk.plan(to).legs)
+
+
+def cross(desk: Desk, to: str, **options):
+    """Plan and cross in a child; the outcome."""
+    begin(desk, planned(desk, to), **options)
+    assert carry_out(desk.machine.root, desk.machine.name, "trial") == 0
+    return outcome_of(desk.machine.root, desk.machine.name, "trial")
+
+
+def test_planning_touches_nothing(stand_in):
+    desk = stand_in("petrel")
+    before = contents(desk.machine.root)
+    plan = desk.plan("7").legs[0]
+    assert contents(desk.machine.root) == before
+    assert {c.name for c in plan.removed} == {"estuary-agent", "libtide1"}
+    assert {c.name for c in plan.new} == {"libtide2", "libtls3", "quay-linux-image-6.6.0-11"}
+    assert {q.path for q in plan.questions} == {
+        "/etc/quay-ssh/login.conf", "/etc/quay-tidebase/tidebase.conf", "/etc/quay-webd/webd.conf",
+    }  # fmt: skip
+    assert {(s.uri.split("/")[2], s.outcome) for s in plan.sources} == {
+        ("archive.quayside.example", "renamed"), ("packages.estuary.example", "paused"),
+    }  # fmt: skip
+    reasons = {c.name: c.reason for c in plan.removed}
+    assert reasons["estuary-agent"] == "needs libtide1, which 7 diamond no longer has"
+    assert "quay-tidebase" in {c.name for c in plan.jumps}
+    assert plan.download_bytes > 0 and plan.disk_bytes > 0
+
+
+def test_petrel_crosses_and_returns(stand_in):
+    desk = stand_in("petrel")
+    root = desk.machine.root
+    before = contents(root)
+    kept = desk.answer_plan(desk.plan("7"), "/etc/quay-webd/webd.conf", "theirs")
+    begin(desk, CrossBrief("deb", kept.legs))
+    carry_out(root, "petrel", "trial")
+    outcome = outcome_of(root, "petrel", "trial")
+    assert outcome.state == "done" and outcome.proof.passed, outcome
+    assert "listen 443 tls" in (root / "etc/quay-webd/webd.conf").read_text()
+    assert "workers 8" in (root / "etc/quay-webd/webd.conf.dpkg-old").read_text()
+    assert "2GB" in (root / "etc/quay-tidebase/tidebase.conf").read_text()
+    assert outcome.set_aside == (
+        "/etc/quay-ssh/login.conf.dpkg-dist",
+        "/etc/quay-tidebase/tidebase.conf.dpkg-dist",
+        "/etc/quay-webd/webd.conf.dpkg-old",
+    )
+    assert "libtls1" in outcome.obsolete
+    assert not desk.machine.is_file(GUARD)
+    assert desk.survey().release.key == "7"
+    assert (
+        (root / "etc/apt/sources.list.d/estuary.list")
+        .read_text()
+        .splitlines()[1]
+        .startswith("# deb http://packages.estuary.example/instruments bowline-5.3 main")
+    )
+    begin(desk, ReturnBrief("deb", outcome.ways_back[0], "trial"), "back")
+    carry_out(root, "petrel", "back")
+    assert outcome_of(root, "petrel", "back").state == "done"
+    assert contents(root) == before
+    assert desk.proof()[1].passed
+
+
+def test_gannet_takes_point_releases_in_order(stand_in):
+    desk = stand_in("gannet")
+    assert [leg.end.key for leg in desk.route("5.3").legs] == ["5.2", "5.3"]
+    before = contents(desk.machine.root)
+    outcome = cross(desk, "5.3")
+    assert (outcome.state, outcome.legs_done, len(outcome.ways_back)) == ("done", 2, 2)
+    assert outcome.proof.passed
+    facts = desk.survey().facts
+    assert facts.identity.version_id == "5.3"
+    assert "5.19.0-4" in {kernel.version for kernel in facts.kernels}
+    assert "netkit" in {package.name for package in facts.installed}
+    begin(desk, ReturnBrief("deb", outcome.ways_back[0], "trial"), "back")
+    carry_out(desk.machine.root, "gannet", "back")
+    assert contents(desk.machine.root) == before
+
+
+def test_skipping_the_middle_release_is_refused(stand_in):
+    desk = stand_in("gannet")
+    route = desk.route("5.3")
+    assert "point releases are taken in order" in route.refused[0].reason
+    with pytest.raises(Refused, match="older"):
+        stand_in("petrel").plan("5.1")
+
+
+@pytest.fixture(scope="session")
+def smooth(demo_world, tmp_path_factory):
+    """petrel before a crossing, its plan kept, and what a crossing without a kill leads to."""
+    import shutil
+
+    from brave_bridge.machines.standin.machine import StandInMachine
+    from brave_bridge.workbench.targets import Target
+
+    folder = tmp_path_factory.mktemp("smooth")
+    shutil.copytree(demo_world / "petrel", folder / "start", symlinks=True)
+    desk = Desk(Target("demo", "petrel"), StandInMachine("petrel", folder / "start"))
+    begin(desk, planned(desk, "7"))
+    shutil.copytree(folder / "start", folder / "end", symlinks=True)
+    carry_out(folder / "end", "petrel", "trial")
+    outcome = outcome_of(folder / "end", "petrel", "trial")
+    assert outcome.state == "done"
+    desk = Desk(Target("demo", "petrel"), StandInMachine("petrel", folder / "end"))
+    return folder / "start", contents(folder / "end"), len(desk.logbook().entries("trial"))
+
+
+@pytest.mark.parametrize("share", range(4))
+@pytest.mark.parametrize("moment", ["before", "after"])
+def test_killed_at_every_request_it_ends_in_the_same_state(smooth, tmp_path, moment, share):
+    import shutil
+
+    start, end, requests = smooth
+    assert requests >= 20
+    for seq in range(share, requests, 4):
+        root = tmp_path / str(seq)
+        shutil.copytree(start, root, symlinks=True)
+        status = carry_out(root, "petrel", "trial", (moment, seq))
+        assert os.WIFSIGNALED(status), f"not killed {moment} request {seq}"
+        assert carry_out(root, "petrel", "trial") == 0
+        outcome = outcome_of(root, "petrel", "trial")
+        assert outcome.state == "done" and outcome.proof.passed, (moment, seq, outcome)
+        assert contents(root) == end, f"another end after a kill {moment} request {seq}"
+        shutil.rmtree(root)
+
+
+def test_a_crossing_rests_at_a_checkpoint_and_goes_on(stand_in):
+    desk = stand_in("petrel")
+    begin(desk, planned(desk, "7"))
+    desk.logbook().ask_to_rest("trial", True)
+    desk.logbook().close()
+    carry_out(desk.machine.root, "petrel", "trial")
+    row = desk.logbook().procedure("trial")
+    assert row.state == "resting" and row.outcome is None
+    assert desk.survey().release.key == "5.3"
+    desk.logbook().ask_to_rest("trial", False)
+    desk.logbook().close()
+    carry_out(desk.machine.root, "petrel", "trial")
+    assert outcome_of(desk.machine.root, "petrel", "trial").state == "done"
+
+
+def test_the_guard_of_an_administrator_is_put_back(stand_in):
+    desk = stand_in("petrel")
+    own = b"#!/bin/sh\nexit 104\n"
+    desk.machine.write(GUARD, own, 0o755)
+    assert cross(desk, "7").state == "done"
+    assert desk.machine.read(GUARD, 1000) == own
+
+
+def test_every_command_is_in_the_logbook_with_its_output(stand_in):
+    desk = stand_in("petrel")
+    cross(desk, "7")
+    runs = [e for e in desk.logbook().entries("trial") if e.kind == "Run"]
+    stage = next(e for e in runs if e.title.startswith("Stage one"))
+    reply = json.loads(stage.reply)
+    assert json.loads(stage.request)["argv"][0] == "apt-get"
+    assert "Setting up quay-log (8.24-2)" in reply["output"] and reply["exit_code"] == 0
+    assert stage.began <= stage.ended
+    folder = desk.machine.state / "jobs" / reply["job"]
+    assert {"command.json", "output", "status", "began", "ended", "code"} <= set(os.listdir(folder))
+
+
+def damage(desk: Desk, path: str, old: bytes, new: bytes) -> None:
+    content = desk.machine.read(path, 10_000_000)
+    assert old in content
+    desk.machine.write(path, content.replace(old, new))
+
+
+def test_a_failing_script_stops_part_way_and_names_the_way_back(stand_in, demo_world, tmp_path):
+    desk = stand_in("petrel")
+    kept = desk.plan("7")
+    # The database's script needs this folder; a file in its place makes it fail.
+    desk.machine.remove("/var/lib/tidebase/converted-at")
+    (desk.machine.root / "var/lib/tidebase").rmdir()
+    desk.machine.write("/var/lib/tidebase", b"in the way")
+    begin(desk, CrossBrief("deb", kept.legs))
+    carry_out(desk.machine.root, "petrel", "trial")
+    outcome = outcome_of(desk.machine.root, "petrel", "trial")
+    assert (outcome.state, outcome.at) == ("failed", "stage two")
+    assert "trial-2" in outcome.safe and "return trial-2" in outcome.next_step
+    assert not desk.machine.is_file(GUARD)
+    begin(desk, ReturnBrief("deb", "trial-2", "it failed"), "back")
+    carry_out(desk.machine.root, "petrel", "back")
+    assert outcome_of(desk.machine.root, "petrel", "back").state == "done"
+    assert desk.survey().release.key == "5.3"
+    assert desk.machine.read("/var/lib/tidebase", 100) == b"in the way"
+
+
+def test_two_procedures_at_once_are_refused(stand_in):
+    desk = stand_in("petrel")
+    kept = desk.plan("7")
+    begin(desk, CrossBrief("deb", kept.legs))
+    with pytest.raises(Refused, match="has not ended"):
+        desk.begin_crossing(kept, unattended=True)
+
+
+def test_a_plan_is_kept_only_while_it_fits(stand_in):
+    desk = stand_in("petrel")
+    desk.plan("7")
+    assert desk.kept_plan(desk.survey().facts, "7") is not None
+    assert desk.kept_plan(desk.survey().facts, "6") is None
+    damage(desk, "/etc/apt/sources.list.d/quayside.sources", b"main", b"main extra")
+    assert desk.kept_plan(desk.survey().facts, "7") is None
+
+
+def test_the_state_folder_is_no_part_of_a_snapshot(stand_in):
+    desk = stand_in("petrel")
+    taken = desk.snapshot("trial")
+    tree = desk.snapshots.folder / taken.id / "tree"
+    assert (tree / "var/lib/dpkg/status").is_file()
+    assert not (tree / STATE_FOLDER.lstrip("/")).exists() and not (tree / "home").exists()
+    assert any(line.startswith("/home:") for line in taken.left_out)
+    with pytest.raises(MachineError, match="finding the way back"):
+        desk.snapshots.find("elsewhere")
