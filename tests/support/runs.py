@@ -2,6 +2,7 @@
 
 import os
 import signal
+from collections.abc import Callable
 from pathlib import Path
 
 from brave_bridge.core.crossing.results import Outcome
@@ -10,7 +11,7 @@ from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.runner.briefs import Brief, encode_brief
 from brave_bridge.runner.durable import DurableRun
 from brave_bridge.runner.performer import Performer
-from brave_bridge.store.logbook import ProcedureRow, now
+from brave_bridge.store.logbook import Logbook, ProcedureRow, now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
 
@@ -38,23 +39,34 @@ def begin(desk: Desk, brief: Brief, identifier: str = "trial", *, unattended: bo
 def carry_out(
     root: Path, name: str, identifier: str, kill_at: tuple[str, int] | None = None
 ) -> int:
-    """Run the procedure in a child; its wait status. ``kill_at`` kills it there with SIGKILL."""
+    """Run a stand-in's procedure in a child; its wait status. ``kill_at`` kills it there."""
+    return carry_out_on(
+        lambda: Desk(Target("demo", name), StandInMachine(name, root)),
+        identifier,
+        lambda moment, seq, logbook: (moment, seq) == kill_at,
+    )
+
+
+def carry_out_on(
+    open_desk: Callable[[], Desk],
+    identifier: str,
+    shall_die: Callable[[str, int, Logbook], bool] = lambda moment, seq, logbook: False,
+) -> int:
+    """Run a procedure in a child; its wait status. It kills itself where ``shall_die`` says so."""
     child = os.fork()
     if child == 0:
         code = 1
         try:
-            _in_child(root, name, identifier, kill_at)
+            _in_child(open_desk(), identifier, shall_die)
             code = 0
         finally:
             os._exit(code)
     return os.waitpid(child, 0)[1]
 
 
-def _in_child(root: Path, name: str, identifier: str, kill_at: tuple[str, int] | None) -> None:
-    desk = Desk(Target("demo", name), StandInMachine(name, root))
-
+def _in_child(desk: Desk, identifier: str, shall_die: Callable[[str, int, Logbook], bool]) -> None:
     def probe(moment: str, seq: int) -> None:
-        if (moment, seq) == kill_at:
+        if shall_die(moment, seq, desk.logbook()):
             os.kill(os.getpid(), signal.SIGKILL)
 
     performer = Performer(desk.machine, desk.family(), desk.snapshots, identifier)

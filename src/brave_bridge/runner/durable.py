@@ -100,7 +100,9 @@ class DurableRun:
         reply = self._answer(request) if isinstance(request, Ask) else self._perform(seq, request)
         self.probe("after", seq)
         content = msgspec.json.encode(reply)
-        self.logbook.conclude(self.identifier, seq, content, _is_good(request, reply), _note(reply))
+        self.logbook.conclude(
+            self.identifier, seq, content, _is_good(request, reply), _note(request, reply)
+        )
         return reply
 
     def _perform(self, seq: int, request: Request) -> Reply:
@@ -157,11 +159,14 @@ def _is_good(request: Request, reply: Reply) -> bool:
     return not isinstance(reply, Failed)
 
 
-def _note(reply: Reply) -> str:
+def _note(request: Request, reply: Reply) -> str:
     if isinstance(reply, Failed):
         return one_line(f"{reply.attempted}: {reply.seen}")
     if isinstance(reply, Ran):
-        return "interrupted" if reply.lost else f"exit code {reply.exit_code}"
+        if reply.lost:
+            return "interrupted"
+        meant = " (expected)" if reply.exit_code and _is_good(request, reply) else ""
+        return f"exit code {reply.exit_code}{meant}"
     if isinstance(reply, SnapshotTaken):
         return f"{reply.id}: {reply.entries} paths, {byte_size(reply.bytes_copied)} copied"
     if isinstance(reply, FactsRead):

@@ -8,6 +8,7 @@ import os
 import time
 
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin.database import (
     STATUS,
     ConffileQuestion,
@@ -81,7 +82,11 @@ class AptGet:
         if carry_out is None:
             print(f"E: Invalid operation {' '.join(self.command)}")
             return 100
-        return carry_out()
+        try:
+            return carry_out()
+        except MachineError as error:
+            print(f"E: {error.attempted} ({error.seen})")
+            return 100
 
     def _update(self) -> int:
         failures = []
@@ -130,8 +135,8 @@ class AptGet:
                 "update or try with --fix-missing?"
             )
             return 100
-        except OSError as error:
-            print(f"E: Write error - write ({error.errno}: {error.strerror})")
+        except MachineError as error:
+            print(f"E: Write error - write ({error.seen})")
             return 100
         if "--download-only" in self.flags:
             print("Download complete and in download only mode")

@@ -174,6 +174,7 @@ def install_root(
     machine.write("/var/lib/dpkg/arch", b"amd64\n")
     for name in ("etc", "home", "tmp", "var/log", "var/lib/apt/lists/partial", "proc", "usr/sbin"):
         (machine.root / name).mkdir(parents=True, exist_ok=True)
+    (machine.root / "tmp").chmod(0o1777)
     database = Database(machine)
     database.save = lambda: None
     chosen = list(packages)

@@ -1,0 +1,20 @@
+"""The lab's own rule: where no real system can be built, its tests are skipped with the reason."""
+
+import pytest
+
+from tests.support import lab
+
+
+def pytest_collection_modifyitems(items) -> None:
+    reason = lab.why_not()
+    for item in items:
+        if "tests/lab/" in str(item.path):
+            item.add_marker(pytest.mark.lab)
+            if reason:
+                item.add_marker(pytest.mark.skip(reason=reason))
+
+
+@pytest.fixture(scope="session")
+def bullseye():
+    """The cached Debian 11 tree, which nobody changes."""
+    return lab.bullseye()

@@ -1,0 +1,189 @@
+"""Real systems for tests: a cached Debian tree, overlays of it, file systems on loop devices.
+
+Everything is made below folders that the caller names (and one cache), and taken down on
+the way out, also after a failure.
+"""
+
+import contextlib
+import fcntl
+import hashlib
+import os
+import shutil
+import stat
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+CACHE = Path(os.environ.get("BRAVE_BRIDGE_LAB", "/var/tmp/brave-bridge-lab"))
+PACKAGES = "ca-certificates,openssh-server,nginx-light,cron,rsyslog,logrotate"
+NEEDED_TOOLS = ("debootstrap", "unshare", "mount", "btrfs", "mkfs.btrfs")
+
+
+def why_not() -> str:
+    """Why no real system can be built here; empty when it can."""
+    if os.geteuid() != 0:
+        return "building a real system tree needs root"
+    missing = [tool for tool in NEEDED_TOOLS if shutil.which(tool) is None]
+    if missing:
+        return f"missing tools: {', '.join(missing)}"
+    return "" if mirrors() else "this machine's own package sources name no Debian mirror"
+
+
+def mirrors() -> list[str]:
+    """The addresses of this machine's own package sources, the main archive first."""
+    done = _run(
+        ["apt-get", "indextargets", "--format", "$(REPO_URI)", "Created-By: Packages"], check=False
+    )
+    found = list(dict.fromkeys(line.rstrip("/") for line in done.splitlines() if "debian" in line))
+    return sorted(found, key=lambda uri: "security" in uri)
+
+
+def _run(argv: list, *, check: bool = True, timeout: float = 900) -> str:
+    done = subprocess.run(
+        [str(word) for word in argv], capture_output=True, text=True, check=False, timeout=timeout,
+        stdin=subprocess.DEVNULL, env={**os.environ, "LC_ALL": "C"},
+    )  # fmt: skip
+    if check and done.returncode != 0:
+        raise RuntimeError(f"{argv[0]} gave {done.returncode}: {done.stdout[-800:]}{done.stderr}")
+    return done.stdout
+
+
+def bullseye() -> Path:
+    """A Debian 11 tree with a few servers and two changed config files; built once, then kept.
+
+    Nobody may change it: copy it or lay an overlay over it.
+    """
+    CACHE.mkdir(parents=True, exist_ok=True)
+    key = hashlib.sha256(f"{PACKAGES} {mirrors()} 2".encode()).hexdigest()[:12]
+    tree = CACHE / f"bullseye-{key}"
+    with open(CACHE / "lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not tree.is_dir():
+            half = CACHE / "half-built"
+            shutil.rmtree(half, ignore_errors=True)
+            words = ["--variant=minbase", f"--include={PACKAGES}", "bullseye"]
+            _run(["debootstrap", *words, half, mirrors()[0]])
+            _settle(half)
+            half.rename(tree)
+    return tree
+
+
+def _settle(tree: Path) -> None:
+    """Sources in both notations, and what an administrator changed."""
+    main, *others = mirrors()
+    (tree / "etc/apt/sources.list").write_text(
+        f"# the main archive\ndeb {main} bullseye main\n# deb-src {main} bullseye main\n"
+    )
+    for security in others[:1]:
+        (tree / "etc/apt/sources.list.d/security.sources").write_text(
+            f"Types: deb\nURIs: {security}\nSuites: bullseye-security\nComponents: main\n"
+        )
+    _edit(tree / "etc/nginx/nginx.conf", "worker_connections 768", "worker_connections 2048")
+    _edit(tree / "etc/logrotate.conf", "rotate 4", "rotate 12")
+    _edit(tree / "etc/ssh/sshd_config", "#MaxAuthTries 6", "MaxAuthTries 3")
+
+
+def _edit(path: Path, old: str, new: str) -> None:
+    text = path.read_text()
+    assert old in text, path
+    path.write_text(text.replace(old, new))
+
+
+@contextlib.contextmanager
+def overlay(lower: Path, folder: Path, *, opaque: tuple[str, ...] = ()) -> Iterator[Path]:
+    """A writable view of a tree; what is written goes to ``folder``/upper.
+
+    Below the ``opaque`` folders nothing of the tree shows.
+    """
+    upper, work, merged = folder / "upper", folder / "work", folder / "merged"
+    for place in (upper, work, merged):
+        place.mkdir(parents=True, exist_ok=True)
+    for path in opaque:
+        (upper / path).mkdir(parents=True, exist_ok=True)
+        os.setxattr(upper / path, "trusted.overlay.opaque", b"y")
+    options = f"lowerdir={lower},upperdir={upper},workdir={work}"
+    _run(["mount", "-t", "overlay", "overlay", "-o", options, merged])
+    try:
+        yield merged
+    finally:
+        _run(["umount", "-l", merged])
+
+
+@contextlib.contextmanager
+def btrfs(folder: Path, size: str = "6G") -> Iterator[Path]:
+    """A new btrfs file system in a sparse file, mounted."""
+    image, mount = folder / "disk.img", folder / "disk"
+    folder.mkdir(parents=True, exist_ok=True)
+    mount.mkdir()
+    _run(["truncate", "-s", size, image])
+    _run(["mkfs.btrfs", "--quiet", image])
+    _run(["mount", "-o", "loop", image, mount])
+    try:
+        yield mount
+    finally:
+        _run(["umount", mount], check=False) or _run(["umount", "-l", mount], check=False)
+        image.unlink()
+
+
+def copy_tree(source: Path, target: Path) -> None:
+    """Copy a tree with all its attributes."""
+    _run(["cp", "-a", "--reflink=auto", f"{source}/.", target])
+
+
+def in_tree(tree: Path, *argv: str) -> tuple[int, str]:
+    """Run a command of the tree itself, by chroot; its exit code and output."""
+    done = subprocess.run(
+        ["chroot", tree, *argv], capture_output=True, text=True, check=False, timeout=120,
+        stdin=subprocess.DEVNULL, env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C"},
+    )  # fmt: skip
+    return done.returncode, done.stdout + done.stderr
+
+
+def full_manifest(root: Path, leave_out: tuple[str, ...]) -> dict[str, tuple]:
+    """What stands at every path: type, mode, owner, time, size, attributes, content, links.
+
+    Written apart from the product's own manifest, to judge it.
+    """
+    found: dict[str, tuple] = {}
+    twins: dict[tuple[int, int], str] = {}
+    pending = [""]
+    while pending:
+        relative = pending.pop()
+        if relative in leave_out:
+            continue
+        place = os.path.join(root, relative)
+        info = os.lstat(place)
+        if stat.S_ISDIR(info.st_mode):
+            pending += [os.path.join(relative, name) for name in os.listdir(place)]
+        twin = twins.setdefault((info.st_dev, info.st_ino), relative)
+        found[relative] = (
+            info.st_mode, info.st_uid, info.st_gid, info.st_mtime_ns, info.st_rdev,
+            0 if stat.S_ISDIR(info.st_mode) else info.st_size,
+            tuple((n, os.getxattr(place, n, follow_symlinks=False))
+                  for n in sorted(os.listxattr(place, follow_symlinks=False))),
+            _content(place, info), twin if twin != relative else "",
+        )  # fmt: skip
+    first_of = {path: min(p for p, row in found.items() if row[-1] == path or p == path)
+                for path in {row[-1] for row in found.values() if row[-1]}}  # fmt: skip
+    for path, row in found.items():
+        group = row[-1] or path
+        found[path] = (*row[:-1], first_of.get(group, ""))
+    return found
+
+
+def _content(place: str, info: os.stat_result) -> str:
+    if stat.S_ISLNK(info.st_mode):
+        return os.readlink(place)
+    if not stat.S_ISREG(info.st_mode):
+        return ""
+    with open(place, "rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def differences(before: dict[str, tuple], after: dict[str, tuple]) -> list[str]:
+    """The paths that differ, each with how."""
+    return [
+        f"{path}: {before.get(path)} became {after.get(path)}"
+        for path in sorted(before.keys() | after.keys())
+        if before.get(path) != after.get(path)
+    ]
