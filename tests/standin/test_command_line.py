@@ -73,7 +73,7 @@ def test_the_whole_way_as_json(run):
 
     ways = ask("ways-back")["ways_back"]
     assert len(ways) == 2 and {"id", "created", "leg", "covers"} <= ways[0].keys()
-    assert ways[1]["leg"] == "5.3 to 7"
+    assert ways[1]["leg"] == "5.3 bowline to 7 diamond"
     log = ask("logbook")["procedures"]
     stage = next(e for e in log[0]["entries"] if e["title"].startswith("Stage two"))
     assert stage["argv"][0] == "apt-get" and "Setting up" in stage["output"]

@@ -19,6 +19,7 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.store.logbook import LogbookError, ProcedureRow
 from brave_bridge.workbench.desk import Desk, Refused
 from brave_bridge.workbench.lines import CatalogueError
+from brave_bridge.workbench.pages.ways_back import preview_lines
 from brave_bridge.workbench.targets import Target
 
 DONE, REFUSED, FAILED = 0, 1, 3
@@ -243,7 +244,7 @@ def return_to(
     chosen, found = desk.preview_return(identifier)
     if preview or not json:
         document = shapes.document("preview", id=chosen.id, **shapes.preview(found))
-        _print(json, document, texts.preview_text(chosen, found))
+        _print(json, document, preview_lines(chosen, found))
     if preview:
         return
     _confirm(yes, f"Return {desk.machine.name} to {chosen.id}?")

@@ -9,7 +9,6 @@ from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.findings import Finding
 from brave_bridge.snapshots.catalogue import Snapshot
 from brave_bridge.snapshots.cover import HOME_SENTENCE
-from brave_bridge.snapshots.restore import Preview
 from brave_bridge.store.logbook import EntryRow, ProcedureRow
 from brave_bridge.workbench.desk import KeptPlan, Surveyed
 
@@ -115,19 +114,6 @@ def ways_back_text(snapshots: Iterable[Snapshot]) -> Iterable[str]:
             f"{snapshot.reason}"
         )
     yield HOME_SENTENCE
-
-
-def preview_text(snapshot: Snapshot, preview: Preview) -> Iterable[str]:
-    """What a return would do."""
-    yield f"Return to {snapshot.release}, as it was {snapshot.created[:16].replace('T', ' ')}:"
-    yield f"  {counted(len(preview.missing), 'path')} that are gone come back"
-    yield f"  {counted(len(preview.changed), 'path')} get their old content"
-    yield f"  {counted(len(preview.attributes), 'path')} get their old owner, mode or time"
-    yield f"  {counted(len(preview.extra), 'path')} that came since are removed"
-    yield f"  {byte_size(preview.bytes_to_copy)} to copy"
-    for path in [p for p in preview.extra if p.startswith("var/lib/")][:5]:
-        yield plain(f"  would be lost: /{path}")
-    yield f"  {HOME_SENTENCE}"
 
 
 def proof_text(proof: Proof) -> Iterable[str]:

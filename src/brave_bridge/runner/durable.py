@@ -21,6 +21,8 @@ from brave_bridge.core.crossing.requests import (
     Compared,
     FactsRead,
     Failed,
+    FilesListed,
+    FilesRead,
     Ran,
     Reply,
     Request,
@@ -29,7 +31,7 @@ from brave_bridge.core.crossing.requests import (
     SnapshotTaken,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.formats.text import byte_size, one_line
+from brave_bridge.core.formats.text import byte_size, counted, one_line
 from brave_bridge.runner.briefs import SCRIPT_VERSION, decode_brief, script_of
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.logbook import Logbook, QuestionRow, now
@@ -169,8 +171,12 @@ def _note(request: Request, reply: Reply) -> str:
         return f"exit code {reply.exit_code}{meant}"
     if isinstance(reply, SnapshotTaken):
         return f"{reply.id}: {reply.entries} paths, {byte_size(reply.bytes_copied)} copied"
+    if isinstance(reply, FilesRead):
+        return counted(len(reply.files), "file")
+    if isinstance(reply, FilesListed):
+        return counted(len(reply.paths), "file")
     if isinstance(reply, FactsRead):
-        return f"{len(reply.facts.installed)} packages"
+        return counted(len(reply.facts.installed), "package")
     if isinstance(reply, Answered):
         return f"{reply.choice} ({reply.by})"
     if isinstance(reply, Restored):

@@ -48,21 +48,23 @@ class BraveBridge(Deeds, App[int]):
     TITLE = "Brave Bridge"
     ENABLE_COMMAND_PALETTE = True
     CSS = """
-    Screen { background: $background; color: $foreground; }
     #middle { height: 1fr; }
     ContentSwitcher { width: 1fr; height: 1fr; }
     """
     BINDINGS = [
-        *(Binding(key, f"go('{name}')", words, show=False) for key, name, words in TABS),
-        Binding("left_square_bracket", "machine(-1)", "machine before", show=False),
-        Binding("right_square_bracket", "machine(1)", "next machine", show=False),
-        Binding("n", "next_step", "next step", show=False),
-        Binding("slash", "filter", "filter", show=False),
-        Binding("w", "why", "why pane", show=False),
-        Binding("x", "export", "export", show=False),
-        Binding("t", "look", "look", show=False),
-        Binding("question_mark", "keys", "keys", show=False),
-        Binding("q", "leave", "leave", show=False),
+        Binding(key, action, words, show=False)
+        for key, action, words in (
+            *((key, f"go('{name}')", words) for key, name, words in TABS),
+            ("left_square_bracket", "machine(-1)", "machine before"),
+            ("right_square_bracket", "machine(1)", "next machine"),
+            ("n", "next_step", "next step"),
+            ("slash", "filter", "filter"),
+            ("w", "why", "why pane"),
+            ("x", "export", "export"),
+            ("t", "look", "look"),
+            ("question_mark", "keys", "keys"),
+            ("q", "leave", "leave"),
+        )
     ]
 
     place: reactive[str] = reactive("fleet", init=False)
@@ -169,15 +171,15 @@ class BraveBridge(Deeds, App[int]):
     def watch_place(self, place: str) -> None:
         self.query_one(ContentSwitcher).current = f"workspace-{place}"
         self.show_current()
-        self.workspace.ledger.focus()
-        self.query_one(WhyPane).explain(self.workspace.ledger.pointed)
+        self.screen.set_focus(self.workspace.ledger)
+        self.query_one(WhyPane).explain(self.workspace.ledger.explanation)
 
     def on_ready(self) -> None:
         self.workspace.ledger.focus()
 
     def on_ledger_pointed(self, event: Ledger.Pointed) -> None:
         if event.row is None or event.row is self.workspace.ledger.pointed:
-            self.query_one(WhyPane).explain(event.row)
+            self.query_one(WhyPane).explain(self.workspace.ledger.explanation)
         if self.place == "fleet" and event.row is not None:
             self.harbour.current = event.row.key
             record = self.harbour.record()
@@ -232,7 +234,7 @@ class BraveBridge(Deeds, App[int]):
         names = [theme.name for theme in THEMES]
         self.theme = names[(names.index(self.theme) + 1) % len(names)]
         self.show_current()
-        self.query_one(WhyPane).explain(self.workspace.ledger.pointed)
+        self.query_one(WhyPane).explain(self.workspace.ledger.explanation)
 
     def action_keys(self) -> None:
         words = next(words for _, name, words in TABS if name == self.place)

@@ -10,6 +10,7 @@ from textual import work
 
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.tui.dialogs import ConfirmByName
+from brave_bridge.workbench.pages.ways_back import preview_lines
 from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
@@ -110,15 +111,7 @@ class Deeds:
 
     def _ask_return(self, found) -> None:
         snapshot, preview = found
-        lines = [
-            f"{plain(snapshot.release)}, as it was {snapshot.created[:16].replace('T', ' ')} UTC",
-            "",
-            f"{counted(len(preview.missing), 'path')} that are gone come back",
-            f"{counted(len(preview.changed), 'path')} get their old content",
-            f"{counted(len(preview.attributes), 'path')} get their old owner, mode or time",
-            f"{counted(len(preview.extra), 'path')} that came since would be lost",
-            f"{byte_size(preview.bytes_to_copy)} to copy. Home folders stay as they are.",
-        ]
+        lines = preview_lines(snapshot, preview)
 
         def begin(agreed: bool | None) -> None:
             if agreed:

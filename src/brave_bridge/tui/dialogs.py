@@ -18,7 +18,9 @@ class ConfirmByName(ModalScreen[bool]):
         background: $surface; border-title-color: $primary;
     }
     ConfirmByName Static { height: auto; margin-bottom: 1; }
-    ConfirmByName Input { border: round $primary; background: $surface; height: 3; }
+    ConfirmByName Input, ConfirmByName Input:focus {
+        border: round $primary; background: $surface; height: 3; margin: 0;
+    }
     """
 
     def __init__(self, title: str, lines: list[str], name: str) -> None:

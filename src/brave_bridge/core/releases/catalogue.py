@@ -99,8 +99,8 @@ class Leg(msgspec.Struct, frozen=True):
 
     @property
     def title(self) -> str:
-        """As a person says it: ``bullseye to bookworm``."""
-        return f"{self.start.key} to {self.end.key}"
+        """As a person says it: ``11 bullseye to 12 bookworm``."""
+        return f"{self.start.title} to {self.end.title}"
 
     def renaming(self) -> Renaming:
         """What this leg changes in the words of package sources."""

@@ -11,7 +11,7 @@ from textual.reactive import reactive
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from brave_bridge.workbench.pages.page import Column, Page, Row
+from brave_bridge.workbench.pages.page import Column, Note, Page, Row
 
 _HEAD = 1
 _TONES = ("plain", "quiet", "heading", "clear", "caution", "stop", "chosen")
@@ -71,6 +71,8 @@ class Ledger(ScrollView, can_focus=True):
         self._rows: tuple[Row, ...] = ()
         self._filter = ""
         self._empty = ""
+        self._about: tuple[Note, ...] = ()
+        self._start = ""
         self._widths: tuple[int, ...] = ()
 
     @property
@@ -78,11 +80,17 @@ class Ledger(ScrollView, can_focus=True):
         """The row under the cursor."""
         return self._rows[self.cursor] if 0 <= self.cursor < len(self._rows) else None
 
+    @property
+    def explanation(self) -> tuple[Note, ...]:
+        """What the Why pane shows: of the row under the cursor, or of the whole page."""
+        return self.pointed.why if self.pointed is not None else self._about
+
     def show(self, page: Page) -> None:
         """Show another page, the cursor staying on the row of the same key."""
         if self._all is page.rows and self._columns is page.columns:
             return
         self._columns, self._all, self._empty = page.columns, page.rows, page.empty
+        self._about, self._start = page.about, page.start
         self._apply()
 
     def filter(self, text: str) -> None:
@@ -91,7 +99,7 @@ class Ledger(ScrollView, can_focus=True):
         self._apply()
 
     def _apply(self) -> None:
-        before = self.pointed.key if self.pointed else None
+        before = self.pointed.key if self.pointed else self._start
         if self._filter:
             wanted = self._filter
             self._rows = tuple(
@@ -120,12 +128,7 @@ class Ledger(ScrollView, can_focus=True):
             return
         # Too narrow: the wide fixed columns give way, marks and numbers keep their room.
         scale = max(width - gaps - least, 10) / max(fixed, 1)
-        self._widths = tuple(
-            (column.width if column.width <= 9 else max(int(column.width * scale), 6))
-            if column.width
-            else 18
-            for column in self._columns
-        )
+        self._widths = tuple(_narrowed(column, scale) for column in self._columns)
 
     def on_resize(self, event: events.Resize) -> None:
         self.virtual_size = Size(max(event.size.width, 1), len(self._rows) + _HEAD)
@@ -202,6 +205,14 @@ class Ledger(ScrollView, can_focus=True):
             self.action_choose()
         elif self._rows[index].tone != "heading":
             self.cursor = index
+
+
+def _narrowed(column: Column, scale: float) -> int:
+    if not column.width:
+        return 18
+    if column.firm or column.width <= 9:
+        return column.width
+    return max(int(column.width * scale), 6)
 
 
 def _fitted(text: str, width: int, right: bool) -> str:

@@ -52,19 +52,33 @@ class KeyLine(Static):
 
     DEFAULT_CSS = "KeyLine { height: 2; padding: 0 1; background: $panel; color: $quiet; }"
     auto_links = False
+    _told: tuple = ((), "", ())
 
     def tell(self, workspaces, current: str, hints) -> None:
         """Show the keys, the current workspace in brass."""
+        self._told = (workspaces, current, hints)
         brass = self.app.theme_variables["primary"]
-        tabs = Text(no_wrap=True, overflow="ellipsis")
-        for key, name, words in workspaces:
-            style = f"bold {brass}" if name == current else ""
-            piece = Text(f"{key} {words}", style=style)
-            piece.apply_meta({"@click": f"app.go('{name}')"})
-            tabs.append_text(piece)
-            tabs.append("  ")
-        keys = Text(no_wrap=True, overflow="ellipsis")
+        tabs = self._tabs(workspaces, current, brass, brief=False)
+        if tabs.cell_len > self.size.width:
+            tabs = self._tabs(workspaces, current, brass, brief=True)
+        keys = Text()
         for key, words in (*hints, ("[ ]", "machine"), ("w", "why"), ("?", "keys"), ("q", "leave")):
             keys.append(f"{key} ", style=brass)
             keys.append(f"{words}   ")
-        self.update(Text("\n").join([tabs, keys]))
+        self.update(Text("\n", no_wrap=True, overflow="ellipsis").join([tabs, keys]))
+
+    @staticmethod
+    def _tabs(workspaces, current: str, brass: str, *, brief: bool) -> Text:
+        """Number and name of each workspace; when brief, only the current one's name."""
+        tabs = Text()
+        for key, name, words in workspaces:
+            here = name == current
+            piece = Text(key if brief and not here else f"{key} {words}")
+            piece.stylize(f"bold {brass}" if here else "")
+            piece.apply_meta({"@click": f"app.go('{name}')"})
+            tabs.append_text(piece)
+            tabs.append("  ")
+        return tabs
+
+    def on_resize(self) -> None:
+        self.tell(*self._told)

@@ -4,11 +4,11 @@ from rich.text import Text
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from brave_bridge.workbench.pages.page import Note, Row
+from brave_bridge.workbench.pages.page import Note
 
 
 class WhyPane(VerticalScroll, can_focus=False):
-    """Explains a row. ``w`` widens, hides and brings it back."""
+    """Explains what is pointed at. ``w`` widens, hides and brings it back."""
 
     DEFAULT_CSS = """
     WhyPane {
@@ -26,9 +26,8 @@ class WhyPane(VerticalScroll, can_focus=False):
     def on_mount(self) -> None:
         self.border_title = "why"
 
-    def explain(self, row: Row | None) -> None:
-        """Show what a row says of itself."""
-        notes = row.why if row is not None else ()
+    def explain(self, notes: tuple[Note, ...]) -> None:
+        """Show these paragraphs."""
         self.query_one("#why-text", Static).update(self._text(notes))
         self.scroll_home(animate=False)
 

@@ -26,8 +26,8 @@ class Workspace(Vertical):
     Workspace { background: $background; }
     Workspace > .summary { height: 1; padding: 0 1; color: $secondary; }
     Workspace > Ledger { height: 1fr; margin: 0 0 0 1; }
-    Workspace > Input { height: 1; border: none; padding: 0 1; display: none; background: $panel; }
-    Workspace > Input.-shown { display: block; }
+    Workspace > Input { padding: 0 1; display: none; background: $panel; }
+    Workspace > Input, Workspace > Input:focus { height: 1; border: none; }
     """
 
     def __init__(self) -> None:
@@ -57,17 +57,19 @@ class Workspace(Vertical):
     def start_filter(self) -> None:
         """Open the filter line."""
         line = self.query_one(Input)
-        line.add_class("-shown")
-        line.focus()
+        # Shown and focused at once, so that what is typed right after the key goes there.
+        line.display = True
+        self.screen.set_focus(line)
 
     def on_input_changed(self, event: Input.Changed) -> None:
-        self.ledger.filter(event.value)
+        # In the ledger's own turn: what it then posts goes all the way up.
+        self.ledger.call_later(self.ledger.filter, event.value)
 
     def on_input_submitted(self) -> None:
-        self.ledger.focus()
+        self.screen.set_focus(self.ledger)
 
     def action_clear_filter(self) -> None:
         line = self.query_one(Input)
         line.value = ""
-        line.remove_class("-shown")
-        self.ledger.focus()
+        line.display = False
+        self.screen.set_focus(self.ledger)

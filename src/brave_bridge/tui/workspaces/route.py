@@ -1,5 +1,7 @@
 """Route: which way, and why not straight?"""
 
+from datetime import UTC, datetime
+
 from textual.binding import Binding
 
 from brave_bridge.tui.workspaces.base import Workspace
@@ -14,4 +16,4 @@ class RouteWorkspace(Workspace):
     BINDINGS = [Binding("p", "app.plan", "plan")]
 
     def page(self, record, harbour) -> Page:
-        return route_page(record)
+        return route_page(record, datetime.now(UTC).date())

@@ -14,9 +14,9 @@ BRIDGE_WIDTH = 18
 
 COLUMNS = (
     Column("", 2),
-    Column("machine", 10),
+    Column("machine", 10, firm=True),
     Column("stands at", 22),
-    Column("bridge", BRIDGE_WIDTH),
+    Column("bridge", BRIDGE_WIDTH, firm=True),
     Column("support", 8, right=True),
     Column("next"),
 )

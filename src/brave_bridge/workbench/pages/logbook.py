@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from brave_bridge.core.formats.text import plain
+from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.workbench.pages.crossing import entry_why
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.record import MachineRecord
@@ -13,7 +13,7 @@ from brave_bridge.workbench.record import MachineRecord
 if TYPE_CHECKING:
     from brave_bridge.store.logbook import EntryRow
 
-COLUMNS = (Column("", 2), Column("when (UTC)", 17), Column("what"), Column("how it ended", 36))
+COLUMNS = (Column("", 2), Column("when (UTC)", 17), Column("what"), Column("how it ended", 30))
 
 
 def logbook_page(record: MachineRecord, opened: Mapping[str, tuple[EntryRow, ...]]) -> Page:
@@ -44,11 +44,19 @@ def logbook_page(record: MachineRecord, opened: Mapping[str, tuple[EntryRow, ...
         rows += [_entry_row(entry) for entry in opened.get(procedure.id, ())]
     hints = (("Enter", "open or close"), ("/", "filter"), ("x", "export"))
     return Page(
-        f"{len(record.procedures) or 'no'} procedures",
+        counted(len(record.procedures), "procedure"),
         COLUMNS,
         tuple(rows),
         "Nothing has happened yet: the logbook begins with the first crossing.",
         hints,
+        (
+            title("What the logbook keeps"),
+            *said(
+                "Every procedure with each of its requests: what was run, what it printed, "
+                "how long it took and how it ended; every question and who answered it.",
+            ),
+            Note("code", "brave-bridge logbook"),
+        ),
     )
 
 

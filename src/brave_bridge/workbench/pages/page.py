@@ -11,11 +11,15 @@ class Note(msgspec.Struct, frozen=True):
 
 
 class Column(msgspec.Struct, frozen=True):
-    """A column. ``width`` 0 takes what is left; ``right`` aligns numbers."""
+    """A column. ``width`` 0 takes what is left; ``right`` aligns numbers.
+
+    On a narrow screen a ``firm`` column keeps its width.
+    """
 
     title: str
     width: int = 0
     right: bool = False
+    firm: bool = False
 
 
 class Row(msgspec.Struct, frozen=True):
@@ -33,7 +37,11 @@ class Row(msgspec.Struct, frozen=True):
 
 
 class Page(msgspec.Struct, frozen=True):
-    """A workspace's content. ``empty`` is said where there are no rows."""
+    """A workspace's content. ``empty`` is said where there are no rows.
+
+    ``about`` fills the Why pane while no row is pointed at; ``start`` is the key of the row
+    that the cursor is on first.
+    """
 
     summary: str
     columns: tuple[Column, ...]
@@ -41,6 +49,8 @@ class Page(msgspec.Struct, frozen=True):
     empty: str = ""
     hints: tuple[tuple[str, str], ...] = ()
     """Keys of this place and what they do."""
+    about: tuple[Note, ...] = ()
+    start: str = ""
 
 
 def heading(text: str, columns: int) -> Row:

@@ -16,8 +16,8 @@ from brave_bridge.workbench.record import MachineRecord
 COLUMNS = (
     Column("", 2),
     Column("what", 30),
-    Column("from", 20),
-    Column("to", 20),
+    Column("from", 17),
+    Column("to", 17),
     Column("fetch", 9, right=True),
     Column("why"),
 )

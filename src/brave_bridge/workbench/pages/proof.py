@@ -8,9 +8,20 @@ from brave_bridge.workbench.record import MachineRecord
 COLUMNS = (
     Column("", 2),
     Column("point", 40),
-    Column("before", 24),
-    Column("after", 24),
+    Column("before", 16),
+    Column("after", 16),
     Column("meaning"),
+)
+
+
+_ABOUT = (
+    title("What a proof compares"),
+    *said(
+        "Release, package count, broken packages, the versions of chosen tools, config files "
+        "and sources: before the crossing and after it, or a return against its snapshot.",
+        "What is worse than before comes first. What the plan meant to change is told apart.",
+    ),
+    Note("code", "brave-bridge proof"),
 )
 
 
@@ -25,6 +36,7 @@ def proof_page(record: MachineRecord) -> Page:
             (),
             "A proof is made at the end of a crossing, against the baseline before it.",
             hints,
+            _ABOUT,
         )
     worse = [d for d in proof.differences if d.verdict == "regression"]
     expected = [d for d in proof.differences if d.verdict == "expected"]
@@ -41,6 +53,13 @@ def proof_page(record: MachineRecord) -> Page:
     return Page(f"{'●' if proof.passed else '■'} {summary}", COLUMNS, tuple(rows), hints=hints)
 
 
+_MEANINGS = {
+    "expected": "The plan meant to change this.",
+    "regression": "The plan did not mean to change this.",
+    "same": "It is as it was before.",
+}
+
+
 def _row(difference: Difference, tone: str, mark: str) -> Row:
     return Row(
         key=f"{difference.verdict}:{difference.subject}",
@@ -51,7 +70,7 @@ def _row(difference: Difference, tone: str, mark: str) -> Row:
             title(plain(difference.subject)),
             Note("seen", f"before: {plain(difference.before)}"),
             Note("seen", f"after: {plain(difference.after)}"),
-            *said(plain(difference.meaning)),
+            *said(plain(difference.meaning) or _MEANINGS[difference.verdict]),
             *([Note("do", "look at it, or go back (7)")] if tone == "stop" else []),
         ),
     )  # fmt: skip

@@ -1,0 +1,230 @@
+"""A real Debian tree taken from 11 over 12 to 13 and back, smoothly and killed on the way."""
+
+import hashlib
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from brave_bridge.core.formats.apt_status_db import read_status
+from brave_bridge.machines.port import STATE_FOLDER
+from brave_bridge.machines.tree import TreeMachine
+from brave_bridge.runner import launch
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.targets import Target
+from tests.support import lab
+from tests.support.runs import carry_out_on
+
+pytestmark = pytest.mark.xdist_group("real crossing")
+PROGRAM = [sys.executable, "-c", "from brave_bridge.cli.entry import main; main()"]
+NOT_COVERED = (STATE_FOLDER.lstrip("/"), "home")
+DECIDED = "/etc/logrotate.conf"
+PATIENCE_SECONDS = 300
+
+
+def ask(tree: Path, *words: str, code: int = 0) -> dict:
+    """Run a command on the tree; what it says as JSON."""
+    done = subprocess.run(
+        [*PROGRAM, "--tree", str(tree), *words, "--json"], capture_output=True, text=True,
+        stdin=subprocess.DEVNULL, timeout=900, check=False,
+    )  # fmt: skip
+    assert done.returncode == code, done.stdout[-2000:] + done.stderr[-2000:]
+    return json.loads(done.stdout)
+
+
+def desk_of(tree: Path) -> Desk:
+    return Desk(Target("tree", str(tree)), TreeMachine(tree.name, tree))
+
+
+def end_state(tree: Path) -> dict:
+    """What two crossings of the same tree must agree in: packages and config files."""
+    packages = read_status((tree / "var/lib/dpkg/status").read_text(), where="status")
+    configs = {}
+    for path in sorted((tree / "etc").rglob("*")):
+        relative = str(path.relative_to(tree))
+        # Host keys, the machine's id and caches are made anew by package scripts.
+        if path.is_file() and not path.is_symlink() and not relative.startswith(VOLATILE):
+            configs[relative] = hashlib.sha256(path.read_bytes()).hexdigest()
+    return {
+        "packages": {p.name: (p.version, p.want, p.state) for p in packages},
+        "configs": configs,
+    }
+
+
+_MAY_BE_ENTERED = {"var/lib", "tmp"}
+"""The times of these folders change where the state folder is made and apt verifies."""
+
+VOLATILE = ("etc/ssh/ssh_host_", "etc/machine-id", "etc/ld.so.cache", "etc/resolv.conf",
+            "etc/passwd-", "etc/shadow", "etc/group-", "etc/gshadow-", "etc/mtab")  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def smooth(bullseye, tmp_path_factory):
+    """A tree on a btrfs subvolume, surveyed, planned and taken to 13; the record of it all."""
+    with lab.btrfs(tmp_path_factory.mktemp("smooth")) as disk:
+        tree = disk / "heron"
+        subprocess.run(["btrfs", "-q", "subvolume", "create", tree], check=True)
+        lab.copy_tree(bullseye, tree)
+        (tree / "home/watch").mkdir()
+        (tree / "home/watch/tides.csv").write_text("kept\n")
+        record = {"tree": tree, "untouched": lab.full_manifest(tree, NOT_COVERED)}
+        record["survey"] = ask(tree, "survey", "--to", "trixie")
+        record["route"] = ask(tree, "route", "--to", "13")
+        record["plan"] = ask(tree, "plan", "--to", "13", "--theirs", DECIDED)
+        record["after plan"] = lab.full_manifest(tree, NOT_COVERED)
+        record["crossed"] = ask(tree, "cross", "--to", "13", "--yes")
+        record["end"] = end_state(tree)
+        record["proof"] = ask(tree, "proof")
+        record["logbook"] = ask(tree, "logbook")
+        yield record
+
+
+def test_the_survey_tells_where_the_tree_stands(smooth):
+    survey = smooth["survey"]
+    assert (survey["release"]["version"], survey["release"]["codename"]) == ("11", "bullseye")
+    verdicts = {f["id"]: f["verdict"] for f in survey["findings"]}
+    assert verdicts["support-window"] == "caution" and "stop" not in verdicts.values()
+    changed = next(f for f in survey["findings"] if f["id"] == "changed-configs")
+    for path in ("/etc/nginx/nginx.conf", "/etc/logrotate.conf", "/etc/ssh/sshd_config"):
+        assert path in json.dumps(changed)
+
+
+def test_the_route_takes_two_legs_and_refuses_the_jump(smooth):
+    route = smooth["route"]
+    legs = [(leg["from"], leg["to"]) for leg in route["legs"]]
+    assert legs == [("bullseye", "bookworm"), ("bookworm", "trixie")]
+    assert "never over one" in route["refused"][0]["reason"]
+
+
+def test_planning_reads_signed_indices_and_touches_nothing(smooth):
+    changed = lab.differences(smooth["untouched"], smooth["after plan"])
+    assert {line.partition(":")[0] for line in changed} <= _MAY_BE_ENTERED
+    plan = smooth["plan"]
+    assert {"apt", "openssh-server", "libc6"} <= {row["name"] for row in plan["upgraded"]}
+    assert plan["new"] and plan["download_bytes"] > 20_000_000 and plan["disk_bytes"]
+    assert all(row["reason"] for kind in ("upgraded", "new", "removed", "kept_back")
+               for row in plan[kind])  # fmt: skip
+
+
+def test_both_legs_end_on_13_as_planned(smooth):
+    tree = smooth["tree"]
+    assert smooth["crossed"]["state"] == "done"
+    assert "VERSION_CODENAME=trixie" in (tree / "etc/os-release").read_text()
+    assert smooth["proof"]["passed"] is True
+    packages = smooth["end"]["packages"]
+    assert all(state in ("installed", "config-files") for _, _, state in packages.values())
+    for row in smooth["plan"]["legs"][-1]["upgraded"]:
+        assert packages[row["name"].partition(":")[0]][0] == row["to"], row
+    assert "worker_connections 2048" in (tree / "etc/nginx/nginx.conf").read_text()
+    assert "MaxAuthTries 3" in (tree / "etc/ssh/sshd_config").read_text()
+    assert "rotate 12" not in (tree / DECIDED.lstrip("/")).read_text()
+    assert "rotate 12" in (tree / (DECIDED + ".dpkg-old").lstrip("/")).read_text()
+    sources = (tree / "etc/apt/sources.list").read_text()
+    assert "trixie main" in sources and "# deb-src" in sources and "bullseye main" in sources
+    assert "trixie-security" in (tree / "etc/apt/sources.list.d/security.sources").read_text()
+    assert not (tree / "usr/sbin/policy-rc.d").exists()
+    code, output = lab.in_tree(tree, "apt-get", "check")
+    assert code == 0, output
+    runs = [e for p in smooth["logbook"]["procedures"] for e in p["entries"] if e["kind"] == "Run"]
+    assert len(runs) >= 10 and all(e["began"] and e["ended"] for e in runs)
+
+
+@pytest.fixture(scope="module")
+def killed(bullseye, tmp_path_factory):
+    """The same tree on a plain folder, its runner killed three times on the way."""
+    tree = tmp_path_factory.mktemp("killed") / "heron"
+    tree.mkdir()
+    lab.copy_tree(bullseye, tree)
+    (tree / "home/watch").mkdir()
+    ask(tree, "plan", "--to", "13", "--theirs", DECIDED)
+    before = lab.full_manifest(tree, NOT_COVERED)
+    desk = desk_of(tree)
+    kept = desk.kept_plan(desk.survey().facts, "13")
+    identifier = desk.begin_crossing(kept, unattended=True)
+    kill_runner_at(desk, identifier, "Download everything", power_cut=False)
+    desk.go_on(unattended=True)
+    kill_runner_at(desk, identifier, "Stage one", power_cut=True)
+    desk.logbook().close()
+    status = carry_out_on(lambda: desk_of(tree), identifier, _between_the_stages)
+    assert os.WIFSIGNALED(status), status
+    ask(tree, "go-on", "--yes")
+    yield tree, before, identifier
+    # The record of the kills is only of use to whoever looks at a failure.
+    subprocess.run(["rm", "-rf", "--one-file-system", tree], check=True)
+
+
+def _between_the_stages(moment: str, seq: int, logbook) -> bool:
+    newest = logbook.entries(logbook.procedures()[0].id)[-1]
+    return moment == "after" and newest.title == "Checkpoint: stage one"
+
+
+def kill_runner_at(desk: Desk, identifier: str, title: str, *, power_cut: bool) -> None:
+    """SIGKILL the runner while the request of that title is well under way.
+
+    With ``power_cut`` all that it started dies too.
+    """
+    deadline = time.monotonic() + PATIENCE_SECONDS
+    while time.monotonic() < deadline:
+        entry = desk.logbook().entries(identifier)[-1:]
+        if entry and entry[0].title.startswith(title) and entry[0].percent > 20:
+            break
+        time.sleep(0.02)
+    else:
+        raise AssertionError(f"{title} was never under way")
+    job = desk.machine.state / "jobs" / f"{identifier}-{entry[0].seq}"
+    assert not (job / "code").exists()
+    os.kill(runner_of(identifier), signal.SIGKILL)
+    if power_cut:
+        os.killpg(int((job / "pid").read_text()), signal.SIGKILL)
+    while launch.runner_is_there(desk.machine.state):
+        time.sleep(0.02)
+
+
+def runner_of(identifier: str) -> int:
+    """The process id of a procedure's runner."""
+    for folder in Path("/proc").iterdir():
+        if folder.name.isdigit():
+            try:
+                words = (folder / "cmdline").read_bytes().split(b"\0")
+            except OSError:
+                continue
+            if b"brave_bridge.workbench.run" in words and identifier.encode() in words:
+                return int(folder.name)
+    raise AssertionError(f"no runner of {identifier}")
+
+
+def test_killed_in_download_in_stage_one_and_between_the_stages_it_ends_the_same(smooth, killed):
+    tree, _, identifier = killed
+    row = desk_of(tree).logbook().procedure(identifier)
+    assert row.state == "done" and row.outcome.proof.passed
+    entries = desk_of(tree).logbook().entries(identifier)
+    assert any("second try" in entry.title for entry in entries)
+    assert end_state(tree) == smooth["end"]
+
+
+@pytest.mark.parametrize("which", ["smooth", "killed"])
+def test_the_return_gives_back_the_tree_of_11(which, request):
+    if which == "smooth":
+        record = request.getfixturevalue("smooth")
+        tree, before = record["tree"], record["after plan"]
+    else:
+        tree, before, _ = request.getfixturevalue("killed")
+    ways = ask(tree, "ways-back")["ways_back"]
+    assert len(ways) == 2 and {way["engine"] for way in ways} == {
+        "btrfs" if which == "smooth" else "copy"
+    }
+    oldest = min(ways, key=lambda way: way["created"])
+    assert oldest["leg"] == "11 bullseye to 12 bookworm", oldest
+    assert ask(tree, "return", oldest["id"], "--yes")["state"] == "done"
+    after = lab.full_manifest(tree, NOT_COVERED)
+    assert lab.differences(before, after) == []
+    code, output = lab.in_tree(tree, "apt-get", "check")
+    assert code == 0, output
+    assert ask(tree, "survey")["release"]["codename"] == "bullseye"
+    assert ask(tree, "proof")["passed"] is True
+    assert (tree / "home/watch").is_dir()
