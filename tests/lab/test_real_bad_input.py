@@ -126,7 +126,7 @@ def test_a_good_archive_is_planned(tree):
 
 
 def test_a_full_disk_while_downloading_stops_with_the_sources_as_they_were(tree):
-    root, folder, _ = tree
+    root, _, _ = tree
     desk = desk_of(root)
     kept = desk.plan("12")
     cache = root / "var/cache/apt/archives"

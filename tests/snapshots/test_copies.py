@@ -15,7 +15,7 @@ from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.snapshots import restore as restore_module
 from brave_bridge.snapshots import tree_copy as tree_copy_module
 from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
-from brave_bridge.snapshots.cover import Cover, Exclusion
+from brave_bridge.snapshots.cover import STAGING, Cover, Exclusion
 from brave_bridge.snapshots.manifest import scan
 
 NOTHING_LEFT_OUT = Cover((Exclusion("var/lib/brave-bridge", "own"), Exclusion("home", "homes")))
@@ -116,7 +116,7 @@ def test_everything_comes_back(tmp_path):
     snapshots.restore(taken)
     assert described(tmp_path) == before
     assert (tmp_path / "home/watch/notes").read_text() == "mine"
-    assert not (machine.state / "staging").exists()
+    assert not (machine.root / STAGING).exists()
 
 
 def test_the_copy_is_independent_of_the_live_tree(tmp_path):

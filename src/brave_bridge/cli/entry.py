@@ -25,5 +25,5 @@ def open_screen(target: tuple[str, ...] = (), *, demo: bool = False, fresh: bool
     app = BraveBridge(target, demo=demo, fresh=fresh)
     app.run()
     if app.farewell:
-        print(app.farewell)
-    return app.return_code or 0
+        print(app.farewell, file=sys.stderr if app.return_value else sys.stdout)
+    return app.return_value or 0

@@ -58,7 +58,7 @@ def _leg_text(plan: LegPlan) -> Iterable[str]:
     yield f"{plan.leg.start.title} to {plan.leg.end.title}"
     yield (
         f"  {counted(len(plan.upgraded), 'package')} upgraded, {len(plan.new)} new, "
-        f"{len(plan.removed)} would go away, {len(plan.kept_back)} kept back"
+        f"{len(plan.removed) or 'nothing'} would go away, {len(plan.kept_back)} kept back"
     )
     grows = "more" if plan.disk_bytes >= 0 else "less"
     yield (

@@ -18,7 +18,7 @@ import tomlkit
 
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.snapshots import btrfs
-from brave_bridge.snapshots.cover import Cover, cover_for
+from brave_bridge.snapshots.cover import STAGING, Cover, cover_for
 from brave_bridge.snapshots.files import sync_file_system
 from brave_bridge.snapshots.manifest import Entry, read_manifest, scan, walk, write_manifest
 from brave_bridge.snapshots.restore import (
@@ -228,7 +228,7 @@ class Snapshots:
             self.folder / snapshot.id / "tree",
             self.cover,
             self.manifest(snapshot),
-            self.machine.state / "staging",
+            self.machine.root / STAGING,
             progress,
         )
         try:

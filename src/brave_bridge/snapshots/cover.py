@@ -7,9 +7,12 @@ import msgspec
 
 from brave_bridge.machines.port import STATE_FOLDER
 
+STAGING = ".brave-bridge-return"
+"""Where a return is prepared: in the root folder, so that renames never leave its subvolume."""
+
 
 class Exclusion(msgspec.Struct, frozen=True):
-    """A path below the root that is left out, and why."""
+    """A path below the root that is left out, and why; without a reason it is not told."""
 
     path: str
     reason: str
@@ -18,6 +21,7 @@ class Exclusion(msgspec.Struct, frozen=True):
 _ALWAYS = (
     Exclusion("home", "home folders stay as they are; back them up yourself"),
     Exclusion(STATE_FOLDER.lstrip("/"), "the logbook and the snapshots themselves"),
+    Exclusion(STAGING, ""),
 )
 _RUNNING = (
     Exclusion("tmp", "belongs to running programs"),
@@ -47,7 +51,7 @@ class Cover(msgspec.Struct, frozen=True):
     @property
     def sentences(self) -> tuple[str, ...]:
         """What is left out and why, a line each."""
-        return tuple(f"/{exclusion.path}: {exclusion.reason}" for exclusion in self.exclusions)
+        return tuple(f"/{left.path}: {left.reason}" for left in self.exclusions if left.reason)
 
 
 def cover_for(kind: str, more: Iterable[Exclusion] = ()) -> Cover:

@@ -140,15 +140,27 @@ class Restoration:
         files = [
             path for path in preview.missing + preview.changed if self.wanted[path].type != FOLDER
         ]
-        self.staging.mkdir(parents=True)
-        staged = self._stage(files)
-        sync_file_system(self.staging)
+        staged = self._prepare(files)
         self._swap(preview, staged)
-        self._settle_folders()
         sync_file_system(self.root)
         shutil.rmtree(self.staging, ignore_errors=True)
+        self._settle_folders()
+        sync_file_system(self.root)
         put_back = len(preview.missing) + len(preview.changed) + len(preview.attributes)
         return RestoreReport(put_back, len(preview.extra), self._bytes, time.monotonic() - began)
+
+    def _prepare(self, files: list[str]) -> dict[str, bytes]:
+        """Stage, and leave nothing behind where that fails."""
+        times = os.stat(self.root)
+        self.staging.mkdir(mode=0o700)
+        try:
+            staged = self._stage(files)
+            sync_file_system(self.staging)
+        except (DamagedSnapshot, OSError):
+            shutil.rmtree(self.staging, ignore_errors=True)
+            os.utime(self.root, ns=(times.st_atime_ns, times.st_mtime_ns))
+            raise
+        return staged
 
     def _stage(self, paths: list[str]) -> dict[str, bytes]:
         """Copy what must come back into the staging folder; path to its name there."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
 
 from textual import work
 from textual.app import App, ComposeResult, SystemCommand
@@ -31,7 +32,9 @@ from brave_bridge.tui.workspaces.proof import ProofWorkspace
 from brave_bridge.tui.workspaces.route import RouteWorkspace
 from brave_bridge.tui.workspaces.survey import SurveyWorkspace
 from brave_bridge.tui.workspaces.ways_back import WaysBackWorkspace
-from brave_bridge.workbench.record import MachineRecord
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.record import MachineRecord
 
 WORKSPACES = (
     FleetWorkspace, SurveyWorkspace, RouteWorkspace, PlanWorkspace, CrossingWorkspace,
@@ -87,24 +90,41 @@ class BraveBridge(Deeds, App[int]):
         yield HeadLine()
         yield BridgeStrip()
         with Horizontal(id="middle"):
+            # Only the first workspace, so that it paints at once; the others follow.
             with ContentSwitcher(initial=f"workspace-{self.place}"):
-                for workspace in WORKSPACES:
-                    yield workspace()
+                yield next(workspace for workspace in WORKSPACES if self.place == workspace.NAME)()
             yield WhyPane()
         yield NextLine()
         yield KeyLine()
 
     def on_mount(self) -> None:
         self.query_one(WhyPane).set_class(self.size.width < _NARROW, "-hidden")
-        self.call_after_refresh(self._load)
+        self.query_one(KeyLine).tell(TABS, self.place, ())
+        self.call_after_refresh(self._furnish)
+
+    async def _furnish(self) -> None:
+        """Put up the workspaces that are not on show, then read the machines."""
+        others = [workspace() for workspace in WORKSPACES if self.place != workspace.NAME]
+        for workspace in others:
+            workspace.display = False
+        await self.query_one(ContentSwitcher).mount(*others)
+        self._load()
 
     @work(thread=True, group="load")
     def _load(self) -> None:
+        from brave_bridge.machines.port import MachineError
+
         self.call_from_thread(self.tell_busy, "reading the fleet …")
-        names = self.harbour.load(
-            fresh=self.fresh,
-            tell=lambda name: self.call_from_thread(self.tell_busy, f"building {name} …"),
-        )
+        try:
+            names = self.harbour.load(
+                fresh=self.fresh,
+                tell=lambda name: self.call_from_thread(self.tell_busy, f"building {name} …"),
+            )
+        except (MachineError, OSError) as error:
+            remedy = getattr(error, "remedy", "")
+            self.farewell = f"brave-bridge: {error}" + (f"\n  {remedy}" if remedy else "")
+            self.call_from_thread(self.exit, 2)
+            return
         self.call_from_thread(self.tell_busy, "")
         self.call_from_thread(self.show_current)
         self.call_from_thread(self.read_machines, names)
@@ -148,25 +168,23 @@ class BraveBridge(Deeds, App[int]):
         record = self.harbour.record()
         if record is None:
             return
-        strip = self.query_one(BridgeStrip)
-        strip.state = record.bridge
-        strip.border_title = f" {record.name} · {record.about} "
-        strip.border_subtitle = _support_words(record)
+        self.query_one(BridgeStrip).tell(record)
         self._hints = self.workspace.show(record, self.harbour).hints
         self.query_one(NextLine).tell(record.next)
         self.query_one(KeyLine).tell(TABS, self.place, self._hints)
         self._tell_head()
 
     def _tell_head(self) -> None:
-        records = self.harbour.records()
-        crossing = sum(1 for r in records if r.live is not None and r.live.is_open)
-        self.query_one(HeadLine).tell(self.harbour.station, [r.next for r in records], crossing)
+        machines = [(r.next, bool(r.live and r.live.is_open)) for r in self.harbour.records()]
+        self.query_one(HeadLine).tell(self.harbour.station, machines)
 
     def tell_busy(self, words: str) -> None:
         """Say what is under way in the foreground, in the bridge strip's lower edge."""
-        record = self.harbour.record()
-        support = _support_words(record) if record else ""
-        self.query_one(BridgeStrip).border_subtitle = words or support
+        self.query_one(BridgeStrip).tell(self.harbour.record(), words)
+
+    def validate_place(self, place: str) -> str:
+        """A place that is not put up yet cannot be gone to."""
+        return place if self.query(f"#workspace-{place}") else self.place
 
     def watch_place(self, place: str) -> None:
         self.query_one(ContentSwitcher).current = f"workspace-{place}"
@@ -183,9 +201,7 @@ class BraveBridge(Deeds, App[int]):
         if self.place == "fleet" and event.row is not None:
             self.harbour.current = event.row.key
             record = self.harbour.record()
-            strip = self.query_one(BridgeStrip)
-            strip.state, strip.border_title = record.bridge, f" {record.name} · {record.about} "
-            strip.border_subtitle = _support_words(record)
+            self.query_one(BridgeStrip).tell(record)
             self.query_one(NextLine).tell(record.next)
 
     def on_ledger_chosen(self, event: Ledger.Chosen) -> None:
@@ -269,17 +285,3 @@ class BraveBridge(Deeds, App[int]):
             ("Leave", "Close the screen; nothing under way ends (q)", self.action_leave),
         ):
             yield SystemCommand(words, help_text, action)
-
-
-def _support_words(record: MachineRecord) -> str:
-    release = record.surveyed.release if record.surveyed else None
-    if release is None or release.support_ends is None:
-        return ""
-    from datetime import UTC, datetime
-
-    days = release.support_days(datetime.now(UTC).date())
-    if days < 0:
-        return f" no support for {-days} days ▁ "
-    shape = "▁▂▃▄▅▆▇"[min(days // 90, 6)]
-    words = f"{days // 30} months" if days >= 60 else f"{days} days"
-    return f" {words} of support left {shape} "

@@ -10,11 +10,10 @@ from textual import work
 
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.tui.dialogs import ConfirmByName
-from brave_bridge.workbench.pages.ways_back import preview_lines
-from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
     from brave_bridge.tui.harbour import Harbour
+    from brave_bridge.workbench.record import MachineRecord
 
 
 class Deeds:
@@ -110,6 +109,8 @@ class Deeds:
         self._do("comparing", lambda desk: desk.preview_return(identifier), self._ask_return)
 
     def _ask_return(self, found) -> None:
+        from brave_bridge.workbench.pages.ways_back import preview_lines
+
         snapshot, preview = found
         lines = preview_lines(snapshot, preview)
 
@@ -192,7 +193,7 @@ def _cost(record: MachineRecord) -> list[str]:
         lines += [
             f"{leg.leg.start.title} to {leg.leg.end.title}:",
             f"   {counted(len(leg.upgraded), 'package')} upgraded, {len(leg.new)} new, "
-            f"{len(leg.removed)} would go away",
+            f"{len(leg.removed) or 'nothing'} would go away",
             f"   {byte_size(leg.download_bytes)} to fetch",
         ]
         lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.removed[:4]]

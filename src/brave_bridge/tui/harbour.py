@@ -10,11 +10,10 @@ import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from brave_bridge.workbench.record import MachineRecord
-
 if TYPE_CHECKING:
     from brave_bridge.workbench.desk import Desk
     from brave_bridge.workbench.reading import FleetMember
+    from brave_bridge.workbench.record import MachineRecord
 
 
 class Harbour:
@@ -35,6 +34,7 @@ class Harbour:
     def load(self, *, fresh: bool, tell: Callable[[str], None]) -> list[str]:
         """Find the machines (building the demo fleet if need be); their names. For a thread."""
         from brave_bridge.workbench.reading import fleet_members
+        from brave_bridge.workbench.record import MachineRecord
 
         if self.demo:
             from brave_bridge.workbench.demo import build_demo, demo_folder

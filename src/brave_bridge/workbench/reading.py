@@ -32,8 +32,21 @@ class FleetMember(msgspec.Struct, frozen=True):
     waits_for: str = ""
 
 
+class _ListedMachine(msgspec.Struct):
+    name: str
+    tree: str
+    about: str = ""
+
+
+class _ListedFleet(msgspec.Struct):
+    machine: tuple[_ListedMachine, ...] = ()
+
+
 def fleet_members(words: tuple[str, ...], *, demo: bool) -> tuple[str, tuple[FleetMember, ...]]:
-    """The fleet's name and its machines: the demo's, a tree, or this machine and the configured."""
+    """The fleet's name and its machines: the demo's, a tree, or this machine and the configured.
+
+    MachineError where the file that lists the fleet cannot be understood.
+    """
     if demo or (words and words[0] == "--demo"):
         from brave_bridge.workbench.demo import demo_fleet
 
@@ -57,11 +70,15 @@ def _configured() -> tuple[FleetMember, ...]:
     path = config_folder() / "fleet.toml"
     if not path.is_file():
         return ()
-    rows = msgspec.toml.decode(path.read_bytes()).get("machine", [])
+    try:
+        listed = msgspec.toml.decode(path.read_bytes(), type=_ListedFleet)
+    except (OSError, msgspec.DecodeError) as error:
+        raise MachineError(
+            f"reading {path}", "this machine", plain(str(error)),
+            'it lists machines as [[machine]] with name = "…" and tree = "…"',
+        ) from error  # fmt: skip
     return tuple(
-        FleetMember(str(row["name"]), str(row.get("about", "")), Target("tree", str(row["tree"])))
-        for row in rows
-        if "name" in row and "tree" in row
+        FleetMember(row.name, row.about, Target("tree", row.tree)) for row in listed.machine
     )
 
 
@@ -129,7 +146,10 @@ def watch_machine(desk: Desk, record: MachineRecord) -> MachineRecord:
 def _goal(desk: Desk, surveyed: Surveyed, goal: str) -> Release | None:
     if surveyed.line is None or surveyed.release is None:
         return None
-    wanted = surveyed.line.release(goal) if goal else None
+    """The release that the person chose, else that of a kept plan, else the one to offer."""
+    kept = desk.kept_plan(surveyed.facts)
+    chosen = goal or (kept.to if kept else "")
+    wanted = surveyed.line.release(chosen) if chosen else None
     return wanted or default_target(surveyed.line, surveyed.release, desk.today())
 
 

@@ -45,4 +45,6 @@ def _dpkg(machine: FolderMachine, words: list[str]) -> int:
 
 
 if __name__ == "__main__":
+    # Whoever watches the job's output sees each line as it comes.
+    sys.stdout.reconfigure(line_buffering=True)
     sys.exit(run(Path(sys.argv[1]), sys.argv[3:]))

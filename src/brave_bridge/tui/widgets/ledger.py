@@ -1,5 +1,10 @@
 """The ledger: a page's table, drawn line by line, so that length costs nothing."""
 
+from __future__ import annotations
+
+from textwrap import wrap
+from typing import TYPE_CHECKING
+
 from rich.cells import cell_len, set_cell_size
 from rich.segment import Segment
 from rich.style import Style
@@ -11,7 +16,9 @@ from textual.reactive import reactive
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from brave_bridge.workbench.pages.page import Column, Note, Page, Row
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Column, Note, Page, Row
+
 
 _HEAD = 1
 _TONES = ("plain", "quiet", "heading", "clear", "caution", "stop", "chosen")
@@ -140,10 +147,12 @@ class Ledger(ScrollView, can_focus=True):
             cells = tuple(column.title for column in self._columns)
             return self._strip(cells, self.get_component_rich_style("ledger--head"), width)
         index = y - _HEAD + self.scroll_offset.y
-        if not self._rows and y == 2:
+        if not self._rows and y >= 2:
             words = "Nothing here has that in it." if self._filter else self._empty
+            lines = wrap(words, max(width - 4, 20))[y - 2 : y - 1]
             style = self.get_component_rich_style("ledger--quiet")
-            return Strip([Segment("  " + words, style)]).adjust_cell_length(width, self.rich_style)
+            line = Strip([Segment("  " + "".join(lines), style)])
+            return line.adjust_cell_length(width, self.rich_style)
         if not 0 <= index < len(self._rows):
             return Strip.blank(width, self.rich_style)
         row = self._rows[index]

@@ -1,34 +1,55 @@
 """The three one-line widgets of the frame: the head, the Next line and the key line."""
 
+from __future__ import annotations
+
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.widgets import Static
 
-from brave_bridge.core.crossing.next_step import NextStep
 from brave_bridge.core.formats.text import counted
 
+if TYPE_CHECKING:
+    from brave_bridge.core.crossing.next_step import NextStep
 
-class HeadLine(Static):
+
+class _Line(Static):
+    """A line that is only drawn again when it changes: a thin link need not carry it twice."""
+
+    _shown: Text | None = None
+
+    def show(self, text: Text) -> None:
+        """Show a text."""
+        if self._shown is None or (text.plain, text.spans) != (
+            self._shown.plain,
+            self._shown.spans,
+        ):
+            self._shown = text
+            self.update(text)
+
+
+class HeadLine(_Line):
     """The fleet's name, how many machines need the person, and the time."""
 
     DEFAULT_CSS = "HeadLine { height: 1; padding: 0 1; background: $panel; color: $foreground; }"
 
-    def tell(self, station: str, steps: list[NextStep], crossing: int) -> None:
-        """Show the fleet's state."""
-        waiting = sum(1 for step in steps if step.urgency == 2)
-        resting = len(steps) - waiting - crossing
-        words = [counted(len(steps), "machine")]
+    def tell(self, station: str, machines: list[tuple[NextStep, bool]]) -> None:
+        """Show the fleet's state: of each machine its next step, and whether it is crossing."""
+        waiting = sum(1 for step, _ in machines if step.urgency == 2)
+        crossing = sum(1 for _, under_way in machines if under_way)
+        resting = sum(1 for step, under_way in machines if step.urgency < 2 and not under_way)
+        words = [counted(len(machines), "machine")]
         words += [f"{waiting} in need of you"] if waiting else []
         words += [f"{crossing} crossing"] if crossing else []
         words += [f"{resting} at rest"] if resting > 0 else []
         clock = datetime.now().strftime("%a %H:%M")
         text = Text.assemble((station, "bold"), "   " + " · ".join(words))
         gap = max(self.size.width - 2 - text.cell_len - len(clock), 1)
-        self.update(Text.assemble(text, " " * gap, clock))
+        self.show(Text.assemble(text, " " * gap, clock))
 
 
-class NextLine(Static):
+class NextLine(_Line):
     """The one sensible next step, and why; ``n`` does it."""
 
     DEFAULT_CSS = """
@@ -38,7 +59,7 @@ class NextLine(Static):
     def tell(self, step: NextStep) -> None:
         """Show a step."""
         brass = self.app.theme_variables["primary"]
-        self.update(
+        self.show(
             Text.assemble(("Next ▸ ", f"bold {brass}"), step.words, ("  (n)", brass),
                           no_wrap=True, overflow="ellipsis")
         )  # fmt: skip
@@ -47,7 +68,7 @@ class NextLine(Static):
         self.app.run_action("next_step")
 
 
-class KeyLine(Static):
+class KeyLine(_Line):
     """The workspaces on their number keys, and the keys of this place."""
 
     DEFAULT_CSS = "KeyLine { height: 2; padding: 0 1; background: $panel; color: $quiet; }"
@@ -58,17 +79,19 @@ class KeyLine(Static):
         """Show the keys, the current workspace in brass."""
         self._told = (workspaces, current, hints)
         brass = self.app.theme_variables["primary"]
-        tabs = self._tabs(workspaces, current, brass, brief=False)
-        if tabs.cell_len > self.size.width:
-            tabs = self._tabs(workspaces, current, brass, brief=True)
+        looks = (("  ", False), (" ", False), ("  ", True))
+        for gap, brief in looks:
+            tabs = self._tabs(workspaces, current, brass, gap, brief=brief)
+            if tabs.cell_len <= self.size.width:
+                break
         keys = Text()
         for key, words in (*hints, ("[ ]", "machine"), ("w", "why"), ("?", "keys"), ("q", "leave")):
             keys.append(f"{key} ", style=brass)
             keys.append(f"{words}   ")
-        self.update(Text("\n", no_wrap=True, overflow="ellipsis").join([tabs, keys]))
+        self.show(Text("\n", no_wrap=True, overflow="ellipsis").join([tabs, keys]))
 
     @staticmethod
-    def _tabs(workspaces, current: str, brass: str, *, brief: bool) -> Text:
+    def _tabs(workspaces, current: str, brass: str, gap: str, *, brief: bool) -> Text:
         """Number and name of each workspace; when brief, only the current one's name."""
         tabs = Text()
         for key, name, words in workspaces:
@@ -77,7 +100,7 @@ class KeyLine(Static):
             piece.stylize(f"bold {brass}" if here else "")
             piece.apply_meta({"@click": f"app.go('{name}')"})
             tabs.append_text(piece)
-            tabs.append("  ")
+            tabs.append(gap)
         return tabs
 
     def on_resize(self) -> None:

@@ -1,10 +1,16 @@
 """The Why pane: what the cursor is on, with evidence and the exact command or file behind it."""
 
+from __future__ import annotations
+
+from itertools import zip_longest
+from typing import TYPE_CHECKING
+
 from rich.text import Text
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from brave_bridge.workbench.pages.page import Note
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Note
 
 
 class WhyPane(VerticalScroll, can_focus=False):
@@ -41,10 +47,11 @@ class WhyPane(VerticalScroll, can_focus=False):
             "code": variables["secondary"],
         }
         text = Text()
-        for note in notes:
-            prefix = {"seen": "seen  ", "do": "▸ "}.get(note.kind, "")
+        for note, following in zip_longest(notes, notes[1:]):
+            # The blanks of a prefix do not break, so that it never stands alone on a line.
+            prefix = {"seen": "seen\u00a0\u00a0", "do": "▸\u00a0"}.get(note.kind, "")
             text.append(prefix + note.text + "\n", style=styles[note.kind])
-            if note.kind != "seen":
+            if not (note.kind == "seen" and following and following.kind == "seen"):
                 text.append("\n")
         return text
 

@@ -1,5 +1,7 @@
 """What all workspaces share: a summary line, a ledger, and a filter."""
 
+from __future__ import annotations
+
 from typing import TYPE_CHECKING, ClassVar
 
 from textual.app import ComposeResult
@@ -8,11 +10,11 @@ from textual.containers import Vertical
 from textual.widgets import Input, Static
 
 from brave_bridge.tui.widgets.ledger import Ledger
-from brave_bridge.workbench.pages.page import Page
-from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
     from brave_bridge.tui.harbour import Harbour
+    from brave_bridge.workbench.pages.page import Page
+    from brave_bridge.workbench.record import MachineRecord
 
 
 class Workspace(Vertical):
@@ -43,11 +45,11 @@ class Workspace(Vertical):
         """The workspace's table."""
         return self.query_one(Ledger)
 
-    def page(self, record: MachineRecord, harbour: "Harbour") -> Page:
+    def page(self, record: MachineRecord, harbour: Harbour) -> Page:
         """The page of a machine."""
         raise NotImplementedError
 
-    def show(self, record: MachineRecord, harbour: "Harbour") -> Page:
+    def show(self, record: MachineRecord, harbour: Harbour) -> Page:
         """Lay the page out; the page."""
         page = self.page(record, harbour)
         self.query_one(".summary", Static).update(page.summary.replace("[", "\\["))

@@ -1,8 +1,13 @@
 """Configs: whose version?"""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.workbench.pages.configs import configs_page
-from brave_bridge.workbench.pages.page import Page
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Page
 
 
 class ConfigsWorkspace(Workspace):
@@ -11,4 +16,6 @@ class ConfigsWorkspace(Workspace):
     KEY, NAME, WORDS = "9", "configs", "Configs"
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.configs import configs_page
+
         return configs_page(record)

@@ -1,5 +1,9 @@
 """Crossing: how far is it, is it well?"""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
@@ -7,8 +11,10 @@ from textual.widgets import Static
 
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.workbench.pages.crossing import Progress, crossing_page, progress_of
-from brave_bridge.workbench.pages.page import Page
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.crossing import Progress
+    from brave_bridge.workbench.pages.page import Page
 
 _BAR = 40
 
@@ -43,9 +49,13 @@ class CrossingWorkspace(Workspace):
         yield Static(classes="output")
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.crossing import crossing_page
+
         return crossing_page(record)
 
     def show(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.crossing import progress_of
+
         legs = max(len(record.bridge.titles) - 1, 1)
         if record.live is None:
             self._tell(None)

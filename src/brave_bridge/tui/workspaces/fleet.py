@@ -1,10 +1,14 @@
 """Fleet: who needs me?"""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.workbench.pages.fleet import fleet_page
-from brave_bridge.workbench.pages.page import Page
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Page
 
 
 class FleetWorkspace(Workspace):
@@ -13,4 +17,6 @@ class FleetWorkspace(Workspace):
     KEY, NAME, WORDS = "1", "fleet", "Fleet"
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.fleet import fleet_page
+
         return fleet_page(harbour.records(), datetime.now(UTC).date())

@@ -1,8 +1,13 @@
 """Kernels: what boots next?"""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.workbench.pages.kernels import kernels_page
-from brave_bridge.workbench.pages.page import Page
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Page
 
 
 class KernelsWorkspace(Workspace):
@@ -11,4 +16,6 @@ class KernelsWorkspace(Workspace):
     KEY, NAME, WORDS = "8", "kernels", "Kernels"
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.kernels import kernels_page
+
         return kernels_page(record)

@@ -1,10 +1,15 @@
 """Proof: is it as good as before?"""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from textual.binding import Binding
 
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.workbench.pages.page import Page
-from brave_bridge.workbench.pages.proof import proof_page
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Page
 
 
 class ProofWorkspace(Workspace):
@@ -14,4 +19,6 @@ class ProofWorkspace(Workspace):
     BINDINGS = [Binding("v", "app.prove", "prove again")]
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.proof import proof_page
+
         return proof_page(record)

@@ -1,12 +1,16 @@
 """Route: which way, and why not straight?"""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 from textual.binding import Binding
 
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.workbench.pages.page import Page
-from brave_bridge.workbench.pages.route import route_page
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Page
 
 
 class RouteWorkspace(Workspace):
@@ -16,4 +20,6 @@ class RouteWorkspace(Workspace):
     BINDINGS = [Binding("p", "app.plan", "plan")]
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.route import route_page
+
         return route_page(record, datetime.now(UTC).date())

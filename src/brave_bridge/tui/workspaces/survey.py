@@ -1,10 +1,15 @@
 """Survey: is it ready?"""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from textual.binding import Binding
 
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.workbench.pages.page import Page
-from brave_bridge.workbench.pages.survey import survey_page
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Page
 
 
 class SurveyWorkspace(Workspace):
@@ -14,4 +19,6 @@ class SurveyWorkspace(Workspace):
     BINDINGS = [Binding("s", "app.read_again", "survey again")]
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.survey import survey_page
+
         return survey_page(record)

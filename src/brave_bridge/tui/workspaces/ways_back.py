@@ -1,10 +1,15 @@
 """Ways back: can I return, and at what price?"""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from textual.binding import Binding
 
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.workbench.pages.page import Page
-from brave_bridge.workbench.pages.ways_back import ways_back_page
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.pages.page import Page
 
 
 class WaysBackWorkspace(Workspace):
@@ -14,4 +19,6 @@ class WaysBackWorkspace(Workspace):
     BINDINGS = [Binding("b", "app.snapshot", "take a snapshot")]
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.ways_back import ways_back_page
+
         return ways_back_page(record)

@@ -36,6 +36,17 @@ STEPS_AROUND = 2
 STEPS_OF_A_RETURN = 4
 
 
+_ABOUT = (
+    title("How a crossing goes"),
+    *said(
+        "A way back is made first. Then the sources turn to the new release, everything is "
+        "downloaded, stage one upgrades what removes nothing, stage two does the rest, and a "
+        "proof compares before and after.",
+        "It goes on when the screen closes, and can rest at every checkpoint.",
+    ),
+)
+
+
 def crossing_page(record: MachineRecord) -> Page:
     """The steps of the newest procedure."""
     live = record.live
@@ -48,6 +59,7 @@ def crossing_page(record: MachineRecord) -> Page:
             (),
             "No crossing has begun. Plan the way first (4), then c crosses.",
             hints,
+            _ABOUT,
         )
     rows = tuple(_row(entry) for entry in reversed(live.entries))
     state = "resting" if live.row.state == "running" and not live.at_work else live.row.state

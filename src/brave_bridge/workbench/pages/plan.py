@@ -23,6 +23,18 @@ COLUMNS = (
 )
 
 
+_ABOUT = (
+    title("What planning does"),
+    *said(
+        "It reads the new release's signed indices into a folder of its own and lets the "
+        "package manager simulate over them. The machine's sources and packages stay as they "
+        "are.",
+        "The plan names every package that would be upgraded, new, gone or kept back, with the "
+        "reason, and asks about config files ahead.",
+    ),
+)
+
+
 def plan_page(record: MachineRecord) -> Page:
     """The change list, leg by leg: questions first, then what goes, then the rest."""
     hints = (("p", "plan again"), ("Enter", "mine or theirs"), ("c", "cross"), ("/", "filter"))
@@ -35,7 +47,7 @@ def plan_page(record: MachineRecord) -> Page:
             empty = f"Not planned yet. p plans the way to {goal}; nothing is changed by that."
         else:
             empty = "There is no release to go to."
-        return Page("no plan", COLUMNS, (), empty, hints)
+        return Page("no plan", COLUMNS, (), empty, hints, _ABOUT)
     rows = [row for leg in plan.legs for row in _leg_rows(leg, len(plan.legs) > 1)]
     download = sum(leg.download_bytes for leg in plan.legs)
     disk = sum(leg.disk_bytes for leg in plan.legs)

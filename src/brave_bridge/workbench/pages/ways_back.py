@@ -77,13 +77,19 @@ def _row(snapshot: Snapshot) -> Row:
 _EXAMPLES = 5
 
 
+def _missed(path: str) -> int:
+    """How soon a person would miss a path: what programs keep first, the packages' own last."""
+    if path.startswith(("var/lib/apt/", "var/lib/dpkg/", "var/cache/", "var/log/", "usr/")):
+        return 2
+    return 0 if path.startswith("var/lib/") else 1
+
+
 def preview_lines(snapshot: Snapshot, preview: Preview) -> list[str]:
     """What a return would change, a line each, with examples of what would be lost."""
     lines = [f"{plain(snapshot.release)}, as it was {snapshot.created[:16].replace('T', ' ')} UTC"]
     if not preview.count:
         return [*lines, "", "Nothing that it covers has changed since."]
-    # What programs keep under /var/lib is what a person misses first.
-    lost = sorted(preview.extra, key=lambda path: not path.startswith("var/lib/"))
+    lost = sorted(preview.extra, key=_missed)
     return [
         *lines,
         "",

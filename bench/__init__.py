@@ -1,0 +1,1 @@
+"""Measurements, each against a yardstick in the same run: ``python -m bench``."""

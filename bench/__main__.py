@@ -1,0 +1,8 @@
+"""Run every measurement and print one Markdown table."""
+
+from bench import real_tree, screen
+from bench.measure import HEAD
+
+print(HEAD, flush=True)
+screen.run_all()
+real_tree.run_all()

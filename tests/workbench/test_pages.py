@@ -1,0 +1,115 @@
+"""What the workspaces show of a machine, from what was read to the rows."""
+
+from datetime import date
+
+import pytest
+
+from brave_bridge.workbench.pages.configs import configs_page
+from brave_bridge.workbench.pages.fleet import fleet_page
+from brave_bridge.workbench.pages.kernels import kernels_page
+from brave_bridge.workbench.pages.logbook import logbook_page
+from brave_bridge.workbench.pages.plan import plan_page
+from brave_bridge.workbench.pages.proof import proof_page
+from brave_bridge.workbench.pages.route import route_page
+from brave_bridge.workbench.pages.survey import survey_page
+from brave_bridge.workbench.pages.ways_back import preview_lines, ways_back_page
+from brave_bridge.workbench.reading import FleetMember, fleet_members, read_machine
+from brave_bridge.workbench.targets import Target
+
+TODAY = date(2026, 11, 25)
+
+
+@pytest.fixture
+def read(demo_world, tmp_path, monkeypatch):
+    """A function that reads a machine of a copy of the demo fleet as the screen does."""
+    import shutil
+
+    shutil.copytree(demo_world, tmp_path / "brave-bridge/demo", symlinks=True)
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    _, members = fleet_members((), demo=True)
+
+    def read(name: str, goal: str = ""):
+        return read_machine(next(m for m in members if m.name == name), goal)
+
+    return read
+
+
+def column(page, number: int) -> list[str]:
+    return [row.cells[number] for row in page.rows]
+
+
+def test_the_fleet_shows_every_machine_and_what_each_waits_for(read):
+    names = (
+        "gannet",
+        "petrel",
+        "skua",
+        "puffin",
+        "dunlin",
+        "avocet",
+        "turnstone",
+        "fulmar",
+        "knot",
+    )
+    page = fleet_page([read(name) for name in names], TODAY)
+    assert sorted(column(page, 1)) == sorted(names)
+    words = dict(zip(column(page, 1), column(page, 5), strict=True))
+    assert words["petrel"].startswith("plan the way to 7 diamond")
+    assert words["skua"].startswith("waits for crossings of the rpm family")
+    assert all(row.why for row in page.rows)
+
+
+def test_the_route_marks_the_goal_and_says_why_not_straight(read):
+    page = route_page(read("petrel", "englefield"), TODAY)
+    chosen = next(row for row in page.rows if row.tone == "chosen")
+    assert chosen.cells[1].startswith("8 englefield") and chosen.cells[5] == "7 diamond"
+    assert page.start == chosen.key
+    legs = [row.cells[1] for row in page.rows if row.key.startswith("leg:")]
+    assert legs == ["5.3 → 7 diamond", "7 → 8 englefield"]
+    refused = next(row for row in page.rows if row.key.startswith("refused:"))
+    assert "only by way of 7 diamond" in refused.why[1].text
+
+
+def test_pages_without_anything_to_show_explain_themselves(read):
+    record = read("petrel")
+    for page in (ways_back_page(record), proof_page(record), logbook_page(record, {}),
+                 plan_page(record)):  # fmt: skip
+        assert not page.rows and page.empty
+    assert ways_back_page(record).about and proof_page(record).about
+
+
+def test_survey_kernels_and_configs_name_what_was_read(read):
+    record = read("petrel")
+    survey = survey_page(record)
+    assert any("3 config files" in cell for cell in column(survey, 1)), column(survey, 1)
+    assert column(kernels_page(record), 1) == ["5.19.0-4"]
+    assert "/etc/quay-webd/webd.conf" in column(configs_page(record), 1)
+
+
+def test_a_machine_that_cannot_be_read_says_so(tmp_path):
+    (tmp_path / "etc").mkdir()
+    member = FleetMember("wreck", "a broken tree", Target("tree", str(tmp_path)))
+    record = read_machine(member)
+    assert "no system" in record.fault.why and record.next.urgency == 2
+    page = fleet_page([record], TODAY)
+    assert page.rows[0].cells[2] == "cannot be read"
+
+
+def test_a_preview_names_first_what_programs_keep(stand_in):
+    desk = stand_in("petrel")
+    taken = desk.snapshot("trial")
+    snapshot, preview = desk.preview_return(taken.id)
+    assert "Nothing that it covers has changed since." in preview_lines(snapshot, preview)
+    desk.machine.write("/etc/aaa", b"x")
+    desk.machine.write("/var/lib/tidebase/levels", b"x\x1b[31m")
+    lines = preview_lines(*desk.preview_return(taken.id))
+    assert lines.index("   /var/lib/tidebase/levels") < lines.index("   /etc/aaa")
+
+
+def test_a_damaged_fleet_file_is_one_clear_sentence(tmp_path, monkeypatch):
+    from brave_bridge.machines.port import MachineError
+
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
+    (tmp_path / "brave-bridge").mkdir()
+    (tmp_path / "brave-bridge/fleet.toml").write_text("[[machine]]\nname = 'heron'\n")
+    with pytest.raises(MachineError, match="missing required field `tree`"):
+        fleet_members((), demo=False)
