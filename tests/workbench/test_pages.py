@@ -1,9 +1,12 @@
 """What the workspaces show of a machine, from what was read to the rows."""
 
+import os
 from datetime import date
 
 import pytest
 
+from brave_bridge.core.survey.findings import Verdict
+from brave_bridge.workbench.desk import Refused
 from brave_bridge.workbench.pages.configs import configs_page
 from brave_bridge.workbench.pages.fleet import fleet_page
 from brave_bridge.workbench.pages.kernels import kernels_page
@@ -113,3 +116,14 @@ def test_a_damaged_fleet_file_is_one_clear_sentence(tmp_path, monkeypatch):
     (tmp_path / "brave-bridge/fleet.toml").write_text("[[machine]]\nname = 'heron'\n")
     with pytest.raises(MachineError, match="missing required field `tree`"):
         fleet_members((), demo=False)
+
+
+def test_whoever_may_not_read_the_records_still_gets_a_survey(stand_in, monkeypatch):
+    desk = stand_in("petrel")
+    desk.snapshot("trial")
+    monkeypatch.setattr(os, "access", lambda path, mode: False)
+    finding = next(f for f in desk.survey("7").findings if f.id == "way-back")
+    assert finding.verdict is Verdict.NOT_APPLICABLE
+    for ask in (desk.ways_back, desk.procedures, desk.proof, lambda: desk.plan("7")):
+        with pytest.raises(Refused, match="permission denied"):
+            ask()

@@ -225,7 +225,7 @@ def proof(context: typer.Context, json: Json = False) -> None:
 @app.command("ways-back")
 def ways_back(context: typer.Context, json: Json = False) -> None:
     """List the ways back."""
-    known = context.obj.desk().snapshots.all()
+    known = context.obj.desk().ways_back()
     document = shapes.document("ways-back", ways_back=[shapes.way_back(s) for s in known])
     _print(json, document, texts.ways_back_text(known))
 
@@ -307,8 +307,11 @@ def run(words: list[str]) -> int:
     except MachineError as error:
         what = f"{error.attempted} on {error.machine}"
         return _refuse(wants_json, what, error.seen, error.remedy)
-    except (LogbookError, CatalogueError, PermissionError) as error:
+    except (LogbookError, CatalogueError) as error:
         return _refuse(wants_json, "reading or writing", str(error), "")
+    except OSError as error:
+        why = f"{error.filename or ''}: {error.strerror or error}".removeprefix(": ")
+        return _refuse(wants_json, "reading or writing", why, "")
 
 
 def _refuse(wants_json: bool, what: str, why: str, remedy: str) -> int:

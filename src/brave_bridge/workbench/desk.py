@@ -4,7 +4,7 @@ Both the screen and the command line work through it. Reading never writes to th
 machine; the state folder is made when there is first something to keep.
 """
 
-import hashlib
+import os
 import shutil
 from collections.abc import Callable
 from datetime import UTC, date, datetime
@@ -29,11 +29,11 @@ from brave_bridge.runner.performer import Performer
 from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
 from brave_bridge.snapshots.restore import Preview
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
+from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_plan
 from brave_bridge.workbench.lines import line_of, release_of
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.targets import Target, open_target
 
-_PLAN_FILE = "plan.json"
 _PLAN_FOLDER = f"{STATE_FOLDER}/plans"
 
 
@@ -69,7 +69,7 @@ class Desk:
         facts = survey(self.machine, self.family())
         line, release = line_of(facts.identity), release_of(facts.identity)
         route = self.route(to, facts) if to else None
-        plan = self.kept_plan(facts, to)
+        plan = self.kept_plan(facts, to) if self.reads_records else None
         situation = Situation(
             facts=facts,
             today=self.today(),
@@ -77,7 +77,8 @@ class Desk:
             release=release,
             leg=route.legs[0] if route and route.legs else None,
             plan=plan.legs[0] if plan else None,
-            newest_way_back_days=self._newest_way_back_days(),
+            newest_way_back_days=self._newest_way_back_days() if self.reads_records else None,
+            records_are_readable=self.reads_records,
         )
         return Surveyed(facts, line, release, judge_all(situation, RULES))
 
@@ -119,6 +120,7 @@ class Desk:
         family = self.family()
         if family not in CROSSING_FAMILIES:
             raise Refused("planning", f"machines of the {family} family cannot cross yet")
+        self._must_read_records()
         facts = survey(self.machine, family)
         route = self.route(to, facts)
         if not route.legs:
@@ -131,29 +133,12 @@ class Desk:
         if isinstance(planned, PlanFault):
             raise Refused(planned.attempted, planned.seen, planned.remedy)
         kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
-        self._keep(kept)
+        keep_plan(self.machine, kept)
         return kept
-
-    def _keep(self, plan: KeptPlan) -> None:
-        self.machine.write(f"{STATE_FOLDER}/{_PLAN_FILE}", msgspec.json.encode(plan), 0o600)
 
     def kept_plan(self, facts: Facts, to: str = "") -> KeptPlan | None:
         """The kept plan, if it still fits the machine (and leads to ``to``)."""
-        content = (
-            self.machine.read_if_there(f"{STATE_FOLDER}/{_PLAN_FILE}", 100_000_000)
-            if (self.machine.state.is_dir())
-            else None
-        )
-        if content is None:
-            return None
-        try:
-            plan = msgspec.json.decode(content, type=KeptPlan)
-        except msgspec.DecodeError:
-            return None
-        line = line_of(facts.identity)
-        wanted = line.release(to) if line and to else None
-        fits = plan.fingerprint == fingerprint(facts) and (wanted is None or wanted.key == plan.to)
-        return plan if fits else None
+        return fitting_plan(self.machine, facts, to)
 
     def answer_plan(self, plan: KeptPlan, path: str, answer: str) -> KeptPlan:
         """The plan with a config question answered, kept; Refused where nothing asks for it."""
@@ -166,27 +151,45 @@ class Desk:
             )
         legs = tuple(leg.with_answer(path, answer) for leg in plan.legs)
         changed = msgspec.structs.replace(plan, legs=legs)
-        self._keep(changed)
+        keep_plan(self.machine, changed)
         return changed
 
     # Ways back
 
     def snapshot(self, reason: str, progress=None) -> Snapshot:
         """Take a snapshot now."""
+        self._must_read_records()
         identity = read_identity(self.machine)[0]
         make_state_folder(self.machine)
         return self.snapshots.take(_stamp(), identity.name, reason, "", progress)
 
+    def ways_back(self) -> list[Snapshot]:
+        """The whole snapshots, oldest first; Refused where this user may not read them."""
+        self._must_read_records()
+        return self.snapshots.all()
+
     def preview_return(self, identifier: str) -> tuple[Snapshot, Preview]:
         """A way back and what a return to it would change."""
+        self._must_read_records()
         snapshot = self.snapshots.find(identifier)
         return snapshot, self.snapshots.preview(snapshot)
 
     # Procedures
 
     @property
+    def reads_records(self) -> bool:
+        """Whether this user may read the machine's logbook and snapshots, if there are any."""
+        state = self.machine.state
+        return not state.is_dir() or os.access(state, os.R_OK | os.X_OK)
+
+    def _must_read_records(self) -> None:
+        if not self.reads_records:
+            raise Refused(f"reading {self.machine.state}", "permission denied", "run it as root")
+
+    @property
     def has_logbook(self) -> bool:
-        """Whether anything was ever recorded."""
+        """Whether anything was ever recorded; Refused where this user may not know."""
+        self._must_read_records()
         return (self.machine.state / LOGBOOK_FILE).is_file()
 
     def logbook(self) -> Logbook:
@@ -301,15 +304,3 @@ class Desk:
 def _stamp() -> str:
     """A name for what begins now: sortable and unique enough for one machine."""
     return datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")[:-3]
-
-
-def fingerprint(facts: Facts) -> str:
-    """What a plan depends on, in short: it changes when sources or packages do."""
-    digest = hashlib.sha256()
-    for file in facts.source_files:
-        digest.update(f"{file.path}\0{file.text}\0".encode())
-    for package in facts.packages:
-        digest.update(f"{package.name} {package.version} {package.want} {package.state}\n".encode())
-    for config in facts.changed_configs:
-        digest.update(f"{config.path} {config.sha256}\n".encode())
-    return digest.hexdigest()

@@ -106,10 +106,11 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
     route = None
     if target and surveyed.line and surveyed.release:
         route = find_route(surveyed.line, surveyed.release, target, desk.today())
-    plan = desk.kept_plan(surveyed.facts, target.key) if target else None
+    may_read = desk.reads_records
+    plan = desk.kept_plan(surveyed.facts, target.key) if target and may_read else None
     if plan is not None:
         surveyed = desk.survey(plan.to)
-    procedures = tuple(desk.procedures())
+    procedures = tuple(desk.procedures()) if may_read else ()
     waits = (
         ""
         if surveyed.line and surveyed.line.family in CROSSING_FAMILIES
@@ -123,9 +124,9 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         route=route,
         routes=_routes(desk, surveyed),
         plan=plan,
-        snapshots=tuple(desk.snapshots.all()),
+        snapshots=tuple(desk.snapshots.all()) if may_read else (),
         procedures=procedures,
-        live=read_live(desk),
+        live=read_live(desk) if may_read else None,
         **_proof(procedures),
     )
     return _with_outlook(record, desk)
@@ -147,7 +148,7 @@ def _goal(desk: Desk, surveyed: Surveyed, goal: str) -> Release | None:
     if surveyed.line is None or surveyed.release is None:
         return None
     """The release that the person chose, else that of a kept plan, else the one to offer."""
-    kept = desk.kept_plan(surveyed.facts)
+    kept = desk.kept_plan(surveyed.facts) if desk.reads_records else None
     chosen = goal or (kept.to if kept else "")
     wanted = surveyed.line.release(chosen) if chosen else None
     return wanted or default_target(surveyed.line, surveyed.release, desk.today())

@@ -52,6 +52,8 @@ class Situation(msgspec.Struct, frozen=True):
     leg: Leg | None = None
     plan: LegPlan | None = None
     newest_way_back_days: int | None = None
+    records_are_readable: bool = True
+    """Whether logbook and snapshots, which only root may read, could be read."""
 
 
 class Rule(msgspec.Struct, frozen=True):

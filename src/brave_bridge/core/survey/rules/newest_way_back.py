@@ -9,7 +9,16 @@ STALE_DAYS = 7
 
 def judge(situation: Situation) -> Iterable[Finding]:
     days = situation.newest_way_back_days
-    if days is None:
+    if not situation.records_are_readable:
+        yield Finding(
+            "way-back",
+            Verdict.NOT_APPLICABLE,
+            "Whether there is a way back is not known",
+            "catalogue of snapshots: permission denied",
+            "Logbook and snapshots are read by root only.",
+            "survey again as root",
+        )
+    elif days is None:
         yield Finding(
             "way-back",
             Verdict.CAUTION,
