@@ -13,8 +13,8 @@ import typer
 
 from brave_bridge import __version__
 from brave_bridge.cli import shapes, texts
-from brave_bridge.cli.entry import open_screen
 from brave_bridge.cli.follow import RunnerGone, follow
+from brave_bridge.cli.opening import open_screen
 from brave_bridge.machines.port import MachineError
 from brave_bridge.store.logbook import LogbookError, ProcedureRow
 from brave_bridge.workbench.desk import Desk, Refused

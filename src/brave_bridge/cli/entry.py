@@ -5,6 +5,8 @@ The screen's path imports as little as it can, so that it paints at once.
 
 import sys
 
+from brave_bridge.cli.opening import open_screen
+
 _TARGET_OPTIONS = ("--tree", "--demo")
 
 
@@ -16,14 +18,3 @@ def main() -> None:
     from brave_bridge.cli.commands import run
 
     sys.exit(run(words))
-
-
-def open_screen(target: tuple[str, ...] = (), *, demo: bool = False, fresh: bool = False) -> int:
-    """Open the screen on a target or on the demo fleet; its exit code."""
-    from brave_bridge.tui.app import BraveBridge
-
-    app = BraveBridge(target, demo=demo, fresh=fresh)
-    app.run()
-    if app.farewell:
-        print(app.farewell, file=sys.stderr if app.return_value else sys.stdout)
-    return app.return_value or 0
