@@ -119,8 +119,12 @@ def test_faults_in_an_output():
         "Get:1 x\nErr:2 http://a.example/q diamond InRelease\n  404  Not Found\nE: bad\nE: bad\n"
     )
     assert fault_lines(output) == [
-        "Err:2 http://a.example/q diamond InRelease", "E: bad",
+        "Err:2 http://a.example/q diamond InRelease 404  Not Found", "E: bad",
     ]  # fmt: skip
+    output = "dpkg: error processing package tide (--configure):\n script gave 1\nSetting up x\n"
+    assert fault_lines(output) == [
+        "dpkg: error processing package tide (--configure): script gave 1"
+    ]
     assert failed_fetches(output) == {("http://a.example/q", "diamond")}
 
 

@@ -138,6 +138,32 @@ def test_killed_at_every_request_it_ends_in_the_same_state(smooth, tmp_path, mom
         shutil.rmtree(root)
 
 
+@pytest.mark.parametrize("moment", ["before", "after"])
+def test_a_return_killed_at_every_request_ends_in_the_same_state(stand_in, tmp_path, moment):
+    import shutil
+
+    desk = stand_in("petrel")
+    before = contents(desk.machine.root)
+    assert cross(desk, "7").state == "done"
+    way_back = desk.snapshots.all()[0].id
+    begin(desk, ReturnBrief("deb", way_back, "trial"), "back")
+    crossed = desk.machine.root
+    seq = 0
+    while True:
+        root = tmp_path / "again" / str(seq)
+        shutil.copytree(crossed, root, symlinks=True)
+        killed = os.WIFSIGNALED(carry_out(root, "petrel", "back", (moment, seq)))
+        if killed:
+            assert carry_out(root, "petrel", "back") == 0
+        assert outcome_of(root, "petrel", "back").state == "done"
+        assert contents(root) == before, f"another end after a kill {moment} request {seq}"
+        shutil.rmtree(root)
+        if not killed:
+            break
+        seq += 1
+    assert seq >= 3
+
+
 def test_a_crossing_rests_at_a_checkpoint_and_goes_on(stand_in):
     desk = stand_in("petrel")
     begin(desk, planned(desk, "7"))

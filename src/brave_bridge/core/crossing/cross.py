@@ -321,13 +321,15 @@ class _Crossing:
         reply = yield self._titled(command, f"{name.capitalize()}: {title}")
         if isinstance(reply, Ran) and reply.ok:
             return None
+        interrupted = isinstance(reply, Ran) and reply.lost
         first_why = self._why(reply)
         for step in self.family.repair():
             yield step
         reply = yield self._titled(command, f"{name.capitalize()}, second try")
         if isinstance(reply, Ran) and reply.ok:
             return None
-        return self._failed(name, self._why(reply) or first_why)
+        # The second try often fails only on what the first left behind.
+        return self._failed(name, self._why(reply) if interrupted else first_why)
 
     def _why(self, reply: Reply) -> str:
         if not isinstance(reply, Ran):

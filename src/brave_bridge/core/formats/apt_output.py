@@ -6,6 +6,7 @@ locale; ``status_line`` reads the status descriptor that ``APT::Status-Fd`` name
 """
 
 import re
+from itertools import zip_longest
 
 import msgspec
 
@@ -105,10 +106,18 @@ def failed_fetches(output: str) -> set[tuple[str, str]]:
     return found
 
 
+_FAULT_MARKS = ("E: ", "W: ", "Err:", "dpkg: error", "dpkg: warning")
+
+
 def fault_lines(output: str) -> list[str]:
-    """The lines that report an error or a warning, in order, without repetition."""
-    marks = ("E: ", "W: ", "Err:", "dpkg: error", "dpkg: warning", "Error", " 404", " subprocess ")
-    found = [
-        line for line in output.splitlines() if line.startswith(marks) or "error processing" in line
-    ]
+    """The lines that report an error or a warning, in order, without repetition.
+
+    A line is told together with the indented one that it announces.
+    """
+    found = []
+    lines = output.splitlines()
+    for line, following in zip_longest(lines, lines[1:], fillvalue=""):
+        if line.startswith(_FAULT_MARKS):
+            announced = f" {following.strip()}" if following.startswith(" ") else ""
+            found.append(line.strip() + announced)
     return list(dict.fromkeys(found))

@@ -167,7 +167,9 @@ class Ledger(ScrollView, can_focus=True):
             pieces.append(_fitted(cell, size, column.right))
         line = " ".join(pieces)
         if cells and len(cells) > 1 and not any(cells[2:]) and cell_len(cells[1]) > 20:
-            line = f"{_fitted(cells[0], self._widths[0], False)} {cells[1]}"
+            mark = self._widths[0]
+            rest = _fitted(cells[1], max(width - mark - 2, 1), False)
+            line = f"{_fitted(cells[0], mark, False)} {rest}"
         return Strip([Segment(line, style)]).adjust_cell_length(width, style)
 
     def _skip(self, start: int, step: int) -> int:
