@@ -121,8 +121,8 @@ def test_faults_in_an_output():
     assert fault_lines(output) == [
         "Err:2 http://a.example/q diamond InRelease 404  Not Found", "E: bad",
     ]  # fmt: skip
-    output = "dpkg: error processing package tide (--configure):\n script gave 1\nSetting up x\n"
-    assert fault_lines(output) == [
+    failing = "dpkg: error processing package tide (--configure):\n script gave 1\nSetting up x\n"
+    assert fault_lines(failing) == [
         "dpkg: error processing package tide (--configure): script gave 1"
     ]
     assert failed_fetches(output) == {("http://a.example/q", "diamond")}

@@ -217,6 +217,7 @@ def test_a_failing_script_stops_part_way_and_names_the_way_back(stand_in, demo_w
     carry_out(desk.machine.root, "petrel", "trial")
     outcome = outcome_of(desk.machine.root, "petrel", "trial")
     assert (outcome.state, outcome.at) == ("failed", "stage two")
+    assert "quay-tidebase" in outcome.why and "exit status" in outcome.why
     assert "trial-2" in outcome.safe and "return trial-2" in outcome.next_step
     assert not desk.machine.is_file(GUARD)
     begin(desk, ReturnBrief("deb", "trial-2", "it failed"), "back")
