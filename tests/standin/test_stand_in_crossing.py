@@ -253,3 +253,19 @@ def test_the_state_folder_is_no_part_of_a_snapshot(stand_in):
     assert any(line.startswith("/home:") for line in taken.left_out)
     with pytest.raises(MachineError, match="finding the way back"):
         desk.snapshots.find("elsewhere")
+
+
+def test_a_crossing_that_was_given_up_does_not_go_on_behind_a_return(stand_in):
+    desk = stand_in("petrel")
+    root, before = desk.machine.root, contents(desk.machine.root)
+    begin(desk, planned(desk, "7"))
+    seq = 13
+    assert os.WIFSIGNALED(carry_out(root, "petrel", "trial", ("before", seq)))
+    way_back = desk.snapshots.all()[0].id
+    desk.logbook().set_state("trial", "stopped")
+    begin(desk, ReturnBrief("deb", way_back, "given up"), "back")
+    assert carry_out(root, "petrel", "back") == 0
+    assert outcome_of(root, "petrel", "back").state == "done"
+    assert contents(root) == before
+    assert desk.logbook().entries("trial")[-1].seq == seq
+    assert not desk.logbook().entries("trial")[-1].ended

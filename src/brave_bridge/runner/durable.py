@@ -79,6 +79,9 @@ class DurableRun:
 
         @DBOS.workflow(name="procedure")
         def procedure(identifier: str) -> str:
+            if identifier != self.identifier:
+                # One that was given up: launching would otherwise take it up again.
+                return msgspec.json.encode(Outcome(state="stopped", at="given up")).decode()
             row = self.logbook.procedure(identifier)
             script = script_of(decode_brief(row.brief))
             outcome = _drive(script, take_step)
