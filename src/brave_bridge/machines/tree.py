@@ -14,13 +14,20 @@ root=$1
 shift
 mount -t proc proc "$root/proc"
 [ -c "$root/dev/null" ] || mount --rbind /dev "$root/dev"
-names=etc/resolv.conf
-if [ -f "/$names" ] && [ -f "$root/$names" ] && [ ! -L "$root/$names" ]; then
-  mount --bind "/$names" "$root/$names"
+names=$(chroot "$root" readlink -m /etc/resolv.conf) || names=
+case $names in
+  /run/*) mkdir -p "$root${names%/*}"; [ -e "$root$names" ] || : >"$root$names" ;;
+esac
+if [ -f /etc/resolv.conf ] && [ -n "$names" ] && [ -f "$root$names" ]; then
+  mount --bind /etc/resolv.conf "$root$names"
 fi
 exec chroot "$root" "$@"
 """
-"""Mounts made here belong to the private mount namespace and vanish with it."""
+"""Mounts made here belong to the private mount namespace and vanish with it.
+
+Names are looked up as this machine does, also where the tree's own file is a link into
+its /run, which is empty while the tree does not run.
+"""
 
 
 class TreeMachine(FolderMachine):
