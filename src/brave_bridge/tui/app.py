@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
@@ -135,6 +136,9 @@ class BraveBridge(Deeds, App[int]):
         """Read machines anew, and show what was read."""
         for name in names:
             self._read_done(self.harbour.read(name))
+        # What was read stays: sparing it from collection keeps keys from waiting for that.
+        gc.collect()
+        gc.freeze()
 
     def _read_done(self, record: MachineRecord) -> None:
         self.call_from_thread(self._take_over, record)
