@@ -1,0 +1,72 @@
+"""The logbook: what was written stays, whoever reads it and whatever happens between."""
+
+import msgspec
+import pytest
+
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.store.logbook import Logbook, LogbookError, ProcedureRow, QuestionRow, now
+
+
+@pytest.fixture
+def logbook(tmp_path):
+    book = Logbook(tmp_path)
+    book.begin(
+        ProcedureRow("one", "crossing", "5.3 to 7", b"{}", "running", now(), "", None, False, False)
+    )
+    yield book
+    book.close()
+
+
+QUESTION = QuestionRow(
+    "one", "sources-0", "Turn?", "diff", ("go on", "undo"), "go on", now(), "", ""
+)
+
+
+def test_a_repeated_intent_keeps_the_first(logbook):
+    logbook.intend("one", 0, "Run", "Stage one", b"first")
+    logbook.intend("one", 0, "Run", "Stage one", b"second")
+    assert [entry.request for entry in logbook.entries("one")] == [b"first"]
+
+
+def test_another_reader_sees_each_step_as_it_comes(logbook, tmp_path):
+    reader = Logbook(tmp_path)
+    logbook.intend("one", 0, "Run", "Stage one", b"{}")
+    logbook.report("one", 0, 40.0, "Unpacking tide", "job-0")
+    (entry,) = reader.entries("one")
+    assert (entry.percent, entry.note, entry.job, entry.ended) == (
+        40.0,
+        "Unpacking tide",
+        "job-0",
+        "",
+    )
+    logbook.conclude("one", 0, b"{}", False, "exit code 100")
+    (entry,) = reader.entries("one")
+    assert (entry.ok, entry.note, entry.percent) == (False, "exit code 100", 100.0)
+    reader.close()
+
+
+def test_an_answer_that_was_given_stays(logbook):
+    assert logbook.ask(QUESTION).answer == ""
+    assert [q.key for q in logbook.questions("one", open_only=True)] == ["sources-0"]
+    logbook.answer("one", "sources-0", "undo", "person")
+    logbook.answer("one", "sources-0", "go on", "default")
+    asked_again = logbook.ask(msgspec.structs.replace(QUESTION, title="Turn now?"))
+    assert (asked_again.answer, asked_again.answered_by) == ("undo", "person")
+    assert logbook.questions("one", open_only=True) == []
+    with pytest.raises(ValueError, match="none of"):
+        logbook.answer("one", "sources-0", "perhaps", "person")
+
+
+def test_an_outcome_comes_back_as_it_was_written(logbook, tmp_path):
+    outcome = Outcome(state="failed", at="stage two", why="exit code 100", ways_back=("a", "b"))
+    logbook.set_state("one", "failed", outcome)
+    logbook.close()
+    row = Logbook(tmp_path).procedure("one")
+    assert row.outcome == outcome and row.state == "failed" and row.ended
+
+
+def test_a_damaged_file_is_told_and_left_alone(tmp_path):
+    (tmp_path / "logbook.sqlite").write_bytes(b"not a database at all" * 100)
+    with pytest.raises(LogbookError, match=r"logbook\.sqlite.*not a database"):
+        Logbook(tmp_path)
+    assert (tmp_path / "logbook.sqlite").read_bytes().startswith(b"not a database")

@@ -1,0 +1,210 @@
+"""The screen's own widgets, driven without a terminal."""
+
+import asyncio
+
+import pytest
+from textual.app import App
+
+from brave_bridge.core.crossing.next_step import NextStep
+from brave_bridge.tui.dialogs import ConfirmByName
+from brave_bridge.tui.theme import THEMES
+from brave_bridge.tui.widgets.ledger import Ledger
+from brave_bridge.tui.widgets.lines import HeadLine, KeyLine
+from brave_bridge.tui.widgets.why_pane import WhyPane
+from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading
+
+COLUMNS = (Column("", 2), Column("what", 20), Column("size", 8, right=True), Column("why"))
+
+
+def page(*names: str, start: str = "") -> Page:
+    rows = [heading("all of it", 4)]
+    rows += [Row(name, ("●", name, "12 kB", f"because {name}"), action="open",
+                 why=(Note("text", name),)) for name in names]  # fmt: skip
+    return Page(
+        "summary", COLUMNS, tuple(rows), "Nothing yet.", (), (Note("text", "about"),), start
+    )
+
+
+class Bench(App):
+    """One widget on a bench."""
+
+    def __init__(self, *widgets) -> None:
+        super().__init__()
+        self.widgets = widgets
+        self.pointed: list[str | None] = []
+        self.chosen: list[str] = []
+        self.answers: list[bool | None] = []
+        for theme in THEMES:
+            self.register_theme(theme)
+        self.theme = THEMES[0].name
+
+    def compose(self):
+        yield from self.widgets
+
+    def on_ledger_pointed(self, event: Ledger.Pointed) -> None:
+        self.pointed.append(event.row.key if event.row else None)
+
+    def on_ledger_chosen(self, event: Ledger.Chosen) -> None:
+        self.chosen.append(event.row.key)
+
+
+def on_bench(*widgets, size=(80, 24)):
+    """Run an async test body with widgets on a bench."""
+
+    def run(body) -> None:
+        async def inner() -> None:
+            app = Bench(*widgets)
+            async with app.run_test(size=size) as pilot:
+                await body(app, pilot)
+
+        asyncio.run(inner())
+
+    return run
+
+
+def text_of(ledger: Ledger) -> list[str]:
+    return [ledger.render_line(y).text for y in range(ledger.size.height)]
+
+
+def test_the_cursor_skips_headings_and_stops_at_the_ends():
+    ledger = Ledger()
+
+    async def body(app, pilot):
+        ledger.focus()
+        ledger.show(page("one", "two", "three"))
+        await pilot.press("up", "up", "down", "end", "down", "enter", "home", "enter")
+        assert app.chosen == ["three", "one"]
+        assert ledger.explanation == (Note("text", "one"),)
+
+    on_bench(ledger)(body)
+
+
+def test_a_page_can_say_where_the_cursor_begins_and_it_stays_on_its_row():
+    ledger = Ledger()
+
+    async def body(app, pilot):
+        ledger.show(page("one", "two", "three", start="two"))
+        assert ledger.pointed.key == "two"
+        ledger.show(page("zero", "one", "two"))
+        assert ledger.pointed.key == "two"
+        ledger.show(page("zero"))
+        assert ledger.pointed.key == "zero"
+
+    on_bench(ledger)(body)
+
+
+def test_a_filter_shows_only_what_fits_and_says_when_nothing_does():
+    ledger = Ledger()
+
+    async def body(app, pilot):
+        ledger.show(page("one", "two", "three"))
+        ledger.filter("THR")
+        await pilot.pause()
+        assert ledger.pointed.key == "three" and app.pointed[-1] == "three"
+        ledger.filter("nowhere")
+        await pilot.pause()
+        assert app.pointed[-1] is None
+        assert any("Nothing here has that in it." in line for line in text_of(ledger))
+        ledger.filter("")
+        assert len([line for line in text_of(ledger) if "because" in line]) == 3
+
+    on_bench(ledger)(body)
+
+
+def test_an_empty_page_wraps_its_words_and_explains_itself():
+    ledger = Ledger()
+
+    async def body(app, pilot):
+        words = "There is no way back yet and this sentence is longer than the line is wide."
+        ledger.show(Page("none", COLUMNS, (), words, (), (Note("text", "about"),)))
+        await pilot.pause()
+        shown = " ".join(" ".join(text_of(ledger)).split())
+        assert words in shown and ledger.explanation == (Note("text", "about"),)
+
+    on_bench(ledger, size=(40, 12))(body)
+
+
+@pytest.mark.parametrize("width", [20, 40, 80, 142])
+def test_every_line_fills_the_width_exactly(width):
+    ledger = Ledger()
+
+    async def body(app, pilot):
+        ledger.show(page("x" * 60, "\N{CJK UNIFIED IDEOGRAPH-6F6E}" * 30, "three"))
+        await pilot.pause()
+        lines = [ledger.render_line(y) for y in range(ledger.size.height)]
+        assert {line.cell_length for line in lines} == {ledger.size.width}
+
+    on_bench(ledger, size=(width, 12))(body)
+
+
+def test_a_click_points_and_a_second_one_chooses():
+    ledger = Ledger()
+
+    async def body(app, pilot):
+        ledger.show(page("one", "two"))
+        await pilot.pause()
+        await pilot.click(Ledger, offset=(5, 3))
+        assert ledger.pointed.key == "two" and app.chosen == []
+        await pilot.click(Ledger, offset=(5, 3))
+        assert app.chosen == ["two"]
+        await pilot.click(Ledger, offset=(5, 1))
+        assert ledger.pointed.key == "two"
+
+    on_bench(ledger)(body)
+
+
+def test_only_the_machines_own_name_confirms():
+    async def body(app, pilot):
+        app.push_screen(ConfirmByName("Return", ["44 paths would be lost"], "petrel"),
+                        app.answers.append)  # fmt: skip
+        await pilot.pause()
+        await pilot.press(*"gannet", "enter")
+        assert app.answers == []
+        await pilot.press(*"petrel", "enter")
+        await pilot.pause()
+        assert app.answers == [True]
+        app.push_screen(ConfirmByName("Return", [], "petrel"), app.answers.append)
+        await pilot.pause()
+        await pilot.press("escape")
+        await pilot.pause()
+        assert app.answers == [True, False]
+
+    on_bench()(body)
+
+
+def test_the_head_counts_each_machine_once():
+    head = HeadLine()
+
+    async def body(app, pilot):
+        needs, rests = NextStep("answer", "crossing", "show", 2), NextStep("rest", "", "", 0)
+        head.tell("Northlight", [(needs, True), (rests, True), (rests, False), (needs, False)])
+        await pilot.pause()
+        assert "4 machines · 2 in need of you · 2 crossing · 1 at rest" in str(head.render())
+
+    on_bench(head)(body)
+
+
+@pytest.mark.parametrize(("width", "seen"), [(142, "8 Kernels"), (96, "8 Kernels"), (80, "8  9")])
+def test_the_key_line_fits_every_width(width, seen):
+    line = KeyLine()
+    names = ("Fleet", "Survey", "Route", "Plan", "Crossing", "Proof", "Ways back", "Kernels",
+             "Configs", "Logbook")  # fmt: skip
+    tabs = tuple((str((n + 1) % 10), name.lower(), name) for n, name in enumerate(names))
+
+    async def body(app, pilot):
+        line.tell(tabs, "route", (("Enter", "make it the goal"),))
+        await pilot.pause()
+        assert seen in str(line.render()) and "3 Route" in str(line.render())
+
+    on_bench(line, size=(width, 5))(body)
+
+
+def test_the_why_pane_goes_round():
+    pane = WhyPane()
+
+    async def body(app, pilot):
+        assert [pane.cycle() for _ in range(4)] == ["wide", "hidden", "normal", "wide"]
+        pane.explain((Note("title", "Because"), Note("seen", "/etc/x"), Note("do", "look")))
+        await pilot.pause()
+
+    on_bench(pane)(body)
