@@ -14,6 +14,10 @@ import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
+from brave_bridge.core.formats.apt_sources import entries
+from brave_bridge.families.deb.survey import read_source_files
+from brave_bridge.machines.local import LocalMachine
+
 CACHE = Path(os.environ.get("BRAVE_BRIDGE_LAB", "/var/tmp/brave-bridge-lab"))
 PACKAGES = "ca-certificates,openssh-server,nginx-light,cron,rsyslog,logrotate"
 NEEDED_TOOLS = ("debootstrap", "unshare", "mount", "btrfs", "mkfs.btrfs")
@@ -31,11 +35,10 @@ def why_not() -> str:
 
 def mirrors() -> list[str]:
     """The addresses of this machine's own package sources, the main archive first."""
-    done = _run(
-        ["apt-get", "indextargets", "--format", "$(REPO_URI)", "Created-By: Packages"], check=False
-    )
-    found = list(dict.fromkeys(line.rstrip("/") for line in done.splitlines() if "debian" in line))
-    return sorted(found, key=lambda uri: "security" in uri)
+    sources = [entry for file in read_source_files(LocalMachine()) for entry in entries(file)]
+    uris = dict.fromkeys(uri.rstrip("/") for entry in sources for uri in entry.uris)
+    archives = ("/debian", "/debian-security")
+    return sorted((uri for uri in uris if uri.endswith(archives)), key=len)
 
 
 def _run(argv: list, *, check: bool = True, timeout: float = 900) -> str:

@@ -50,8 +50,7 @@ _ABOUT = (
 def crossing_page(record: MachineRecord) -> Page:
     """The steps of the newest procedure."""
     live = record.live
-    hints = (("a", "answer yes"), ("u", "answer no"), ("r", "rest at the next checkpoint"),
-             ("g", "go on"))  # fmt: skip
+    hints = _hints(live)
     if live is None:
         return Page(
             "nothing under way",
@@ -67,6 +66,16 @@ def crossing_page(record: MachineRecord) -> Page:
     if outcome and outcome.state != "done":
         rows = (_outcome_row(outcome), *rows)
     return Page(f"{live.row.kind}: {live.row.title} · {state}", COLUMNS, rows, hints=hints)
+
+
+def _hints(live: Live | None) -> tuple[tuple[str, str], ...]:
+    """The keys that do something now."""
+    if live is None or not live.is_open:
+        return ()
+    question = next((q for q in live.questions if not q.answer), None)
+    answers = tuple(zip(("a", "u"), question.choices, strict=False)) if question else ()
+    resting = ("r", "rest at the next checkpoint") if live.at_work else ("g", "go on")
+    return (*answers, resting)
 
 
 def _outcome_row(outcome) -> Row:
