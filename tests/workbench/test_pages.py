@@ -17,7 +17,7 @@ from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.pages.ways_back import preview_lines, ways_back_page
 from brave_bridge.workbench.reading import FleetMember, fleet_members, read_machine
-from brave_bridge.workbench.targets import Target
+from brave_bridge.workbench.targets import Target, open_target, parse_words
 
 TODAY = date(2026, 11, 25)
 
@@ -127,3 +127,14 @@ def test_whoever_may_not_read_the_records_still_gets_a_survey(stand_in, monkeypa
     for ask in (desk.ways_back, desk.procedures, desk.proof, lambda: desk.plan("7")):
         with pytest.raises(Refused, match="permission denied"):
             ask()
+
+
+def test_a_tree_named_from_one_folder_is_found_from_another(tmp_path, monkeypatch):
+    (tmp_path / "heron/etc").mkdir(parents=True)
+    (tmp_path / "heron/etc/os-release").write_text("ID=quayside\n")
+    monkeypatch.chdir(tmp_path)
+    words = Target("tree", "heron").words
+    monkeypatch.chdir("/")
+    assert open_target(parse_words(list(words))).root == tmp_path / "heron"
+    monkeypatch.setenv("HOME", str(tmp_path))
+    assert open_target(Target("tree", "~/heron")).root == tmp_path / "heron"

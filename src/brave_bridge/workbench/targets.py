@@ -17,10 +17,16 @@ class Target(msgspec.Struct, frozen=True):
 
     @property
     def words(self) -> tuple[str, ...]:
-        """The command-line words that name it."""
+        """The command-line words that name it, from whichever folder they are read."""
         if self.kind == "local":
             return ()
-        return (f"--{self.kind}", self.value)
+        value = str(tree_folder(self.value)) if self.kind == "tree" else self.value
+        return (f"--{self.kind}", value)
+
+
+def tree_folder(value: str) -> Path:
+    """The folder that a person means, as an absolute path."""
+    return Path(value).expanduser().absolute()
 
 
 def parse_words(words: list[str]) -> Target:
@@ -31,7 +37,7 @@ def parse_words(words: list[str]) -> Target:
 def open_target(target: Target) -> Machine:
     """The machine of a target; MachineError where it is none."""
     if target.kind == "tree":
-        return open_tree(Path(target.value))
+        return open_tree(tree_folder(target.value))
     if target.kind == "demo":
         from brave_bridge.workbench.demo import open_demo
 
