@@ -143,3 +143,35 @@ def test_every_place_shows_itself_on_a_small_terminal(terminal, size):
         assert all(len(line) <= size[0] for line in lines)
     screen.press("?")
     screen.wait_for("leave; a crossing goes on")
+
+
+def begin_crossing(screen: Terminal, name: str) -> None:
+    """From the fleet to the first question of a machine's crossing."""
+    screen.press("/")
+    screen.wait_for("Esc shows all")
+    screen.type(name)
+    screen.wait_for(f"╭─  {name} · ")
+    screen.press("Escape")
+    time.sleep(0.3)
+    screen.press("n")
+    screen.wait_for("cross to .* to fetch")
+    screen.press("n")
+    screen.wait_for(f"type the machine's name: {name}")
+    screen.type(name)
+    screen.press("Enter")
+    screen.wait_for("Point the sources at the new release")
+
+
+def test_two_crossings_at_once_are_both_watched(terminal):
+    screen = terminal()
+    screen.wait_for("knot .* waits for")
+    begin_crossing(screen, "gannet")
+    screen.press("1")
+    begin_crossing(screen, "petrel")
+    screen.wait_for("2 in need of you · 2 crossing")
+    screen.press("a")
+    screen.wait_for("Stage two")
+    screen.press("[")
+    screen.wait_for("Point the sources at the new release")
+    screen.press("a")
+    screen.wait_for("Stage two")

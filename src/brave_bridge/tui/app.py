@@ -83,6 +83,7 @@ class BraveBridge(Deeds, App[int]):
         self.harbour = Harbour(words, demo=demo)
         self.fresh = fresh
         self.farewell = ""
+        self._watching = False
         self._hints: tuple[tuple[str, str], ...] = ()
         if words:
             self.set_reactive(BraveBridge.place, "survey")
@@ -148,19 +149,22 @@ class BraveBridge(Deeds, App[int]):
         self.show_current()
 
     def _poll(self) -> None:
-        """Watch procedures that are under way."""
-        for record in self.harbour.records():
-            if record.live is not None and record.live.is_open:
-                self._watch_live(record.name)
+        """Watch procedures that are under way, one look after the other."""
+        names = [r.name for r in self.harbour.records() if r.live is not None and r.live.is_open]
+        if names and not self._watching:
+            self._watching = True
+            self._watch_live(names)
         self._tell_head()
 
-    @work(thread=True, group="poll", exclusive=True)
-    def _watch_live(self, name: str) -> None:
-        record = self.harbour.read_live(name)
-        if record.live is not None and record.live.is_open:
-            self._read_done(record)
-        else:
-            self._read_done(self.harbour.read(name))
+    @work(thread=True, group="poll")
+    def _watch_live(self, names: list[str]) -> None:
+        try:
+            for name in names:
+                record = self.harbour.read_live(name)
+                is_open = record.live is not None and record.live.is_open
+                self._read_done(record if is_open else self.harbour.read(name))
+        finally:
+            self._watching = False
 
     @property
     def workspace(self) -> Workspace:

@@ -1,5 +1,6 @@
 """Reading a machine's record for the screen, and the fleet that the screen opens on."""
 
+from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
@@ -14,13 +15,14 @@ from brave_bridge.families.choose import CROSSING_FAMILIES
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
-from brave_bridge.store.logbook import LogbookError
+from brave_bridge.store.logbook import LogbookError, ProcedureRow
 from brave_bridge.workbench.desk import Desk, Refused
 from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
 from brave_bridge.workbench.targets import Target
 
 _OUTPUT_BYTES = 8_000
 _OUTPUT_LINES = 40
+_START_SECONDS = 20
 
 
 class FleetMember(msgspec.Struct, frozen=True):
@@ -145,9 +147,9 @@ def watch_machine(desk: Desk, record: MachineRecord) -> MachineRecord:
 
 
 def _goal(desk: Desk, surveyed: Surveyed, goal: str) -> Release | None:
+    """The release that the person chose, else that of a kept plan, else the one to offer."""
     if surveyed.line is None or surveyed.release is None:
         return None
-    """The release that the person chose, else that of a kept plan, else the one to offer."""
     kept = desk.kept_plan(surveyed.facts) if desk.reads_records else None
     chosen = goal or (kept.to if kept else "")
     wanted = surveyed.line.release(chosen) if chosen else None
@@ -182,9 +184,15 @@ def read_live(desk: Desk) -> Live | None:
         row=rows[0],
         entries=entries,
         questions=tuple(logbook.questions(rows[0].id)),
-        at_work=desk.runner_is_there(),
+        at_work=desk.runner_is_there() or (not entries and _just_began(rows[0])),
         output=_output(desk, entries),
     )
+
+
+def _just_began(row: ProcedureRow) -> bool:
+    """Whether its runner may still be starting."""
+    age = datetime.now(UTC) - datetime.fromisoformat(row.began)
+    return age.total_seconds() < _START_SECONDS
 
 
 def _output(desk: Desk, entries) -> tuple[str, ...]:

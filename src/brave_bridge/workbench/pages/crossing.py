@@ -65,7 +65,14 @@ def crossing_page(record: MachineRecord) -> Page:
     outcome = live.row.outcome
     if outcome and outcome.state != "done":
         rows = (_outcome_row(outcome), *rows)
-    return Page(f"{live.row.kind}: {live.row.title} · {state}", COLUMNS, rows, hints=hints)
+    return Page(
+        f"{live.row.kind}: {live.row.title} · {state}",
+        COLUMNS,
+        rows,
+        "The runner is starting; its first step shows in a moment.",
+        hints,
+        _ABOUT,
+    )
 
 
 def _hints(live: Live | None) -> tuple[tuple[str, str], ...]:
