@@ -7,14 +7,21 @@ STAMP  := $(VENV)/.ready
 # What the tests work on or with, beyond Python: installed only by root, on Debian-like machines.
 TEST_PACKAGES := tmux debootstrap btrfs-progs gpgv dpkg apt util-linux rsync attr
 
-.PHONY: setup demo test lint bench test-packages
+.PHONY: setup venv-package demo test lint bench test-packages
 
 setup: $(STAMP)
 
 $(STAMP): pyproject.toml
+	@$(PYTHON) -c "import ensurepip, venv" 2>/dev/null || $(MAKE) --no-print-directory venv-package
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/pip install --quiet --editable '.[dev]'
 	touch $(STAMP)
+
+# Debian ships Python's venv module apart from Python.
+venv-package:
+	@if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
+	  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends python3-venv >/dev/null; \
+	else echo "this Python has no venv module: install your system's python3-venv package" >&2; exit 1; fi
 
 demo: setup
 	$(BIN)/brave-bridge demo

@@ -1,11 +1,13 @@
 """Commands inside a real tree that is only mounted."""
 
+import fcntl
 import os
 import time
 from pathlib import Path
 
 import pytest
 
+from brave_bridge.families.deb.commands import DebFamily
 from brave_bridge.machines.tree import TreeMachine
 from tests.support import lab
 
@@ -57,3 +59,20 @@ def _content(path: Path) -> bytes:
         return path.read_bytes()
     except OSError:
         return b""
+
+
+def test_a_stage_waits_for_the_lock_that_another_package_manager_holds(root):
+    machine = TreeMachine("heron", root)
+    stage = DebFamily().stage_two()
+    # Something to do, so that the lock is wanted: a package that is only half configured.
+    status = root / "var/lib/dpkg/status"
+    before, package, after = status.read_text().partition("Package: cron\nStatus: install ok ")
+    status.write_text(before + package + after.replace("installed", "half-configured", 1))
+    with open(root / "var/lib/dpkg/lock-frontend", "a+") as lock:
+        fcntl.lockf(lock, fcntl.LOCK_EX)
+        machine.start("stage", stage.argv, stage.environment)
+        time.sleep(3)
+        assert machine.job("stage").state == "running"
+        fcntl.lockf(lock, fcntl.LOCK_UN)
+    code, output = run(machine, "stage", *stage.argv)
+    assert code == 0 and "Setting up cron" in output

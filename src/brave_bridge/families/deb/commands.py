@@ -29,6 +29,9 @@ _KEEP_MINE = (
     "-o",
     "Dpkg::Options::=--force-confold",
 )
+_WAIT_FOR_LOCK = ("-o", "DPkg::Lock::Timeout=300")
+"""Seconds to wait for another package manager, or for what an interrupted one left running."""
+
 _REPORT = ("-o", "APT::Status-Fd=3")
 _NO_TRACE = (
     "-o",
@@ -80,10 +83,12 @@ class DebFamily:
         )
 
     def stage_one(self) -> Run:
-        return apt_get("Stage one", *_KEEP_MINE, "--yes", "upgrade", reports=True)
+        return apt_get("Stage one", *_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "upgrade", reports=True)
 
     def stage_two(self) -> Run:
-        return apt_get("Stage two", *_KEEP_MINE, "--yes", "full-upgrade", reports=True)
+        return apt_get(
+            "Stage two", *_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "full-upgrade", reports=True
+        )
 
     def repair(self) -> tuple[Run, ...]:
         return (
@@ -93,7 +98,12 @@ class DebFamily:
                 environment=QUIET,
             ),
             apt_get(
-                "Mend what does not fit together", *_KEEP_MINE, "--yes", "--fix-broken", "install"
+                "Mend what does not fit together",
+                *_WAIT_FOR_LOCK,
+                *_KEEP_MINE,
+                "--yes",
+                "--fix-broken",
+                "install",
             ),
         )
 
