@@ -7,7 +7,8 @@ from brave_bridge.core.crossing.next_step import Standing, next_step
 
 CALM = Standing(goal="7 diamond", support_days=156)
 ORDER = [
-    ({"procedure": "crossing", "question": "Point the sources?"}, "answer: Point the sources?", 2),
+    ({"procedure": "crossing", "at_work": True, "question": "Turn?"}, "answer: Turn?", 2),
+    ({"procedure": "crossing", "question": "Turn?"}, "go on with the crossing", 2),
     ({"procedure": "crossing", "at_work": True}, "the crossing is under way", 0),
     ({"procedure": "return"}, "go on with the return", 2),
     ({"unreadable": "no database"}, "no database", 2),

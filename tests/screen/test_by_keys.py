@@ -65,11 +65,12 @@ class Terminal:
 def terminal(tmp_path):
     """A function that opens the program in a terminal of its own tmux server."""
     server = libtmux.Server(socket_path=str(tmp_path / "tmux"), config_file="/dev/null")
+    # Without a session of its own the server would end with the terminal that is closed.
+    server.new_session(session_name="keeper", window_command="sleep 3600")
 
     def start(words: str = "demo", size: tuple[int, int] = (142, 42)) -> Terminal:
         return Terminal(server, tmp_path, words, size)
 
-    # Keeps the server when the first terminal closes.
     yield start
     server.kill()
 

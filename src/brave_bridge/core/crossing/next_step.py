@@ -43,7 +43,7 @@ def next_step(standing: Standing) -> NextStep:
 def _under_way(s: Standing) -> NextStep | None:
     if not s.procedure:
         return None
-    if s.question:
+    if s.question and s.at_work:
         return NextStep(f"answer: {s.question}", "crossing", "show", 2)
     if s.at_work:
         return NextStep(f"the {s.procedure} is under way: watch it", "crossing", "show", 0)

@@ -4,7 +4,7 @@ from brave_bridge.core.formats.text import byte_size, counted
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.record import MachineRecord
 
-COLUMNS = (Column("", 2), Column("kernel", 24), Column("image", 40), Column("size", 9, right=True),
+COLUMNS = (Column("", 2), Column("kernel", 18), Column("image", 26), Column("size", 9, right=True),
            Column("boot entry"))  # fmt: skip
 
 
