@@ -103,7 +103,7 @@ def test_petrel_goes_across_and_back_by_keys(terminal):
     screen.wait_for("that is not petrel")
     screen.type("petrel")
     screen.press("Enter")
-    shown = screen.wait_for("Point the sources at the new release")
+    shown = screen.wait_for(r"\? Point the sources at the new release")
     assert "bowline-5.3" in shown and "+Suites: diamond" in shown
     screen.press("a")
     screen.wait_for("Stage one")
@@ -160,7 +160,7 @@ def begin_crossing(screen: Terminal, name: str) -> None:
     screen.wait_for(f"type the machine's name: {name}")
     screen.type(name)
     screen.press("Enter")
-    screen.wait_for("Point the sources at the new release")
+    screen.wait_for(r"\? Point the sources at the new release")
 
 
 def test_two_crossings_at_once_are_both_watched(terminal):
@@ -173,6 +173,6 @@ def test_two_crossings_at_once_are_both_watched(terminal):
     screen.press("a")
     screen.wait_for("Stage two")
     screen.press("[")
-    screen.wait_for("Point the sources at the new release")
+    screen.wait_for(r"\? Point the sources at the new release")
     screen.press("a")
     screen.wait_for("Stage two")
