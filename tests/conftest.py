@@ -5,6 +5,7 @@ import shutil
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.workbench.demo import build_demo
@@ -15,6 +16,10 @@ from brave_bridge.workbench.targets import Target
 def pytest_configure(config) -> None:
     # Hypothesis and the programs under test must not write into the person's own folders.
     os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", "/tmp/brave-bridge-hypothesis")
+    # Where a change is judged, every run tries the same examples; elsewhere each tries new ones.
+    settings.register_profile("judged", derandomize=True)
+    if os.environ.get("BRAVE_BRIDGE_ALL_TESTS"):
+        settings.load_profile("judged")
 
 
 @pytest.hookimpl(wrapper=True)

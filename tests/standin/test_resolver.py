@@ -45,7 +45,7 @@ def result(installed: dict[str, Stanza], solution: Solution) -> dict[str, Stanza
 
 
 @given(archives())
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 def test_upgrade_removes_nothing_and_adds_nothing(world):
     installed, held, offered = world
     solution = Resolver(installed, held, offered).upgrade()
@@ -58,7 +58,7 @@ def test_upgrade_removes_nothing_and_adds_nothing(world):
 
 
 @given(archives())
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 def test_full_upgrade_leaves_a_whole_system_with_all_that_is_essential_or_held(world):
     installed, held, offered = world
     solution = Resolver(installed, held, offered).full_upgrade()
@@ -82,3 +82,11 @@ def test_a_new_need_comes_and_what_it_breaks_goes():
     assert solution.removed == {"libtide1", "agent"}
     gentle = Resolver(installed, set(), offered).upgrade()
     assert (gentle.changed, gentle.kept) == ({}, {"libc"})
+
+
+def test_nothing_that_an_essential_package_needs_is_broken_away():
+    installed = {"init": stanza("init", "1", Essential="yes", Depends="libtide1"),
+                 "libtide1": stanza("libtide1", "1"), "libc": stanza("libc", "1")}  # fmt: skip
+    offered = [stanza("libc", "2", Breaks="libtide1 (<< 2)")]
+    solution = Resolver(installed, set(), offered).full_upgrade()
+    assert (solution.changed, solution.removed, solution.kept) == ({}, set(), {"libc"})

@@ -65,6 +65,7 @@ class Resolver:
     def __init__(self, installed: dict[str, Stanza], held: set[str], offered: list[Stanza]) -> None:
         self.installed = installed
         self.held = held
+        self.needed: set[str] = set()
         self.candidates = newest_candidates(offered)
         self.upgradable = {
             name: candidate
@@ -160,7 +161,18 @@ class Resolver:
             if fits and option not in refused and option not in removed:
                 changed[option] = candidate
                 return
+        if self._is_precious(name) and name not in changed:
+            self._keep_for(clause, changed, removed, refused)
         self._give_up(name, changed, removed, refused)
+
+    def _keep_for(self, clause, changed, removed, refused) -> None:
+        """Let what a precious package needs stay as it is; whoever is against it gives way."""
+        for option, _, _ in clause:
+            if option in self.installed and (option in removed or option in changed):
+                removed.discard(option)
+                changed.pop(option, None)
+                refused.add(option)
+                self.needed.add(option)
 
     def _mend_opposition(self, name, other, changed, removed, refused) -> None:
         if self._is_precious(other) or other in refused:
@@ -184,7 +196,8 @@ class Resolver:
             removed.add(name)
 
     def _is_precious(self, name: str) -> bool:
-        return name in self.held or self.installed.get(name, {}).get("Essential") == "yes"
+        essential = self.installed.get(name, {}).get("Essential") == "yes"
+        return essential or name in self.held or name in self.needed
 
     def faults(self) -> list[str]:
         """The violated relations of the installed system, a line each."""
