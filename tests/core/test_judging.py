@@ -5,7 +5,6 @@ from datetime import date
 import msgspec
 import pytest
 
-from brave_bridge.core.crossing.next_step import Standing, next_step
 from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.formats.apt_status_db import Candidate
 from brave_bridge.core.packages.changes import disagreement
@@ -132,28 +131,6 @@ def test_a_return_is_proved_by_its_snapshot():
     assert prove_return("s", 0, ()).passed
     failed = prove_return("s", 2, ("/a: missing",))
     assert not failed.passed and failed.differences[0].subject == "/a: missing"
-
-
-@pytest.mark.parametrize(
-    ("standing", "words", "action", "urgency"),
-    [
-        (Standing(procedure="crossing", question="Q?"), "answer: Q?", "show", 2),
-        (Standing(procedure="crossing", at_work=True), "under way", "show", 0),
-        (Standing(procedure="crossing"), "go on with the crossing", "go_on", 2),
-        (Standing(unreadable="no database"), "cannot be read", "show", 2),
-        (Standing(failed="stage one", goal="7"), "it failed", "show", 2),
-        (Standing(proof_failed=True, goal="7"), "worse", "show", 2),
-        (Standing(first_stop="half installed", goal="7"), "half installed", "show", 2),
-        (Standing(waits_for="the rpm family"), "waits for the rpm family", "show", 0),
-        (Standing(), "nothing to do", "show", 0),
-        (Standing(goal="7", support_days=41), "41 days of support left", "plan", 1),
-        (Standing(goal="7", support_days=-3), "3 days without", "plan", 1),
-        (Standing(goal="7", has_plan=True, plan_words="5 upgrades"), "cross to 7", "cross", 1),
-    ],
-)
-def test_the_next_step(standing, words, action, urgency):
-    step = next_step(standing)
-    assert words in step.words and (step.action, step.urgency) == (action, urgency)
 
 
 def test_disagreement_is_only_what_was_not_approved():

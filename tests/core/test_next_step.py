@@ -7,29 +7,29 @@ from brave_bridge.core.crossing.next_step import Standing, next_step
 
 CALM = Standing(goal="7 diamond", support_days=156)
 ORDER = [
-    ({"procedure": "crossing", "at_work": True, "question": "Turn?"}, "answer: Turn?", 2),
-    ({"procedure": "crossing", "question": "Turn?"}, "go on with the crossing", 2),
-    ({"procedure": "crossing", "at_work": True}, "the crossing is under way", 0),
-    ({"procedure": "return"}, "go on with the return", 2),
-    ({"unreadable": "no database"}, "no database", 2),
-    ({"failed": "stage two"}, "it failed (stage two)", 2),
-    ({"proof_failed": True}, "worse than before", 2),
-    ({"first_stop": "no room on /"}, "no room on /", 2),
-    ({"waits_for": "guests"}, "waits for guests", 0),
-    ({"has_plan": True, "plan_words": "19 upgrades"}, "cross to 7 diamond: 19 upgrades", 1),
-    ({}, "plan the way to 7 diamond: 156 days of support left", 1),
-    ({"goal": ""}, "nothing to do until a newer release is out", 0),
+    ({"procedure": "crossing", "at_work": True, "question": "Turn?"}, "answer: Turn?", "show", 2),
+    ({"procedure": "crossing", "question": "Turn?"}, "go on with the crossing", "go_on", 2),
+    ({"procedure": "crossing", "at_work": True}, "the crossing is under way", "show", 0),
+    ({"procedure": "return"}, "go on with the return", "go_on", 2),
+    ({"unreadable": "no database"}, "cannot be read: no database", "show", 2),
+    ({"failed": "stage two"}, "it failed (stage two)", "show", 2),
+    ({"proof_failed": True}, "worse than before", "show", 2),
+    ({"first_stop": "no room on /"}, "no room on /", "show", 2),
+    ({"waits_for": "guests"}, "waits for guests", "show", 0),
+    ({"has_plan": True, "plan_words": "5 upgrades"}, "cross to 7 diamond: 5", "cross", 1),
+    ({}, "plan the way to 7 diamond: 156 days of support left", "plan", 1),
+    ({"goal": ""}, "nothing to do until a newer release is out", "show", 0),
 ]
 
 
-@pytest.mark.parametrize(("changes", "words", "urgency"), ORDER)
-def test_each_standing_has_its_step(changes, words, urgency):
+@pytest.mark.parametrize(("changes", "words", "action", "urgency"), ORDER)
+def test_each_standing_has_its_step(changes, words, action, urgency):
     step = next_step(msgspec.structs.replace(CALM, **changes))
-    assert words in step.words and step.urgency == urgency
+    assert words in step.words and (step.action, step.urgency) == (action, urgency)
 
 
 def test_what_is_under_way_comes_before_all_else():
-    everything = {key: value for changes, _, _ in ORDER[:-1] for key, value in changes.items()}
+    everything = {key: value for changes, *_ in ORDER[:-1] for key, value in changes.items()}
     assert next_step(msgspec.structs.replace(CALM, **everything)).action == "show"
     assert "answer" in next_step(msgspec.structs.replace(CALM, **everything)).words
 
