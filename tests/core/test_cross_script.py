@@ -215,6 +215,18 @@ def test_an_interrupted_stage_is_repaired_and_tried_again():
     assert ran[at : at + 4] == ["upgrade", "--pending", "install", "upgrade"]
 
 
+def test_a_package_cut_off_while_it_was_unpacked_is_installed_again():
+    cut = facts(packages=(package("quay-libc", state="half-installed", fault="reinstreq"),))
+    machine = Machine().instead(runs("upgrade"), Ran(-1, "", 1, "j", lost=True), times=1)
+    machine.instead(lambda r: "cut off" in r.title and isinstance(r, ReadFacts), FactsRead(cut))
+    assert cross(machine).state == "done"
+    ran = machine.ran()
+    at = ran.index("upgrade")
+    assert ran[at : at + 7] == [
+        "upgrade", "--pending", "install", "quay-libc", "--pending", "install", "upgrade",
+    ]  # fmt: skip
+
+
 def test_a_stage_that_fails_twice_names_the_way_back():
     broken = Ran(100, "E: Sub-process /usr/bin/dpkg returned an error code (1)\n", 1, "j")
     machine = Machine().instead(runs("upgrade"), broken)

@@ -147,9 +147,9 @@ def killed(bullseye, tmp_path_factory):
     desk = desk_of(tree)
     kept = desk.kept_plan(desk.survey().facts, "13")
     identifier = desk.begin_crossing(kept, unattended=True)
-    kill_runner_at(desk, identifier, "Download everything")
+    kill_runner_at(desk, identifier, "Download everything", power_cut=False)
     desk.go_on(unattended=True)
-    kill_runner_at(desk, identifier, "Stage one")
+    kill_runner_at(desk, identifier, "Stage one", power_cut=True)
     desk.logbook().close()
     status = carry_out_on(lambda: desk_of(tree), identifier, _between_the_stages)
     assert os.WIFSIGNALED(status), status
@@ -164,8 +164,11 @@ def _between_the_stages(moment: str, seq: int, logbook) -> bool:
     return moment == "after" and newest.title == "Checkpoint: stage one"
 
 
-def kill_runner_at(desk: Desk, identifier: str, title: str) -> None:
-    """SIGKILL the runner while the request of that title is well under way."""
+def kill_runner_at(desk: Desk, identifier: str, title: str, *, power_cut: bool) -> None:
+    """SIGKILL the runner while the request of that title is well under way.
+
+    With ``power_cut`` the package manager that it started dies too.
+    """
     deadline = time.monotonic() + PATIENCE_SECONDS
     while time.monotonic() < deadline:
         entry = desk.logbook().entries(identifier)[-1:]
@@ -177,6 +180,8 @@ def kill_runner_at(desk: Desk, identifier: str, title: str) -> None:
     job = desk.machine.state / "jobs" / f"{identifier}-{entry[0].seq}"
     assert not (job / "code").exists()
     os.kill(runner_of(identifier), signal.SIGKILL)
+    if power_cut:
+        os.killpg(int((job / "pid").read_text()), signal.SIGKILL)
     while launch.runner_is_there(desk.machine.state):
         time.sleep(0.02)
 
@@ -198,6 +203,8 @@ def test_killed_in_download_in_stage_one_and_between_the_stages_it_ends_the_same
     tree, _, identifier = killed
     row = desk_of(tree).logbook().procedure(identifier)
     assert row.state == "done" and row.outcome.proof.passed
+    entries = desk_of(tree).logbook().entries(identifier)
+    assert any("second try" in entry.title for entry in entries)
     assert end_state(tree) == smooth["end"]
 
 

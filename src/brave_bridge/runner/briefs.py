@@ -9,7 +9,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.families.choose import family_named
 
-SCRIPT_VERSION = "1"
+SCRIPT_VERSION = "2"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 

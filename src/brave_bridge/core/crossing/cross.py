@@ -6,8 +6,6 @@ machine is as it was; from stage one on, a failure names the way back.
 
 import difflib
 
-import msgspec
-
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.requests import (
     Answered,
@@ -24,8 +22,6 @@ from brave_bridge.core.crossing.requests import (
     Ran,
     ReadFacts,
     ReadFiles,
-    Reply,
-    Run,
     Script,
     SnapshotTaken,
     SwapFiles,
@@ -34,6 +30,13 @@ from brave_bridge.core.crossing.requests import (
     WriteFiles,
 )
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.stage import (
+    ended_well,
+    run_stage,
+    titled,
+    what_was_seen,
+    why_it_failed,
+)
 from brave_bridge.core.packages.changes import LegPlan, disagreement
 from brave_bridge.core.proof.compare import prove
 from brave_bridge.core.survey.facts import Facts
@@ -90,7 +93,7 @@ def _proven(
         return Outcome(
             state="failed",
             at="proof",
-            why=_seen(after),
+            why=what_was_seen(after),
             safe="all legs are crossed",
             next_step="brave-bridge proof",
             ways_back=ways_back,
@@ -126,10 +129,6 @@ def sources_diff(plan: LegPlan) -> str:
     return "\n".join(piece for piece in pieces if piece)
 
 
-def _seen(reply: Reply) -> str:
-    return f"{reply.attempted}: {reply.seen}" if isinstance(reply, Failed) else ""
-
-
 _DONE = Outcome(state="done")
 
 
@@ -154,7 +153,7 @@ class _Crossing:
         yield self._checkpoint("way back")
         guarded = yield GuardServices(title="Keep package scripts from starting services")
         if isinstance(guarded, Failed):
-            return self._stopped("guard", _seen(guarded))
+            return self._stopped("guard", what_was_seen(guarded))
         outcome = yield from self._change()
         yield UnguardServices(title="Let package scripts start services again")
         return outcome
@@ -187,7 +186,7 @@ class _Crossing:
         """The machine must stand where the plan begins, and stand well."""
         reply = yield ReadFacts(title=f"Read the baseline before {self.plan.leg.title}")
         if not isinstance(reply, FactsRead):
-            return self._stopped("ready", _seen(reply))
+            return self._stopped("ready", what_was_seen(reply))
         facts = self.baseline = reply.facts
         if facts.broken:
             names = ", ".join(package.name for package in facts.broken[:6])
@@ -214,7 +213,7 @@ class _Crossing:
             leg=self.plan.leg.title,
         )
         if not isinstance(reply, SnapshotTaken):
-            return self._stopped("way back", _seen(reply))
+            return self._stopped("way back", what_was_seen(reply))
         self.ways_back = (reply.id,)
         return None
 
@@ -231,9 +230,9 @@ class _Crossing:
             ("stage one", "upgrade what removes nothing and adds nothing", self.family.stage_one()),
             ("stage two", "carry out the rest", self.family.stage_two()),
         ):
-            failure = yield from self._stage(name, title, command)
-            if failure:
-                return failure
+            why = yield from run_stage(self.family, name, title, command)
+            if why:
+                return self._failed(name, why)
             yield self._checkpoint(name)
         return (yield from self._settle())
 
@@ -247,14 +246,15 @@ class _Crossing:
         )
         if not (isinstance(answer, Answered) and answer.choice == GO_ON):
             return self._stopped(
-                "sources", _seen(answer) or "the person chose to undo", "plan again"
+                "sources", what_was_seen(answer) or "the person chose to undo", "plan again"
             )
         reply = yield WriteFiles(
             title=f"Write the sources of {self.plan.leg.end.title}",
             files=self._texts(self.plan.source_files),
         )
         if isinstance(reply, Failed):
-            return (yield from self._put_sources_back(self._stopped("sources", _seen(reply))))
+            refusal = self._stopped("sources", what_was_seen(reply))
+            return (yield from self._put_sources_back(refusal))
         return None
 
     @staticmethod
@@ -266,42 +266,37 @@ class _Crossing:
             title="Put the sources back as they were",
             files=self._texts(self.plan.sources_before),
         )
-        yield self._titled(self.family.refresh(), "Fetch the old release's indices again")
+        yield titled(self.family.refresh(), "Fetch the old release's indices again")
         return outcome
-
-    @staticmethod
-    def _titled(run: Run, title: str) -> Run:
-        return msgspec.structs.replace(run, title=title)
 
     def _prepare(self) -> Script[Outcome | None]:
         """Refresh, check, compare with the plan, download: no package changes yet."""
         title = self.plan.leg.end.title
-        reply = yield self._titled(self.family.refresh(), f"Fetch the indices of {title}")
-        if not (isinstance(reply, Ran) and reply.ok):
-            return self._stopped("indices", self._why(reply))
+        reply = yield titled(self.family.refresh(), f"Fetch the indices of {title}")
+        if not ended_well(reply):
+            return self._stopped("indices", why_it_failed(self.family, reply))
         reply = yield ReadFiles(
             title=f"Check that the indices are those of {title}",
             patterns=self.family.index_descriptions,
         )
         descriptions = reply.files if isinstance(reply, FilesRead) else ()
-        wrong = _seen(reply) or self.family.wrong_indices(self.plan, descriptions)
+        wrong = what_was_seen(reply) or self.family.wrong_indices(self.plan, descriptions)
         if wrong:
             return self._stopped("indices", wrong)
         refusal = yield from self._agree()
         if refusal:
             return refusal
-        reply = yield self._titled(self.family.download(), "Download everything")
-        if not (isinstance(reply, Ran) and reply.ok):
-            return self._stopped("download", self._why(reply))
+        reply = yield titled(self.family.download(), "Download everything")
+        if not ended_well(reply):
+            return self._stopped("download", why_it_failed(self.family, reply))
         return None
 
     def _agree(self) -> Script[Outcome | None]:
         """Hold the package manager's own intention against the approved plan."""
-        reply = yield self._titled(
-            self.family.simulate(), "Ask the package manager what it would do"
-        )
+        reply = yield titled(self.family.simulate(), "Ask the package manager what it would do")
         if not isinstance(reply, Ran) or reply.lost:
-            return self._stopped("agreement", _seen(reply) or "the simulation was interrupted")
+            why = what_was_seen(reply) or "the simulation was interrupted"
+            return self._stopped("agreement", why)
         differs = disagreement(self.plan, *self.family.intended(reply.output))
         if not differs:
             return None
@@ -315,29 +310,6 @@ class _Crossing:
         if isinstance(answer, Answered) and answer.choice == GO_ON:
             return None
         return self._stopped("agreement", differs.words, "plan again")
-
-    def _stage(self, name: str, title: str, command: Run) -> Script[Outcome | None]:
-        """One stage; what an interruption left half done is repaired and it is tried again."""
-        reply = yield self._titled(command, f"{name.capitalize()}: {title}")
-        if isinstance(reply, Ran) and reply.ok:
-            return None
-        interrupted = isinstance(reply, Ran) and reply.lost
-        first_why = self._why(reply)
-        for step in self.family.repair():
-            yield step
-        reply = yield self._titled(command, f"{name.capitalize()}, second try")
-        if isinstance(reply, Ran) and reply.ok:
-            return None
-        # The second try often fails only on what the first left behind.
-        return self._failed(name, self._why(reply) if interrupted else first_why)
-
-    def _why(self, reply: Reply) -> str:
-        if not isinstance(reply, Ran):
-            return _seen(reply)
-        if reply.lost:
-            return "the command was interrupted"
-        faults = self.family.faults(reply.output)
-        return "; ".join(faults[-4:]) or f"exit code {reply.exit_code}"
 
     def _settle(self) -> Script[Outcome]:
         """Give the config files the version that was decided, and check the packages."""
@@ -355,8 +327,8 @@ class _Crossing:
                 title="Take the new version of the chosen config files", swaps=swaps
             )
             if isinstance(reply, Failed):
-                return self._failed("config files", _seen(reply))
+                return self._failed("config files", what_was_seen(reply))
         reply = yield self.family.check()
-        if not (isinstance(reply, Ran) and reply.ok):
-            return self._failed("check", self._why(reply))
+        if not ended_well(reply):
+            return self._failed("check", why_it_failed(self.family, reply))
         return _DONE

@@ -37,6 +37,9 @@ class CrossingFamily(Protocol):
     def repair(self) -> tuple[Run, ...]:
         """Finish what an interrupted change left, in order."""
 
+    def reinstall(self, names: Iterable[str]) -> Run:
+        """Install packages again in the version that the sources have."""
+
     def check(self) -> Run:
         """The package manager's own check; it must leave no trace on the machine."""
 

@@ -107,6 +107,17 @@ class DebFamily:
             ),
         )
 
+    def reinstall(self, names: Iterable[str]) -> Run:
+        return apt_get(
+            "Install again what was cut off",
+            *_WAIT_FOR_LOCK,
+            *_KEEP_MINE,
+            "--yes",
+            "--reinstall",
+            "install",
+            *sorted(names),
+        )
+
     def check(self) -> Run:
         return apt_get("Let the package manager check itself", *_NO_TRACE, "check")
 
