@@ -104,7 +104,7 @@ def test_indices_of_another_release(own_world):
 def test_a_package_that_is_damaged_in_the_archive_stops_before_any_change(own_world):
     desk, folder = own_world
     kept = desk.plan("7")
-    before = contents(desk.machine.root)
+    before = without_lists(desk)
     package = next((folder / "archives/quayside/pool").glob("quay-editor_7*"))
     package.write_bytes(package.read_bytes() + b"x")
     begin(desk, CrossBrief("deb", kept.legs))
@@ -112,9 +112,13 @@ def test_a_package_that_is_damaged_in_the_archive_stops_before_any_change(own_wo
     outcome = outcome_of(desk.machine.root, "petrel", "trial")
     assert (outcome.state, outcome.at) == ("stopped", "download")
     assert "Hash Sum mismatch" in outcome.why
-    after = {p: c for p, c in contents(desk.machine.root).items() if "/archives/" not in p
-             and not p.startswith("var/lib/apt/lists/")}  # fmt: skip
-    assert after == before
+    assert without_lists(desk) == before
+
+
+def without_lists(desk) -> dict:
+    """The machine's files but for what was fetched."""
+    return {p: c for p, c in contents(desk.machine.root).items() if "/archives/" not in p
+            and not p.startswith("var/lib/apt/lists/")}  # fmt: skip
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="mounting a small file system needs root")
@@ -157,7 +161,7 @@ def test_a_damaged_package_database(stand_in, content, word):
 def test_a_missing_package_database(stand_in):
     desk = stand_in("petrel")
     desk.machine.remove("/var/lib/dpkg/status")
-    with pytest.raises(MachineError, match="reading /var/lib/dpkg/status"):
+    with pytest.raises(MachineError, match="reading the package database"):
         desk.survey()
 
 

@@ -84,7 +84,14 @@ def outcome_of(root: Path, name: str, identifier: str) -> Outcome | None:
     return row.outcome
 
 
-VOLATILE = ("var/log/", "var/lib/tidebase/converted-at", STATE_FOLDER.lstrip("/") + "/")
+VOLATILE = (
+    "run/",
+    "proc/",
+    "sys/",
+    "var/log/",
+    "var/lib/tidebase/converted-at",
+    STATE_FOLDER.lstrip("/") + "/",
+)
 
 
 def contents(root: Path) -> dict[str, bytes | str]:

@@ -1,54 +1,83 @@
-"""Facts that every machine has, whatever its family: identity, kernels, room."""
+"""Facts that every machine has, whatever its family, out of what two rounds have seen."""
 
-import os
 from datetime import UTC, datetime
 
-from brave_bridge.core.survey.facts import Evidence, Facts, Kernel, Space
-from brave_bridge.families.identify import read_identity
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.families.identify import identity_in
+from brave_bridge.families.topics import (
+    activity,
+    boot,
+    hardware,
+    identity,
+    licence,
+    locale,
+    storage,
+)
 from brave_bridge.machines.port import Machine
+from brave_bridge.machines.wishes import Seen, Wish
+
+WISHES: tuple[Wish, ...] = (
+    *identity.WISHES,
+    *boot.WISHES,
+    *storage.WISHES,
+    *hardware.WISHES,
+    *activity.WISHES,
+    *locale.WISHES,
+    *licence.WISHES,
+)
 
 
-def survey_basic(machine: Machine) -> Facts:
+def further(seen: Seen) -> tuple[Wish, ...]:
+    """What the second round asks for, given what the first has seen."""
+    return activity.further(seen)
+
+
+def basic_facts(machine: Machine, seen: Seen) -> Facts:
     """The facts that need no package database; MachineError where this is no system."""
-    identity, seen = read_identity(machine)
-    kernels = _kernels(machine)
+    taken_at = datetime.now(UTC).isoformat(timespec="seconds")
+    runs = machine.kind != "tree"
+    who, identity_seen = identity_in(seen, machine.name)
+    booted, boot_seen = boot.read(seen, runs, taken_at)
+    images, kernels_seen = boot.kernels(seen, booted.kernel)
+    mounts, expected, storage_seen = storage.read(seen, runs)
+    made_of, hardware_seen = hardware.read(seen, who.architecture, runs)
+    goes_on, activity_seen = activity.read(seen, runs)
+    accounts, accounts_seen = activity.accounts(seen)
+    language, locale_seen = locale.read(seen)
+    licensed, licence_seen = licence.read(seen)
     return Facts(
         machine=machine.name,
         kind=machine.kind,
-        taken_at=datetime.now(UTC).isoformat(timespec="seconds"),
-        identity=identity,
+        taken_at=taken_at,
+        identity=who,
         packages=(),
         source_files=(),
         sources=(),
         archives=(),
         changed_configs=(),
         set_aside=(),
-        space=_space(machine),
-        kernels=kernels,
+        space=storage.rooms(seen),
+        kernels=images,
         tools={},
-        boot_entries=tuple(machine.matching("/boot/loader/entries/*.conf")),
-        evidence=(seen, Evidence("kernels", "/boot", f"{len(kernels)} images")),
+        boot_entries=boot.entries(seen),
+        boot=booted,
+        hardware=made_of,
+        mounts=mounts,
+        expected_mounts=expected,
+        activity=goes_on,
+        accounts=accounts,
+        boot_files_changed=boot.changed_settings(seen),
+        locale=language,
+        licence=licensed,
+        evidence=(
+            identity_seen,
+            boot_seen,
+            kernels_seen,
+            *storage_seen,
+            *hardware_seen,
+            *activity_seen,
+            accounts_seen,
+            locale_seen,
+            licence_seen,
+        ),
     )
-
-
-def _kernels(machine: Machine) -> tuple[Kernel, ...]:
-    running = os.uname().release if machine.kind == "running" else ""
-    found = []
-    for path in machine.matching("/boot/vmlinuz-*"):
-        version = path.removeprefix("/boot/vmlinuz-")
-        size = (machine.root / path.lstrip("/")).lstat().st_size
-        found.append(Kernel(version, path, size, version == running))
-    return tuple(found)
-
-
-def _space(machine: Machine) -> tuple[Space, ...]:
-    """Room on each file system that holds a part of the system."""
-    spaces, devices = [], set()
-    for path in ("/", "/usr", "/var", "/boot"):
-        place = machine.root / path.lstrip("/")
-        if place.is_dir() and (device := place.stat().st_dev) not in devices:
-            devices.add(device)
-            room = os.statvfs(place)
-            free, total = room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize
-            spaces.append(Space(path, free, total, room.f_favail))
-    return tuple(spaces)

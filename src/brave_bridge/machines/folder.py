@@ -5,12 +5,14 @@ import fnmatch
 import os
 import stat
 import tempfile
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from brave_bridge.machines import jobs
+from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.rooted import inside
+from brave_bridge.machines.wishes import Answer, Answers, Seen, Wish
 
 
 class FolderMachine:
@@ -27,6 +29,10 @@ class FolderMachine:
         """The argv that runs ``argv`` on the machine."""
         raise NotImplementedError
 
+    def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
+        """What commands that only look answer; a system that does not run answers nothing."""
+        return {}
+
     def _place(self, path: str, *, follow_last: bool = True) -> Path:
         try:
             return inside(self.root, path, follow_last=follow_last)
@@ -35,7 +41,7 @@ class FolderMachine:
 
     def read(self, path: str, limit: int) -> bytes:
         try:
-            with open(self._place(path), "rb") as stream:
+            with open(self._place(path), "rb", opener=_without_waiting) as stream:
                 if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
                     raise MachineError(f"reading {path}", self.name, "not a regular file")
                 content = stream.read(limit + 1)
@@ -107,6 +113,15 @@ class FolderMachine:
         except (OSError, MachineError):
             return False
 
+    def gather(self, wishes: Iterable[Wish]) -> Seen:
+        gathering = Gathering(str(self.root))
+        for wish in wishes:
+            if isinstance(wish, Answers):
+                gathering.seen.answers.update(self._answers(wish))
+            else:
+                gathering.grant(wish)
+        return gathering.seen
+
     def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
         folder = self.state / "jobs" / job
         if jobs.state_of(folder) is None:
@@ -119,6 +134,11 @@ class FolderMachine:
 
     def job(self, job: str) -> jobs.JobState | None:
         return jobs.state_of(self.state / "jobs" / job)
+
+
+def _without_waiting(path: str, flags: int) -> int:
+    """Open even a pipe at once, so that what is no regular file can be refused."""
+    return os.open(path, flags | os.O_NONBLOCK)
 
 
 def _replace(place: Path, content: bytes, mode: int | None) -> None:

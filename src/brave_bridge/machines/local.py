@@ -7,6 +7,8 @@ from pathlib import Path
 
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.questions import ask_all
+from brave_bridge.machines.wishes import Answer, Answers
 
 
 class LocalMachine(FolderMachine):
@@ -21,3 +23,6 @@ class LocalMachine(FolderMachine):
         if os.geteuid() != 0:
             raise MachineError(f"running {argv[0]}", self.name, "this needs root", "run it as root")
         return list(argv)
+
+    def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
+        return ask_all(wish)

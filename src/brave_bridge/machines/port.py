@@ -4,11 +4,12 @@ Everything above this port is the same for a running system, a mounted tree and 
 stand-in. Paths are absolute paths *on the machine*.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Protocol
 
 from brave_bridge.machines.jobs import JobState
+from brave_bridge.machines.wishes import Seen, Wish
 
 STATE_FOLDER = "/var/lib/brave-bridge"
 """Where a machine keeps its logbook, jobs and snapshots: outside what a snapshot covers."""
@@ -61,6 +62,9 @@ class Machine(Protocol):
 
     def is_file(self, path: str) -> bool:
         """Whether a regular file stands there."""
+
+    def gather(self, wishes: Iterable[Wish]) -> Seen:
+        """Grant a batch of wishes in one round trip; what is not there is left out."""
 
     def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
         """Start a command as the detached job ``job``; does nothing where it was started before."""

@@ -14,10 +14,14 @@ SCRIPT_VERSION = "2"
 
 
 class CrossBrief(msgspec.Struct, frozen=True, tag="cross"):
-    """Cross the legs of these approved plans."""
+    """Cross the legs of these approved plans.
+
+    ``estimate`` are the seconds that it was thought to take, to be held against those it took.
+    """
 
     family: str
     plans: tuple[LegPlan, ...]
+    estimate: float = 0.0
 
 
 class ReturnBrief(msgspec.Struct, frozen=True, tag="return"):

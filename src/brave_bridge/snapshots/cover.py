@@ -56,4 +56,4 @@ class Cover(msgspec.Struct, frozen=True):
 
 def cover_for(kind: str, more: Iterable[Exclusion] = ()) -> Cover:
     """The cover of a machine of that kind (``running``, ``tree``, ``stand-in``)."""
-    return Cover(_ALWAYS + (_RUNNING if kind == "running" else ()) + tuple(more))
+    return Cover(_ALWAYS + (() if kind == "tree" else _RUNNING) + tuple(more))

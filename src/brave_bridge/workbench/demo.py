@@ -1,9 +1,9 @@
 """The demo fleet: nine machines of a made-up research station, built from the demo's data."""
 
 import fcntl
-import os
 import shutil
 from collections.abc import Callable
+from datetime import date, timedelta
 from importlib.resources import files
 from pathlib import Path
 
@@ -11,9 +11,13 @@ import msgspec
 
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.standin import world
+from brave_bridge.machines.standin import live, world
+from brave_bridge.machines.standin.live import Live
 from brave_bridge.machines.standin.machine import StandInMachine, open_stand_in
+from brave_bridge.machines.standin.other_roots import write_alpm_root, write_rpm_root
+from brave_bridge.store.field_notes import FieldNotes
 from brave_bridge.workbench.lines import all_lines
+from brave_bridge.workbench.places import state_folder
 
 DEMO_PACE_SECONDS = 0.12
 
@@ -32,19 +36,35 @@ class DemoMachine(msgspec.Struct):
     changed: dict[str, str] = {}
     home: dict[str, str] = {}
     extra_source: str = ""
+    database: dict[str, str] = {}
+    """Packages of a family without archives here: name to version."""
+    configs: dict[str, tuple[str, str, str]] = {}
+    """Their config files: path to package, shipped text and text as it stands."""
+    licence_days: int = 0
+    live: Live | None = None
+
+
+class DemoNote(msgspec.Struct):
+    """A field note that stands in the demo from the beginning."""
+
+    leg: str
+    machine: str
+    severity: str
+    text: str
+    workaround: str = ""
 
 
 class DemoFleet(msgspec.Struct):
-    """The demo's machines in their order."""
+    """The demo's machines in their order, and their field notes."""
 
     station: str
     machine: tuple[DemoMachine, ...]
+    note: tuple[DemoNote, ...] = ()
 
 
 def demo_folder() -> Path:
     """Where the demo fleet lives."""
-    base = os.environ.get("XDG_STATE_HOME") or str(Path.home() / ".local/state")
-    return Path(base) / "brave-bridge/demo"
+    return state_folder() / "demo"
 
 
 def demo_fleet() -> DemoFleet:
@@ -87,7 +107,18 @@ def build_demo(
         for machine in demo_fleet().machine:
             tell(machine.name)
             _build_machine(folder, machine, keys, pace)
+        _write_notes(folder)
         ready.touch()
+
+
+def _write_notes(folder: Path) -> None:
+    """What the station's people learnt before."""
+    notes = FieldNotes(folder)
+    try:
+        for note in demo_fleet().note:
+            notes.write(note.leg, note.machine, note.severity, note.text, note.workaround)
+    finally:
+        notes.close()
 
 
 def _build_archives(folder: Path) -> dict[str, bytes]:
@@ -135,6 +166,10 @@ def _build_machine(
         {world.VENDOR_PREFIX: archives, world.THIRD_PARTY_PREFIX: archives},
         pace,
     )
+    if described.live is not None:
+        live.boot(root, described.live)
+    if described.packages:
+        world.refresh(machine)
 
 
 def build_quayside(
@@ -156,7 +191,7 @@ def build_quayside(
 
 
 def _build_other(machine: StandInMachine, described: DemoMachine) -> None:
-    """A system of a family that cannot cross yet: what says who it is, and a kernel."""
+    """A system of a family that cannot cross yet: who it is, its packages, a kernel."""
     line = _line(described.line)
     release = line.release(described.release)
     values = {
@@ -170,4 +205,11 @@ def _build_other(machine: StandInMachine, described: DemoMachine) -> None:
     machine.write("/usr/lib/os-release", text.encode())
     (machine.root / "etc").mkdir(exist_ok=True)
     (machine.root / "etc/os-release").symlink_to("../usr/lib/os-release")
-    machine.write("/boot/vmlinuz-6.6.0-1", b"kernel image\n" * 64)
+    kernel = described.live.kernel if described.live else "6.6.0-1"
+    machine.write(f"/boot/vmlinuz-{kernel}", b"kernel image\n" * 64)
+    if described.licence_days:
+        ends = date.today() + timedelta(days=described.licence_days)
+        machine.write("/etc/licence", f"EDITION={described.edition}\nENDS={ends}\n".encode())
+    writers = {"rpm": write_rpm_root, "alpm": write_alpm_root}
+    if line.family in writers:
+        writers[line.family](machine, described.database, described.configs)

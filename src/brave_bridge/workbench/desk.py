@@ -13,12 +13,12 @@ import msgspec
 
 from brave_bridge import __version__
 from brave_bridge.core.crossing.requests import FactsRead
+from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.packages.planner import PlanFault
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.survey.findings import Situation, judge_all, stops
-from brave_bridge.core.survey.rules import RULES
+from brave_bridge.core.survey.findings import stops
 from brave_bridge.families.choose import CROSSING_FAMILIES, planner_named, survey
 from brave_bridge.families.identify import read_identity
 from brave_bridge.machines.port import STATE_FOLDER, Machine
@@ -28,10 +28,15 @@ from brave_bridge.runner.inline import drive
 from brave_bridge.runner.performer import Performer
 from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
 from brave_bridge.snapshots.restore import Preview
+from brave_bridge.store.field_notes import read_notes
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
+from brave_bridge.workbench.forecast import forecast
+from brave_bridge.workbench.keeping import Decisions, read_decisions
 from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_plan
-from brave_bridge.workbench.lines import line_of, release_of
+from brave_bridge.workbench.lines import line_for, line_of, release_of
+from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
 
 _PLAN_FOLDER = f"{STATE_FOLDER}/plans"
@@ -64,29 +69,33 @@ class Desk:
         line = line_of(read_identity(self.machine)[0])
         return line.family if line else ""
 
-    def survey(self, to: str = "") -> Surveyed:
-        """Read the machine's facts and judge them, for the leg towards ``to`` if it is named."""
-        facts = survey(self.machine, self.family())
-        line, release = line_of(facts.identity), release_of(facts.identity)
-        route = self.route(to, facts) if to else None
-        plan = self.kept_plan(facts, to) if self.reads_records else None
-        situation = Situation(
-            facts=facts,
-            today=self.today(),
-            line=line,
-            release=release,
-            leg=route.legs[0] if route and route.legs else None,
-            plan=plan.legs[0] if plan else None,
-            newest_way_back_days=self._newest_way_back_days() if self.reads_records else None,
-            records_are_readable=self.reads_records,
-        )
-        return Surveyed(facts, line, release, judge_all(situation, RULES))
+    def facts(self) -> Facts:
+        """Read the machine's facts; MachineError where it is no system that can be read."""
+        return survey(self.machine, self.family())
 
-    def _newest_way_back_days(self) -> int | None:
-        known = self.snapshots.all()
-        if not known:
-            return None
-        return (self.today() - datetime.fromisoformat(known[-1].created).date()).days
+    def survey(self, to: str = "", facts: Facts | None = None) -> Surveyed:
+        """Judge the machine's facts for the route to a release, or to the one to offer."""
+        facts = facts or self.facts()
+        readable = self.reads_records
+        plan = self.kept_plan(facts) if readable else None
+        snapshots = tuple(self.snapshots.all()) if readable else ()
+        around = Around(
+            today=self.today(),
+            line=line_for(facts),
+            release=release_of(facts.identity),
+            plan=plan,
+            goal=to,
+            snapshots=snapshots,
+            readable=readable,
+            decisions=read_decisions(self.machine) if readable else Decisions(),
+            notes=tuple(read_notes(state_of_fleet(self.target.kind))),
+            estimate=self._estimate(plan, snapshots) if plan else None,
+        )
+        return judge(self.target, self.machine, facts, around)
+
+    def _estimate(self, plan: KeptPlan, snapshots: tuple[Snapshot, ...]) -> Estimate:
+        logbook = self.logbook() if self.has_logbook else None
+        return forecast(plan.legs, snapshots, self.procedures(), logbook)
 
     def route(self, to: str, facts: Facts | None = None) -> Route:
         """The route to a release, or to the one to offer; Refused where the line is unknown."""
@@ -121,7 +130,7 @@ class Desk:
         if family not in CROSSING_FAMILIES:
             raise Refused("planning", f"machines of the {family} family cannot cross yet")
         self._must_read_records()
-        facts = survey(self.machine, family)
+        facts = self.facts()
         route = self.route(to, facts)
         if not route.legs:
             raise Refused("planning", "; ".join(r.reason for r in route.refused))
@@ -215,7 +224,8 @@ class Desk:
         if standing:
             raise Refused("crossing", "; ".join(f.title for f in standing), standing[0].remedy)
         title = f"{plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
-        brief = CrossBrief(surveyed.line.family, plan.legs)
+        seconds = surveyed.estimate.seconds if surveyed.estimate else 0.0
+        brief = CrossBrief(surveyed.line.family, plan.legs, seconds)
         return self._begin("crossing", title, brief, unattended)
 
     def begin_return(self, snapshot: Snapshot, reason: str) -> str:
@@ -289,7 +299,7 @@ class Desk:
         baseline = self._baseline(row.id)
         if baseline is None:
             raise Refused("proving", f"crossing {row.id} has no baseline yet")
-        return row, prove(baseline, survey(self.machine, self.family()), brief.plans)
+        return row, prove(baseline, self.facts(), brief.plans)
 
     def _baseline(self, procedure: str) -> Facts | None:
         for entry in self.logbook().entries(procedure):

@@ -1,24 +1,18 @@
 """The release catalogue: our dated copy, and what an administrator adds to it."""
 
-import os
 from functools import cache
 from importlib.resources import files
-from pathlib import Path
 
 import msgspec
 
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine, read_line
-from brave_bridge.core.survey.facts import Identity
+from brave_bridge.core.releases.conditions import KernelSeries
+from brave_bridge.core.survey.facts import Facts, Identity
+from brave_bridge.workbench.places import config_folder
 
 
 class CatalogueError(Exception):
     """A catalogue file cannot be read; the message names it."""
-
-
-def config_folder() -> Path:
-    """Where a person's settings are."""
-    base = os.environ.get("XDG_CONFIG_HOME") or str(Path.home() / ".config")
-    return Path(base) / "brave-bridge"
 
 
 @cache
@@ -29,7 +23,23 @@ def all_lines() -> tuple[ReleaseLine, ...]:
     own = config_folder() / "releases"
     if own.is_dir():
         found.update({line.id: line for line in map(_read, sorted(own.glob("*.toml")))})
-    return tuple(found.values())
+    series = _kernel_series()
+    return tuple(
+        line if line.kernels else msgspec.structs.replace(line, kernels=series)
+        for line in found.values()
+    )
+
+
+class _KernelTable(msgspec.Struct):
+    kernels: tuple[KernelSeries, ...]
+    source: str
+    checked: str
+
+
+def _kernel_series() -> tuple[KernelSeries, ...]:
+    """The series that the kernel's own maintainers keep for long."""
+    text = files("brave_bridge.data").joinpath("kernels.toml").read_text(encoding="utf-8")
+    return msgspec.toml.decode(text, type=_KernelTable).kernels
 
 
 def _read(path) -> ReleaseLine:
@@ -48,3 +58,11 @@ def release_of(identity: Identity) -> Release | None:
     """The release of an identified system."""
     line = line_of(identity)
     return line.identify(identity.version_id, identity.codename) if line else None
+
+
+def line_for(facts: Facts) -> ReleaseLine | None:
+    """The line of a machine, with the dates of the machine's own table of releases."""
+    line = line_of(facts.identity)
+    if line is None or not facts.release_dates:
+        return line
+    return line.with_dates(facts.release_dates, facts.where("dates"))

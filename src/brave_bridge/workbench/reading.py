@@ -7,8 +7,7 @@ import msgspec
 
 from brave_bridge.core.crossing.next_step import Standing, next_step
 from brave_bridge.core.formats.text import byte_size, counted, plain
-from brave_bridge.core.releases.catalogue import Release
-from brave_bridge.core.releases.route import Route, default_target, find_route
+from brave_bridge.core.releases.route import Route, find_route
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import MARKS, BridgeState
 from brave_bridge.families.choose import CROSSING_FAMILIES
@@ -67,7 +66,7 @@ def fleet_members(words: tuple[str, ...], *, demo: bool) -> tuple[str, tuple[Fle
 
 def _configured() -> tuple[FleetMember, ...]:
     """The trees that the person listed in fleet.toml in the config folder."""
-    from brave_bridge.workbench.lines import config_folder
+    from brave_bridge.workbench.places import config_folder
 
     path = config_folder() / "fleet.toml"
     if not path.is_file():
@@ -103,15 +102,11 @@ def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
 
 
 def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
-    surveyed = desk.survey()
-    target = _goal(desk, surveyed, goal)
-    route = None
-    if target and surveyed.line and surveyed.release:
-        route = find_route(surveyed.line, surveyed.release, target, desk.today())
+    surveyed = desk.survey(goal)
     may_read = desk.reads_records
-    plan = desk.kept_plan(surveyed.facts, target.key) if target and may_read else None
-    if plan is not None:
-        surveyed = desk.survey(plan.to)
+    plan = surveyed.plan if surveyed.goal and surveyed.plan else None
+    if plan is not None and plan.to != surveyed.goal.key:
+        plan = None
     procedures = tuple(desk.procedures()) if may_read else ()
     waits = (
         ""
@@ -122,8 +117,8 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         blank,
         waits_for=blank.waits_for or waits,
         surveyed=surveyed,
-        goal=target,
-        route=route,
+        goal=surveyed.goal,
+        route=surveyed.route,
         routes=_routes(desk, surveyed),
         plan=plan,
         snapshots=tuple(desk.snapshots.all()) if may_read else (),
@@ -144,16 +139,6 @@ def _with_outlook(record: MachineRecord, desk: Desk) -> MachineRecord:
 def watch_machine(desk: Desk, record: MachineRecord) -> MachineRecord:
     """The record with only its newest procedure read anew."""
     return _with_outlook(msgspec.structs.replace(record, live=read_live(desk)), desk)
-
-
-def _goal(desk: Desk, surveyed: Surveyed, goal: str) -> Release | None:
-    """The release that the person chose, else that of a kept plan, else the one to offer."""
-    if surveyed.line is None or surveyed.release is None:
-        return None
-    kept = desk.kept_plan(surveyed.facts) if desk.reads_records else None
-    chosen = goal or (kept.to if kept else "")
-    wanted = surveyed.line.release(chosen) if chosen else None
-    return wanted or default_target(surveyed.line, surveyed.release, desk.today())
 
 
 def _routes(desk: Desk, surveyed: Surveyed) -> tuple[Route, ...]:

@@ -7,10 +7,14 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from brave_bridge.core.crossing.next_step import NextStep
+from brave_bridge.core.estimate import Estimate
+from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.updates import Update
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.releases.route import Route
+from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import Finding
 from brave_bridge.drawings.bridge import BridgeState
@@ -20,15 +24,6 @@ if TYPE_CHECKING:
     from brave_bridge.store.logbook import EntryRow, ProcedureRow, QuestionRow
 
 
-class Surveyed(msgspec.Struct, frozen=True):
-    """A machine's facts and how they are judged."""
-
-    facts: Facts
-    line: ReleaseLine | None
-    release: Release | None
-    findings: tuple[Finding, ...]
-
-
 class KeptPlan(msgspec.Struct, frozen=True):
     """An approved plan as kept on the machine; it holds while the fingerprint does."""
 
@@ -36,6 +31,26 @@ class KeptPlan(msgspec.Struct, frozen=True):
     fingerprint: str
     made_at: str
     legs: tuple[LegPlan, ...]
+
+
+class Surveyed(msgspec.Struct, frozen=True):
+    """A machine's facts and how they are judged, for the route to a goal where there is one.
+
+    ``changes`` is what differs from the survey of ``before`` (ISO 8601, empty: there was none).
+    """
+
+    facts: Facts
+    line: ReleaseLine | None
+    release: Release | None
+    findings: tuple[Finding, ...]
+    goal: Release | None = None
+    route: Route | None = None
+    plan: KeptPlan | None = None
+    estimate: Estimate | None = None
+    changes: tuple[FindingChange, ...] = ()
+    before: str = ""
+    notes: tuple[FieldNote, ...] = ()
+    updates: tuple[Update, ...] = ()
 
 
 class Fault(msgspec.Struct, frozen=True):

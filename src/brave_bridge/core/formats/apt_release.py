@@ -22,6 +22,12 @@ class ArchiveRelease(msgspec.Struct, frozen=True):
     hashes: dict[str, tuple[str, int]]
     """Index file name (``main/binary-amd64/Packages``) to SHA-256 and size in bytes."""
 
+    digests: tuple[str, ...] = ()
+    """The kinds of sums that it lists: ``MD5Sum``, ``SHA1``, ``SHA256``, ``SHA512``."""
+
+    only_on_request: bool = False
+    """Whether its versions are taken only where they are asked for (NotAutomatic)."""
+
 
 def signed_text(text: str) -> str:
     """The text inside a clear-signed message (RFC 9580, 7), or the text itself."""
@@ -47,6 +53,8 @@ def read_archive_release(text: str, *, where: str = "") -> ArchiveRelease:
         components=tuple(first.get("Components", "").split()),
         architectures=tuple(first.get("Architectures", "").split()),
         hashes=dict(_hashes(first.get("SHA256", ""))),
+        digests=tuple(name for name in ("MD5Sum", "SHA1", "SHA256", "SHA512") if name in first),
+        only_on_request=first.get("NotAutomatic", "").lower() == "yes",
     )
 
 

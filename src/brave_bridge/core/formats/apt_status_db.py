@@ -3,42 +3,7 @@
 import msgspec
 
 from brave_bridge.core.formats.deb822 import stanzas
-
-
-class InstalledPackage(msgspec.Struct, frozen=True):
-    """One package that dpkg knows on a machine.
-
-    ``want`` and ``state`` are the first and last word of its Status field;
-    ``conffiles`` maps a path to the MD5 sum of the file as it was shipped.
-    """
-
-    name: str
-    version: str
-    architecture: str
-    want: str
-    state: str
-    fault: str
-    essential: bool
-    priority: str
-    section: str
-    installed_kib: int
-    conffiles: dict[str, str]
-    depends: str = ""
-
-    @property
-    def is_present(self) -> bool:
-        """Whether any of it is on the machine beyond its config files."""
-        return self.state not in ("not-installed", "config-files")
-
-    @property
-    def is_broken(self) -> bool:
-        """Whether an installation of it began and did not end well."""
-        return self.is_present and (self.state != "installed" or self.fault != "ok")
-
-    @property
-    def is_held(self) -> bool:
-        """Whether the administrator keeps it from changing."""
-        return self.want == "hold"
+from brave_bridge.core.formats.installed_package import InstalledPackage
 
 
 def read_status(text: str, *, where: str = "") -> list[InstalledPackage]:
@@ -61,6 +26,7 @@ def _installed(fields: dict[str, str]) -> InstalledPackage:
         installed_kib=_number(fields.get("Installed-Size", "")),
         conffiles=dict(_conffiles(fields.get("Conffiles", ""))),
         depends=", ".join(fields[n] for n in ("Pre-Depends", "Depends") if n in fields),
+        provides=fields.get("Provides", ""),
     )
 
 

@@ -65,6 +65,8 @@ class LegPlan(msgspec.Struct, frozen=True):
     source_files: tuple[SourceFile, ...]
     sources_before: tuple[SourceFile, ...]
     made_at: str
+    ahead: tuple[PackageChange, ...] = ()
+    """Installed packages that are newer here than in the release that the leg leads to."""
 
     @property
     def second_stage(self) -> tuple[str, ...]:

@@ -5,15 +5,22 @@ Dates are ISO 8601 days.
 """
 
 import re
+from collections.abc import Iterable
 from datetime import date
 
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import Renaming
+from brave_bridge.core.formats.distro_info import ReleaseDates
+from brave_bridge.core.releases.conditions import KernelSeries, KnownDevice, KnownIssue, Needs
 
 
 class Release(msgspec.Struct, frozen=True):
-    """One release of a line. ``key`` names it on the command line and in records."""
+    """One release of a line. ``key`` names it on the command line and in records.
+
+    ``source`` and ``checked`` say where its dates come from and when that was looked up;
+    where they are empty, the line's hold. ``brings`` are reasons to go there, in words.
+    """
 
     key: str
     version: str
@@ -24,6 +31,11 @@ class Release(msgspec.Struct, frozen=True):
     long_term: bool = False
     kernel: str = ""
     version_id: str = ""
+    brings: tuple[str, ...] = ()
+    needs: Needs = Needs()
+    knows: tuple[KnownDevice, ...] = ()
+    source: str = ""
+    checked: date | None = None
 
     def is_out(self, today: date) -> bool:
         """Whether it has been published by then."""
@@ -54,6 +66,8 @@ class LegRule(msgspec.Struct, frozen=True):
     suites: dict[str, str] = {}
     components: tuple[SplitComponent, ...] = ()
     notes: tuple[str, ...] = ()
+    issues: tuple[KnownIssue, ...] = ()
+    page: str = ""
 
 
 class ReleaseLine(msgspec.Struct, frozen=True):
@@ -70,6 +84,8 @@ class ReleaseLine(msgspec.Struct, frozen=True):
     archive_paths: tuple[str, ...] = ()
     checked: date | None = None
     source: str = ""
+    rolling: bool = False
+    kernels: tuple[KernelSeries, ...] = ()
 
     def release(self, name: str) -> Release | None:
         """The release with that key, version or codename; the latest where several share it."""
@@ -82,7 +98,34 @@ class ReleaseLine(msgspec.Struct, frozen=True):
         for release in self.releases:
             if version_id and version_id in (release.version_id, release.version):
                 return release
-        return next((r for r in self.releases if codename and r.codename == codename), None)
+        if self.rolling and self.releases:
+            return self.releases[0]
+        by_name = (r for r in self.releases if codename and r.codename == codename)
+        # A major release's minor ones are not listed: 9.4 is release 9.
+        by_major = (r for r in self.releases if version_id.startswith(f"{r.version}."))
+        return next(by_name, None) or next(by_major, None)
+
+    def kernel_ends(self, series: str) -> date | None:
+        """The day on which a kernel series gets its last fixes."""
+        return next((kernel.ends for kernel in self.kernels if kernel.series == series), None)
+
+    def with_dates(self, rows: Iterable[ReleaseDates], where: str) -> "ReleaseLine":
+        """The line with the dates that a machine's own table has, where it has any."""
+        dates = {row.series: row for row in rows}
+        return msgspec.structs.replace(
+            self, releases=tuple(_dated(r, dates.get(r.codename), where) for r in self.releases)
+        )
+
+
+def _dated(release: Release, dates: ReleaseDates | None, where: str) -> Release:
+    if dates is None or dates.support_ends is None:
+        return release
+    return msgspec.structs.replace(
+        release,
+        released=dates.released or release.released,
+        support_ends=dates.support_ends,
+        source=where,
+    )
 
 
 class Leg(msgspec.Struct, frozen=True):
@@ -96,6 +139,13 @@ class Leg(msgspec.Struct, frozen=True):
     suites: dict[str, str] = {}
     components: tuple[SplitComponent, ...] = ()
     notes: tuple[str, ...] = ()
+    issues: tuple[KnownIssue, ...] = ()
+    page: str = ""
+
+    @property
+    def key(self) -> str:
+        """What names it in records: ``debian:bullseye:bookworm``."""
+        return f"{self.line}:{self.start.key}:{self.end.key}"
 
     @property
     def title(self) -> str:
@@ -136,4 +186,6 @@ def leg_of(line: ReleaseLine, rule: LegRule) -> Leg:
         suites=rule.suites,
         components=rule.components,
         notes=rule.notes,
+        issues=rule.issues,
+        page=rule.page,
     )

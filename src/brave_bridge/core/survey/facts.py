@@ -2,12 +2,23 @@
 
 import msgspec
 
+from brave_bridge.core.formats.accounts import Account
+from brave_bridge.core.formats.apt_preferences import Pin
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
-from brave_bridge.core.formats.apt_status_db import InstalledPackage
+from brave_bridge.core.formats.distro_info import ReleaseDates
+from brave_bridge.core.formats.fstab import ExpectedMount
+from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.proc import Mount
+from brave_bridge.core.packages.updates import Offer, Update, pending_updates
+from brave_bridge.core.survey.activity import Activity
+from brave_bridge.core.survey.platform import Boot, Hardware, Kernel, Space
 
 
 class Identity(msgspec.Struct, frozen=True):
-    """Who a machine is, by its own files (os-release(5))."""
+    """Who a machine is, by its own files (os-release(5)).
+
+    ``support_end`` is the ISO day in SUPPORT_END; ``build`` is BUILD_ID or IMAGE_VERSION.
+    """
 
     os_id: str
     name: str
@@ -16,6 +27,11 @@ class Identity(msgspec.Struct, frozen=True):
     architecture: str
     hostname: str = ""
     edition: str = ""
+    build: str = ""
+    support_end: str = ""
+    like: tuple[str, ...] = ()
+    machine_id: str = ""
+    point_release: str = ""
 
 
 class ChangedConfig(msgspec.Struct, frozen=True):
@@ -35,26 +51,12 @@ class ChangedConfig(msgspec.Struct, frozen=True):
         return not self.sha256
 
 
-class Space(msgspec.Struct, frozen=True):
-    """Room on the file system that holds ``path``, in bytes and inodes."""
-
-    path: str
-    free_bytes: int
-    total_bytes: int
-    free_inodes: int
-
-
-class Kernel(msgspec.Struct, frozen=True):
-    """A kernel image on the machine; ``running`` where it is the one in use."""
-
-    version: str
-    path: str
-    size_bytes: int
-    running: bool = False
-
-
 class ArchiveSeen(msgspec.Struct, frozen=True):
-    """What the last refresh of the indices saw of one source suite."""
+    """What the last refresh of the indices saw of one source suite.
+
+    ``date`` is when the archive was written (RFC 2822), ``digests`` are the kinds of sums
+    that it is checked by.
+    """
 
     uri: str
     suite: str
@@ -62,14 +64,45 @@ class ArchiveSeen(msgspec.Struct, frozen=True):
     codename: str
     version: str
     date: str
+    digests: tuple[str, ...] = ()
+    valid_until: str = ""
+    only_on_request: bool = False
+    """Whether its versions are taken only where they are asked for (NotAutomatic)."""
+
+
+class KeyFile(msgspec.Struct, frozen=True):
+    """A file of keys that sources are checked against."""
+
+    path: str
+    size_bytes: int
+
+
+class ReleaseSeen(msgspec.Struct, frozen=True):
+    """A moment at which the package logs show the release changing; ISO day and version."""
+
+    day: str
+    version: str
+
+
+class Licence(msgspec.Struct, frozen=True):
+    """What a licensed system says of its licence: the edition and the ISO day of its end."""
+
+    edition: str
+    ends: str
 
 
 class Evidence(msgspec.Struct, frozen=True):
-    """Where a topic of the facts was read, and what stood there in short."""
+    """Where a topic of the facts was read, and what stood there in short.
+
+    ``absent`` says why there is nothing to read, where that is so; ``when`` is ISO 8601,
+    empty for the time of the whole pass.
+    """
 
     topic: str
     where: str
     seen: str
+    absent: str = ""
+    when: str = ""
 
 
 class Facts(msgspec.Struct, frozen=True):
@@ -90,11 +123,37 @@ class Facts(msgspec.Struct, frozen=True):
     tools: dict[str, str]
     evidence: tuple[Evidence, ...]
     boot_entries: tuple[str, ...] = ()
+    boot: Boot = Boot()
+    hardware: Hardware = Hardware()
+    mounts: tuple[Mount, ...] = ()
+    expected_mounts: tuple[ExpectedMount, ...] = ()
+    activity: Activity = Activity()
+    accounts: tuple[Account, ...] = ()
+    offers: tuple[Offer, ...] = ()
+    pins: tuple[Pin, ...] = ()
+    key_files: tuple[KeyFile, ...] = ()
+    boot_files_changed: tuple[str, ...] = ()
+    history: tuple[ReleaseSeen, ...] = ()
+    locale: str = ""
+    licence: Licence | None = None
+    release_dates: tuple[ReleaseDates, ...] = ()
+    """The machine's own copy of the published table of releases."""
+
+    @property
+    def runs(self) -> bool:
+        """Whether the system is at work, and not a tree that is only mounted."""
+        return self.kind != "tree"
 
     @property
     def installed(self) -> tuple[InstalledPackage, ...]:
         """The packages that are on the machine."""
         return tuple(package for package in self.packages if package.is_present)
+
+    @property
+    def updates(self) -> tuple[Update, ...]:
+        """The newer versions that the sources of the present release have."""
+        asked_for = {archive.suite for archive in self.archives if archive.only_on_request}
+        return pending_updates(self.packages, self.offers, asked_for)
 
     @property
     def broken(self) -> tuple[InstalledPackage, ...]:
@@ -106,11 +165,32 @@ class Facts(msgspec.Struct, frozen=True):
         """The packages that the administrator keeps from changing."""
         return tuple(p for p in self.packages if p.is_present and p.is_held)
 
+    def evidence_of(self, topic: str) -> Evidence | None:
+        """What is known of how a topic was read."""
+        return next((e for e in self.evidence if e.topic == topic), None)
+
     def where(self, topic: str) -> str:
         """Where a topic was read; empty where it was not."""
-        return next((e.where for e in self.evidence if e.topic == topic), "")
+        found = self.evidence_of(topic)
+        return found.where if found and not found.absent else ""
+
+    def why_not(self, topic: str) -> str:
+        """Why a topic could not be read; empty where it was."""
+        found = self.evidence_of(topic)
+        if found is None:
+            return f"no {topic} among the facts"
+        return found.absent
 
     def archive_of(self, uri: str, suite: str) -> ArchiveSeen | None:
         """What was last seen of a source's suite."""
         uri = uri.rstrip("/")
         return next((a for a in self.archives if (a.uri, a.suite) == (uri, suite)), None)
+
+    def mount_at(self, path: str) -> Mount | None:
+        """The file system that is mounted at exactly this path."""
+        return next((mount for mount in self.mounts if mount.path == path), None)
+
+    def room_at(self, path: str) -> Space | None:
+        """Room on the file system that holds a path: the longest prefix decides."""
+        holding = [s for s in self.space if s.path == "/" or f"{path}/".startswith(f"{s.path}/")]
+        return max(holding, key=lambda space: len(space.path), default=None)

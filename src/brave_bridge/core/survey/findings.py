@@ -1,11 +1,13 @@
 """Findings: the judged points of a survey, and what they are judged from."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date
 from enum import StrEnum
 
 import msgspec
 
+from brave_bridge.core.estimate import Estimate, Window
+from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
 from brave_bridge.core.survey.facts import Facts
@@ -30,8 +32,17 @@ class Verdict(StrEnum):
         return ("stop", "caution", "clear", "not-applicable").index(self.value)
 
 
+Commands = tuple[tuple[str, ...], ...]
+"""Commands in order, each as its argv."""
+
+
 class Finding(msgspec.Struct, frozen=True):
-    """One judged point. ``meaning`` says what it means for the leg ahead."""
+    """One judged point. ``meaning`` says what it means for the leg ahead.
+
+    ``remedy`` is what to do, in words; ``fix`` are the commands that do it where that is safe
+    enough to be run from the screen. ``overruled`` is the reason for which a person lets a
+    stop stand; it is then a caution.
+    """
 
     id: str
     verdict: Verdict
@@ -40,50 +51,167 @@ class Finding(msgspec.Struct, frozen=True):
     meaning: str = ""
     remedy: str = ""
     can_be_overruled: bool = False
+    fix: Commands = ()
+    overruled: str = ""
+
+
+class Link(msgspec.Struct, frozen=True):
+    """How the person who asks reaches the machine. ``kept`` is what keeps the session alive."""
+
+    over: str
+    host: str
+    kept: str = ""
+
+
+class WayBackSeen(msgspec.Struct, frozen=True):
+    """The newest way back: its ISO day, and the mounted file systems that it left out."""
+
+    day: str
+    engine: str = ""
 
 
 class Situation(msgspec.Struct, frozen=True):
-    """All that a rule may look at. What is not known yet is None."""
+    """All that a rule may look at. What is not known yet is None or empty."""
 
     facts: Facts
     today: date
     line: ReleaseLine | None = None
     release: Release | None = None
-    leg: Leg | None = None
+    legs: tuple[Leg, ...] = ()
+    """The legs of the route to the goal, in order."""
     plan: LegPlan | None = None
-    newest_way_back_days: int | None = None
+    way_back: WayBackSeen | None = None
     records_are_readable: bool = True
     """Whether logbook and snapshots, which only root may read, could be read."""
+    notes: tuple[FieldNote, ...] = ()
+    backup_confirmed: str = ""
+    """ISO day on which the person last confirmed that home and data are backed up."""
+    settings_backup: str = ""
+    """ISO day of the newest archive of the settings."""
+    failed_sources: tuple[str, ...] = ()
+    """What the newest refresh could not reach, in the package manager's words."""
+    link: Link | None = None
+    estimate: Estimate | None = None
+    window: Window | None = None
+
+    @property
+    def leg(self) -> Leg | None:
+        """The leg ahead."""
+        return self.legs[0] if self.legs else None
+
+    def first_end(self, refuses: Callable[[Release], object]) -> Release | None:
+        """The first release along the route that refuses the machine."""
+        return next((leg.end for leg in self.legs if refuses(leg.end)), None)
+
+    @property
+    def end(self) -> Release | None:
+        """The release that the leg ahead leads to."""
+        return self.leg.end if self.leg else None
+
+    def days_since(self, day: str) -> int | None:
+        """Days from an ISO day to today; None where it is no day."""
+        try:
+            return (self.today - date.fromisoformat(day[:10])).days
+        except ValueError:
+            return None
+
+
+GROUPS = (
+    "release", "updates", "packages", "sources", "configuration", "space", "boot", "hardware",
+    "running", "people", "way back", "leg",
+)  # fmt: skip
+"""The subjects of rules, in the order in which they are read."""
+
+Judge = Callable[[Situation], Iterable[Finding]]
 
 
 class Rule(msgspec.Struct, frozen=True):
     """One point that a survey judges: a pure function from a situation to findings.
 
-    ``needs`` names the topic of the facts without which nothing can be said.
+    ``asks`` is the question it answers, ``means`` why it matters, ``needs`` names the topic
+    of the facts without which nothing can be said.
     """
 
     id: str
-    subject: str
-    judge: Callable[[Situation], Iterable[Finding]]
+    group: str
+    asks: str
+    means: str
+    judge: Judge
     needs: str = ""
+    can_be_overruled: bool = False
 
-
-def judge_all(situation: Situation, rules: Iterable[Rule]) -> tuple[Finding, ...]:
-    """The findings of all rules, the gravest first, otherwise in the rules' order."""
-    found: list[Finding] = []
-    for rule in rules:
-        if rule.needs and not situation.facts.where(rule.needs):
-            found.append(
-                Finding(
-                    rule.id,
-                    Verdict.NOT_APPLICABLE,
-                    f"Not read on this kind of system: {rule.subject}",
-                    f"no {rule.needs} among the facts",
-                )
+    def findings(self, situation: Situation) -> Iterator[Finding]:
+        """What the rule finds, with its id and meaning filled in."""
+        why_not = situation.facts.why_not(self.needs) if self.needs else ""
+        if why_not:
+            yield Finding(self.id, Verdict.NOT_APPLICABLE, self.asks, why_not)
+            return
+        for found in self.judge(situation):
+            grave = found.verdict in (Verdict.STOP, Verdict.CAUTION)
+            yield msgspec.structs.replace(
+                found,
+                id=self.id,
+                meaning=found.meaning or (self.means if grave else ""),
+                can_be_overruled=self.can_be_overruled and found.verdict is Verdict.STOP,
             )
-        else:
-            found += rule.judge(situation)
+
+
+def rule(
+    identifier: str, group: str, *, asks: str, means: str, needs: str = "", overrule: bool = False
+) -> Callable[[Judge], Rule]:
+    """Make a rule of the judging function below it. ``overrule``: its stop may be overruled."""
+    if group not in GROUPS:
+        raise ValueError(f"{identifier}: there is no group {group}")
+
+    def made(judge: Judge) -> Rule:
+        return Rule(identifier, group, asks, means, judge, needs, overrule)
+
+    return made
+
+
+def clear(title: str, evidence: str) -> Finding:
+    """A point that is as it should be."""
+    return Finding("", Verdict.CLEAR, title, evidence)
+
+
+def not_applicable(title: str, evidence: str, remedy: str = "") -> Finding:
+    """A point that cannot be judged here, or need not be."""
+    return Finding("", Verdict.NOT_APPLICABLE, title, evidence, remedy=remedy)
+
+
+def caution(
+    title: str, evidence: str, remedy: str, *, fix: Commands = (), meaning: str = ""
+) -> Finding:
+    """A point to look at before the leg."""
+    return Finding("", Verdict.CAUTION, title, evidence, meaning, remedy, fix=fix)
+
+
+def stop(
+    title: str, evidence: str, remedy: str, *, fix: Commands = (), meaning: str = ""
+) -> Finding:
+    """A point that stands in the way of the leg."""
+    return Finding("", Verdict.STOP, title, evidence, meaning, remedy, fix=fix)
+
+
+def judge_all(
+    situation: Situation, rules: Iterable[Rule], overruled: Mapping[str, str] | None = None
+) -> tuple[Finding, ...]:
+    """The findings of all rules, the gravest first, otherwise in the rules' order.
+
+    ``overruled`` maps a rule's id to the reason for which a person lets its stop stand.
+    """
+    found = [
+        _overruled(finding, (overruled or {}).get(finding.id, ""))
+        for rule in rules
+        for finding in rule.findings(situation)
+    ]
     return tuple(sorted(found, key=lambda finding: finding.verdict.gravity))
+
+
+def _overruled(finding: Finding, reason: str) -> Finding:
+    if not (reason and finding.can_be_overruled):
+        return finding
+    return msgspec.structs.replace(finding, verdict=Verdict.CAUTION, overruled=reason)
 
 
 def counted(findings: Iterable[Finding]) -> dict[Verdict, int]:
@@ -97,3 +225,9 @@ def counted(findings: Iterable[Finding]) -> dict[Verdict, int]:
 def stops(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     """The findings that stand in the way."""
     return tuple(finding for finding in findings if finding.verdict is Verdict.STOP)
+
+
+def worst(findings: Iterable[Finding]) -> Verdict:
+    """The gravest verdict; clear where there is none."""
+    grave = [f.verdict for f in findings if f.verdict is not Verdict.NOT_APPLICABLE]
+    return min(grave, key=lambda verdict: verdict.gravity, default=Verdict.CLEAR)

@@ -6,7 +6,8 @@ import msgspec
 
 from brave_bridge.core.formats.apt_output import ChangeSummary, SummaryRow
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile, entries
-from brave_bridge.core.formats.apt_status_db import Candidate, InstalledPackage, relation_names
+from brave_bridge.core.formats.apt_status_db import Candidate, relation_names
+from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.packages.changes import (
     ConfigQuestion,
     LegPlan,
@@ -16,7 +17,7 @@ from brave_bridge.core.packages.changes import (
 from brave_bridge.core.packages.reasons import Relations
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.versions.deb import upstream_major
+from brave_bridge.core.versions.deb import upstream_major, version_key
 
 SourceKey = tuple[str, int]
 """A source's file and line: both stay when sources are turned to another release."""
@@ -109,6 +110,7 @@ class LegPlanComposer:
             disk_bytes=sum(change.disk_bytes for change in upgraded + new + removed),
             questions=self._questions({change.name for change in upgraded + removed}),
             obsolete=self._obsolete({change.name for change in removed}),
+            ahead=tuple(self._ahead({change.name for change in removed})),
         )
 
     def _changes(
@@ -128,6 +130,16 @@ class LegPlanComposer:
         """The packages that stay though no source has them any more."""
         stay = (p.name for p in self.state.packages if p.is_present and p.name not in removed)
         return tuple(sorted(name for name in stay if name not in self.candidates))
+
+    def _ahead(self, removed: set[str]) -> Iterator[PackageChange]:
+        """The packages that stay newer than the new release has them."""
+        for package in self.state.packages:
+            there = self.candidates.get(package.name)
+            if there is None or not package.is_present or package.name in removed:
+                continue
+            if version_key(package.version) > version_key(there.version):
+                reason = f"newer here than in {self.leg.end.title}"
+                yield PackageChange(package.name, package.version, there.version, reason)
 
     def _change(self, row: SummaryRow, reason: str) -> PackageChange:
         name = _bare(row.name)

@@ -1,29 +1,59 @@
-"""Reading a deb machine's facts in one pass over the machine port; nothing is run."""
+"""What a deb machine's package database, sources and config files tell, in two rounds."""
 
-import hashlib
+from email.utils import parsedate_to_datetime
 from fnmatch import fnmatchcase
 
 import msgspec
 
+from brave_bridge.core.formats.apt_preferences import read_pins
 from brave_bridge.core.formats.apt_release import read_archive_release
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile, entries, index_stem
-from brave_bridge.core.formats.apt_status_db import InstalledPackage, read_status
+from brave_bridge.core.formats.apt_status_db import read_status
 from brave_bridge.core.formats.deb822 import FormatError
-from brave_bridge.core.formats.text import decoded
+from brave_bridge.core.formats.distro_info import read_release_dates
+from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.package_logs import read_dpkg_versions
+from brave_bridge.core.formats.text import counted, decoded
+from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.survey.facts import (
     ArchiveSeen,
     ChangedConfig,
     Evidence,
     Facts,
+    KeyFile,
+    ReleaseSeen,
 )
 from brave_bridge.families.deb.commands import LISTS, DebFamily
 from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Stanzas, Sums, Wish
 
 STATUS = "/var/lib/dpkg/status"
 _STATUS_LIMIT = 100_000_000
-_CONFIG_LIMIT = 16_000_000
 _UCF_HASHES = "/var/lib/ucf/hashfile"
 _UCF_REGISTRY = "/var/lib/ucf/registry"
+_SOURCE_FILES = ("/etc/apt/sources.list", "/etc/apt/sources.list.d/*.list",
+                 "/etc/apt/sources.list.d/*.sources")  # fmt: skip
+_KEY_FILES = ("/etc/apt/trusted.gpg", "/etc/apt/trusted.gpg.d/*", "/usr/share/keyrings/*",
+              "/etc/apt/keyrings/*")  # fmt: skip
+_PREFERENCES = ("/etc/apt/preferences", "/etc/apt/preferences.d/*")
+_LOGS = ("/var/log/dpkg.log", "/var/log/dpkg.log.*")
+DATES_TABLES = {"debian": "/usr/share/distro-info/debian.csv",
+                "ubuntu": "/usr/share/distro-info/ubuntu.csv"}  # fmt: skip
+_RELEASE_PACKAGES = ("base-files", "quay-base")
+"""The packages whose version tells the release."""
+
+SOURCES_WISH = Contents(_SOURCE_FILES, 1_000_000)
+WISHES: tuple[Wish, ...] = (
+    Contents((STATUS,), _STATUS_LIMIT),
+    SOURCES_WISH,
+    Contents(_PREFERENCES, 256 * 1024),
+    Contents((_UCF_HASHES, _UCF_REGISTRY), 4_000_000),
+    Contents((f"{LISTS}/*_InRelease", f"{LISTS}/*_Release"), 16 * 1024, cut=True),
+    Contents(_LOGS, 1_000_000, containing=tuple(f" {n}".encode() for n in _RELEASE_PACKAGES)),
+    Contents(tuple(DATES_TABLES.values()), 256 * 1024),
+    Names((*_KEY_FILES, f"{LISTS}/*_Packages*")),
+    Below(("/etc",), DebFamily.set_aside_suffixes),
+)
 
 TOOL_PATTERNS = (
     "libc6", "quay-libc", "apt", "dpkg", "systemd", "linux-image-*", "openssh-server",
@@ -34,75 +64,118 @@ TOOL_PATTERNS = (
 """The packages whose versions a person asks for first."""
 
 
-def survey_deb(machine: Machine, basic: Facts) -> Facts:
-    """The basic facts and all that the package database, sources and config files tell.
+class DebRound(msgspec.Struct, frozen=True):
+    """What the first round has told, from which the second asks on."""
 
-    MachineError where the package database is missing or damaged.
-    """
-    packages = read_packages(machine)
-    files = read_source_files(machine)
-    sources = tuple(entry for file in files for entry in entries(file))
-    configs = tuple(_changed_configs(machine, packages))
-    aside = _set_aside(machine)
-    return msgspec.structs.replace(
-        basic,
-        packages=packages,
-        source_files=files,
-        sources=sources,
-        archives=tuple(_archives(machine, sources)),
-        changed_configs=configs,
-        set_aside=aside,
-        tools=_tools(packages),
-        evidence=(
-            *basic.evidence,
-            Evidence("packages", STATUS, f"{len(packages)} entries"),
-            Evidence(
-                "sources",
-                "/etc/apt/sources.list, /etc/apt/sources.list.d",
-                f"{len(sources)} active",
-            ),
-            Evidence(
-                "configs", f"MD5 sums in {STATUS} and {_UCF_HASHES}", f"{len(configs)} differ"
-            ),
-            Evidence("set-aside", "/etc", f"{len(aside)} files"),
-        ),
+    packages: tuple[InstalledPackage, ...]
+    ucf_sums: tuple[tuple[str, str], ...]
+    ucf_owners: dict[str, str]
+
+
+def first_round(machine: Machine, seen: Seen) -> DebRound:
+    """The package database; MachineError where it is missing or damaged."""
+    return DebRound(
+        packages=packages_in(seen, machine.name),
+        ucf_sums=tuple((words[1], words[0]) for words in _pairs(seen, _UCF_HASHES)),
+        ucf_owners={words[1]: words[0] for words in _pairs(seen, _UCF_REGISTRY)},
     )
 
 
-def read_packages(machine: Machine) -> tuple[InstalledPackage, ...]:
-    """The package database; MachineError where it is missing or damaged."""
-    content = machine.read(STATUS, _STATUS_LIMIT)
+def further(known: DebRound) -> tuple[Wish, ...]:
+    """The sums of the config files, and what the indices have of the installed packages."""
+    paths = {path: None for package in known.packages if package.is_present
+             for path in package.conffiles}  # fmt: skip
+    paths.update({path: None for path, _ in known.ucf_sums})
+    names = frozenset(package.name for package in known.packages if package.is_present)
+    return (
+        Sums(tuple(paths)),
+        Stanzas((f"{LISTS}/*_Packages",), names, ("Package", "Version", "Size")),
+    )
+
+
+def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Facts:
+    """The basic facts and all that the package database, sources and config files tell."""
+    files = _source_files(seen)
+    sources = tuple(entry for file in files for entry in entries(file))
+    archives = tuple(_archives(seen, sources))
+    configs = tuple(_changed_configs(seen, known))
+    aside = tuple(seen.below.get("/etc", ()))
+    offers = tuple(_offers(seen, archives))
+    history = _history(seen)
+    table = DATES_TABLES.get(basic.identity.os_id, "")
+    return msgspec.structs.replace(
+        basic,
+        packages=known.packages,
+        source_files=files,
+        sources=sources,
+        archives=archives,
+        changed_configs=configs,
+        set_aside=aside,
+        offers=offers,
+        pins=tuple(
+            pin
+            for path in (_PREFERENCES[0], f"{_PREFERENCES[0]}.d/*")
+            for name, text in seen.texts(path)
+            for pin in read_pins(text, name)
+        ),
+        key_files=tuple(KeyFile(f.path, f.size) for f in _key_files(seen)),
+        history=history,
+        release_dates=tuple(read_release_dates(seen.text(table) or "")),
+        tools=_tools(known.packages),
+        evidence=(
+            *basic.evidence,
+            Evidence("packages", STATUS, f"{len(known.packages)} entries"),
+            Evidence("sources", ", ".join(_SOURCE_FILES[:1]) + ", /etc/apt/sources.list.d",
+                     f"{len(sources)} active"),
+            Evidence("configs", f"MD5 sums in {STATUS} and {_UCF_HASHES}",
+                     f"{len(configs)} differ"),
+            Evidence("set-aside", "/etc", f"{len(aside)} files"),
+            _indices_evidence(seen, archives, offers),
+            Evidence("dates", table, counted(len(seen.text(table) or ""), "character"),
+                     absent="" if table in seen.contents else "the machine has no such table"),
+            Evidence("history", _LOGS[0], counted(len(history), "release"),
+                     absent="" if history else "no log tells of an earlier release"),
+        ),
+    )  # fmt: skip
+
+
+def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
+    """The packages of the database that was seen; MachineError where it is unusable."""
+    attempted = "reading the package database"
+    content = seen.contents.get(STATUS)
+    if content is None:
+        why = seen.faults.get(STATUS, "No such file or directory")
+        raise MachineError(attempted, machine, f"{STATUS}: {why}")
     try:
         packages = tuple(read_status(content.decode("utf-8"), where=STATUS))
     except (FormatError, UnicodeDecodeError) as error:
         raise MachineError(
-            "reading the package database",
-            machine.name,
+            attempted,
+            machine,
             f"{STATUS} is damaged: {error}",
             "a copy of the day before is /var/backups/dpkg.status.0 or /var/lib/dpkg/status-old",
         ) from error
     if not packages:
-        raise MachineError(
-            "reading the package database", machine.name, f"{STATUS} names no package"
-        )
+        raise MachineError(attempted, machine, f"{STATUS} names no package")
     return packages
 
 
 def read_source_files(machine: Machine) -> tuple[SourceFile, ...]:
     """All source files that apt reads, in its order (sources.list(5))."""
-    paths = [
-        "/etc/apt/sources.list",
-        *machine.matching("/etc/apt/sources.list.d/*.list"),
-        *machine.matching("/etc/apt/sources.list.d/*.sources"),
-    ]
+    return _source_files(machine.gather((SOURCES_WISH,)))
+
+
+def _source_files(seen: Seen) -> tuple[SourceFile, ...]:
     return tuple(
-        SourceFile(path, decoded(machine.read(path, 1_000_000)))
-        for path in paths
-        if machine.is_file(path)
+        SourceFile(path, text) for pattern in _SOURCE_FILES for path, text in seen.texts(pattern)
     )
 
 
-def _archives(machine: Machine, sources: tuple[SourceEntry, ...]):
+def _key_files(seen: Seen):
+    return [f for pattern in _KEY_FILES for f in seen.paths(pattern) if f.kind in ("file", "link")]
+
+
+def _archives(seen: Seen, sources: tuple[SourceEntry, ...]):
     asked = set()
     for entry in sources:
         for uri in entry.uris:
@@ -111,59 +184,118 @@ def _archives(machine: Machine, sources: tuple[SourceEntry, ...]):
                 if key in asked or suite.endswith("/"):
                     continue
                 asked.add(key)
-                seen = _archive(machine, *key)
-                if seen:
-                    yield seen
+                archive = _archive(seen, *key)
+                if archive:
+                    yield archive
 
 
-def _archive(machine: Machine, uri: str, suite: str) -> ArchiveSeen | None:
+def _archive(seen: Seen, uri: str, suite: str) -> ArchiveSeen | None:
     stem = f"{LISTS}/{index_stem(uri, suite)}"
     for path in (stem + "InRelease", stem + "Release"):
+        content = seen.contents.get(path)
+        if content is None:
+            continue
+        # Only the beginning was read: its last line may be half a line.
+        whole = content.rpartition(b"\n")[0] if len(content) >= 16 * 1024 else content
         try:
-            content = machine.read_if_there(path, 4_000_000)
-            if content is None:
-                continue
-            release = read_archive_release(decoded(content), where=path)
-        except (MachineError, FormatError):
+            release = read_archive_release(decoded(whole), where=path)
+        except FormatError:
             continue
         return ArchiveSeen(
-            uri, suite, release.origin, release.codename, release.version, release.date
+            uri=uri,
+            suite=suite,
+            origin=release.origin,
+            codename=release.codename,
+            version=release.version,
+            date=release.date,
+            digests=release.digests,
+            valid_until=release.valid_until,
+            only_on_request=release.only_on_request,
         )
     return None
 
 
-def _changed_configs(machine: Machine, packages: tuple[InstalledPackage, ...]):
-    for package in packages:
+def _changed_configs(seen: Seen, known: DebRound):
+    for package in known.packages:
         if package.is_present:
             for path, shipped in package.conffiles.items():
-                yield from _if_changed(machine, path, package.name, "dpkg", shipped)
-    owners = dict(_pairs(machine, _UCF_REGISTRY, swap=True))
-    for path, shipped in _pairs(machine, _UCF_HASHES, swap=True):
-        yield from _if_changed(machine, path, owners.get(path, ""), "ucf", shipped)
+                yield from _if_changed(seen, path, package.name, "dpkg", shipped)
+    for path, shipped in known.ucf_sums:
+        yield from _if_changed(seen, path, known.ucf_owners.get(path, ""), "ucf", shipped)
 
 
-def _if_changed(machine: Machine, path: str, package: str, managed_by: str, shipped: str):
-    try:
-        content = machine.read_if_there(path, _CONFIG_LIMIT)
-    except MachineError:
+def _if_changed(seen: Seen, path: str, package: str, managed_by: str, shipped: str):
+    if path in seen.faults:
         return
-    if content is None:
-        yield ChangedConfig(path, package, managed_by, "")
-    elif hashlib.md5(content, usedforsecurity=False).hexdigest() != shipped:
-        yield ChangedConfig(path, package, managed_by, hashlib.sha256(content).hexdigest())
+    md5, sha256 = seen.sums.get(path, ("", ""))
+    if md5 != shipped:
+        yield ChangedConfig(path, package, managed_by, sha256)
 
 
-def _pairs(machine: Machine, path: str, *, swap: bool):
-    content = machine.read_if_there(path, 4_000_000) or b""
-    for line in decoded(content).splitlines():
+def _pairs(seen: Seen, path: str):
+    for line in (seen.text(path) or "").splitlines():
         words = line.split()
         if len(words) == 2 and words[1].startswith("/"):
-            yield (words[1], words[0]) if swap else (words[0], words[1])
+            yield words
 
 
-def _set_aside(machine: Machine) -> tuple[str, ...]:
-    endings = DebFamily.set_aside_suffixes
-    return tuple(path for path in machine.below("/etc") if path.endswith(endings))
+def _offers(seen: Seen, archives: tuple[ArchiveSeen, ...]):
+    """What the indices have of the installed packages, with the suite that each index is of."""
+    stems = {index_stem(a.uri, a.suite): a for a in archives}
+    of_index: dict[str, ArchiveSeen | None] = {}
+    for stanza in seen.stanzas:
+        if stanza.path not in of_index:
+            name = stanza.path.rpartition("/")[2]
+            of_index[stanza.path] = next((a for s, a in stems.items() if name.startswith(s)), None)
+        archive = of_index[stanza.path]
+        if archive is not None:
+            size = stanza.fields.get("Size", "")
+            yield Offer(
+                name=stanza.fields.get("Package", ""),
+                version=stanza.fields.get("Version", ""),
+                suite=archive.suite,
+                origin=archive.origin,
+                download_bytes=int(size) if size.isdigit() else 0,
+            )
+
+
+def _indices_evidence(
+    seen: Seen, archives: tuple[ArchiveSeen, ...], offers: tuple[Offer, ...]
+) -> Evidence:
+    indices = seen.paths(f"{LISTS}/*_Packages*")
+    if offers:
+        absent = ""
+    elif any(not found.path.endswith("_Packages") for found in indices):
+        absent = "the indices are kept compressed, which is not read yet"
+    else:
+        absent = "no index of the sources has been fetched"
+    days = [day for archive in archives if (day := _iso(archive.date))]
+    return Evidence("indices", LISTS, counted(len(indices), "index", "indices"), absent,
+                    max(days, default=""))  # fmt: skip
+
+
+def _iso(date: str) -> str:
+    try:
+        return parsedate_to_datetime(date).isoformat()
+    except (ValueError, TypeError):
+        return ""
+
+
+def _history(seen: Seen) -> tuple[ReleaseSeen, ...]:
+    """The days on which the package that tells the release came in another major version."""
+    found: list[ReleaseSeen] = []
+    versions = sorted(
+        row
+        for pattern in _LOGS
+        for _, text in seen.texts(pattern)
+        for package in _RELEASE_PACKAGES
+        for row in read_dpkg_versions(text, package)
+    )
+    for day, version in versions:
+        release = version.split("+")[0].split("-")[0]
+        if not found or found[-1].version != release:
+            found.append(ReleaseSeen(day, release))
+    return tuple(found)
 
 
 def _tools(packages: tuple[InstalledPackage, ...]) -> dict[str, str]:
@@ -176,6 +308,8 @@ def _tools(packages: tuple[InstalledPackage, ...]) -> dict[str, str]:
 
 
 def without_texts(facts: Facts) -> Facts:
-    """The facts without what a file of records need not keep: the packages' config sums."""
-    packages = tuple(msgspec.structs.replace(p, conffiles={}) for p in facts.packages)
-    return msgspec.structs.replace(facts, packages=packages)
+    """The facts without what a file of records need not keep: config sums and offers."""
+    packages = tuple(
+        msgspec.structs.replace(p, conffiles={}, depends="", provides="") for p in facts.packages
+    )
+    return msgspec.structs.replace(facts, packages=packages, offers=())

@@ -4,6 +4,8 @@ import sys
 from pathlib import Path
 
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.standin import live
+from brave_bridge.machines.standin.answers import answer
 from brave_bridge.machines.standin.apt import AptGet, configure_one
 from brave_bridge.machines.standin.database import Database
 
@@ -21,8 +23,49 @@ def run(root: Path, argv: list[str]) -> int:
         return AptGet(machine, argv[1:]).run()
     if argv[0] == "dpkg":
         return _dpkg(machine, argv[1:])
-    print(f"{argv[0]}: not found")
-    return 127
+    return _on_what_runs(root, argv)
+
+
+_GUEST_VERBS = {"shutdown": False, "destroy": False, "stop": False, "poweroff": False,
+                "kill": False, "start": True}  # fmt: skip
+"""What each manager's verbs make of a guest: running or not."""
+
+_MANAGERS = {"virsh": "libvirt", "machinectl": "machined", "podman": "podman", "docker": "docker"}
+
+
+def _on_what_runs(root: Path, argv: list[str]) -> int:
+    """Commands that look at, or change, what runs on the stand-in."""
+    described = live.load(root)
+    if described is None:
+        print(f"{argv[0]}: not found")
+        return 127
+    if argv[:2] == ["systemctl", "reboot"]:
+        live.restart(root)
+        return 0
+    verb = next((word for word in argv[1:] if word in _GUEST_VERBS), "")
+    if argv[0] in _MANAGERS and verb:
+        return _change_guest(root, described, _MANAGERS[argv[0]], verb, argv[-1])
+    if argv[0] == "systemctl" and verb in ("start", "stop"):
+        for unit in described.units:
+            if unit.name == argv[-1]:
+                unit.active = "active" if verb == "start" else "inactive"
+        live.save(root, described)
+        return 0
+    told = answer(described, argv)
+    print(told.output or (f"{argv[0]}: not found" if told.code == 127 else ""), end="")
+    return told.code
+
+
+def _change_guest(root: Path, described: live.Live, manager: str, verb: str, name: str) -> int:
+    guest = next((g for g in described.guests if (g.manager, g.name) == (manager, name)), None)
+    if guest is None or manager not in described.managers:
+        print(f"error: there is no guest {name}")
+        return 1
+    if not (guest.stubborn and verb in ("shutdown", "stop", "poweroff")):
+        guest.running = _GUEST_VERBS[verb]
+        live.save(root, described)
+    print(f"Domain '{name}' is being changed")
+    return 0
 
 
 def _dpkg(machine: FolderMachine, words: list[str]) -> int:

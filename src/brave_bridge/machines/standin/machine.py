@@ -1,13 +1,17 @@
 """A stand-in: a machine over a real folder tree whose package manager is ours."""
 
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.standin import live
+from brave_bridge.machines.standin.answers import answer
+from brave_bridge.machines.wishes import Answer, Answers, Room, Seen, Wish
 
 COMMAND = "brave_bridge.machines.standin.command"
+_MIB = 1 << 20
 
 
 class StandInMachine(FolderMachine):
@@ -17,6 +21,32 @@ class StandInMachine(FolderMachine):
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         return [sys.executable, "-m", COMMAND, str(self.root), "--", *argv]
+
+    def gather(self, wishes: Iterable[Wish]) -> Seen:
+        seen = super().gather(wishes)
+        described = live.load(self.root) if seen.rooms else None
+        if described and described.rooms:
+            mounts = sorted(described.rooms, key=len, reverse=True)
+            for path in seen.rooms:
+                mount = next(m for m in mounts if m == "/" or f"{path}/".startswith(f"{m}/"))
+                seen.rooms[path] = _room(described.rooms[mount], mounts.index(mount))
+        return seen
+
+    def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
+        described = live.load(self.root)
+        if described is None:
+            return {}
+        return {command: answer(described, command) for command in wish.commands}
+
+
+def _room(room: live.LiveRoom, number: int) -> Room:
+    return Room(
+        free_bytes=room.free_mib * _MIB,
+        total_bytes=room.mib * _MIB,
+        free_inodes=room.free_kilo_inodes * 1000,
+        total_inodes=room.kilo_inodes * 1000,
+        device=number + 1,
+    )
 
 
 def open_stand_in(root: Path, name: str) -> StandInMachine:

@@ -3,6 +3,8 @@
 import hashlib
 import io
 import tarfile
+from datetime import UTC, datetime, timedelta
+from email.utils import format_datetime
 from pathlib import Path
 
 import msgspec
@@ -169,7 +171,7 @@ def write_archive(folder: Path, suites: "dict[str, Suite]", sign) -> None:
             "Suite": name,
             "Codename": suite.codename,
             "Version": suite.version,
-            "Date": "Tue, 20 Oct 2026 08:00:00 UTC",
+            "Date": format_datetime(datetime.now(UTC) - timedelta(hours=2)),
             "Architectures": "amd64",
             "Components": "main",
             "SHA256": f"\n{digest} {len(content)} main/binary-amd64/Packages",

@@ -1,5 +1,7 @@
 """Building the made-up world: archives of tiny packages, and stand-ins that have them installed."""
 
+import contextlib
+import io
 import json
 import os
 from collections.abc import Callable, Iterable
@@ -40,11 +42,32 @@ class PackageRow(msgspec.Struct):
     about_later: str = ""
 
 
+class FixSuite(msgspec.Struct):
+    """A suite of fixes beside a release: newer versions of some of its packages."""
+
+    name: str
+    of: str
+    versions: dict[str, str] = {}
+    depends: dict[str, str] = {}
+
+
 class Distribution(msgspec.Struct):
-    """The suites of the made-up distribution, oldest first, and its packages."""
+    """The suites of the made-up distribution, oldest first, its fixes and its packages."""
 
     suites: tuple[str, ...]
     package: tuple[PackageRow, ...]
+    fixes: tuple[FixSuite, ...] = ()
+
+    def fixes_of(self, fixes: FixSuite, releases: dict[str, dict[str, str]]) -> list[PackageFile]:
+        """What a suite of fixes offers: packages of its release in a newer version."""
+        rows = {row.name: row for row in self.package}
+        found = []
+        for name, version in fixes.versions.items():
+            row = rows[name]
+            if name in fixes.depends:
+                row = msgspec.structs.replace(row, depends={fixes.of: fixes.depends[name]})
+            found.append(self._package(row, fixes.of, version, releases))
+        return found
 
     def _latest(self, table: dict, suite: str, default):
         """The value that holds for a suite: that of the newest suite at or before it."""
@@ -138,6 +161,11 @@ def write_vendor_archive(
         )
         for suite in distribution.suites
     }
+    for fixes in distribution.fixes:
+        values = releases[fixes.of]
+        codename = f"{values['VERSION_CODENAME']}-security"
+        packages = tuple(distribution.fixes_of(fixes, releases))
+        suites[fixes.name] = Suite("Quayside", codename, values["VERSION_ID"], packages)
     write_archive(folder, suites, sign)
 
 
@@ -207,3 +235,11 @@ def write_settings(machine: FolderMachine, archives: dict[str, str], pace: float
     content = json.dumps({"archives": archives, "pace_seconds": pace}).encode()
     machine.write(SETTINGS, content)
     os.chmod(machine.state, 0o700)
+
+
+def refresh(machine: FolderMachine) -> None:
+    """Let the stand-in fetch its indices, as if somebody had looked for updates lately."""
+    from brave_bridge.machines.standin.apt import AptGet
+
+    with contextlib.redirect_stdout(io.StringIO()):
+        AptGet(machine, ["update"]).run()

@@ -1,30 +1,15 @@
-"""The rules of a survey, one small file each, in the order in which they are read."""
+"""The rules of a survey, one small file each: a file that is put here is a rule of the survey."""
 
-from brave_bridge.core.survey.findings import Rule
-from brave_bridge.core.survey.rules import (
-    broken_packages,
-    changed_configs,
-    free_space,
-    held_packages,
-    known_release,
-    moving_alias,
-    newest_way_back,
-    set_aside_files,
-    support_window,
-    third_party_sources,
-    unsigned_sources,
-)
+from functools import cache
+from importlib import import_module
+from pkgutil import iter_modules
 
-RULES: tuple[Rule, ...] = (
-    known_release.RULE,
-    support_window.RULE,
-    broken_packages.RULE,
-    held_packages.RULE,
-    moving_alias.RULE,
-    unsigned_sources.RULE,
-    third_party_sources.RULE,
-    changed_configs.RULE,
-    set_aside_files.RULE,
-    free_space.RULE,
-    newest_way_back.RULE,
-)
+from brave_bridge.core.survey.findings import GROUPS, Rule
+
+
+@cache
+def all_rules() -> tuple[Rule, ...]:
+    """Every rule, by group and then by name. A module's rule is the one named like it."""
+    names = sorted(module.name for module in iter_modules(__path__))
+    rules = [getattr(import_module(f"{__name__}.{name}"), name) for name in names]
+    return tuple(sorted(rules, key=lambda rule: GROUPS.index(rule.group)))

@@ -1,31 +1,28 @@
 """Did every installation on the machine end well?"""
 
-from collections.abc import Iterable
-
 from brave_bridge.core.formats.text import counted
-from brave_bridge.core.survey.findings import Finding, Rule, Situation, Verdict
+from brave_bridge.core.survey.findings import Situation, clear, rule, stop
+
+REPAIR = (("dpkg", "--configure", "--pending"), ("apt-get", "--yes", "--fix-broken", "install"))
 
 
-def judge(situation: Situation) -> Iterable[Finding]:
+@rule(
+    "broken-packages",
+    "packages",
+    asks="Did every installation on the machine end well?",
+    means="The package manager finishes these first; a leg on top of them can fail half-way.",
+    needs="packages",
+)
+def broken_packages(situation: Situation):
     broken = situation.facts.broken
     where = situation.facts.where("packages")
     if not broken:
-        yield Finding(
-            "broken-packages",
-            Verdict.CLEAR,
-            f"All {len(situation.facts.installed)} packages are whole",
-            where,
-        )
+        yield clear(f"All {len(situation.facts.installed)} packages are whole", where)
         return
     states = ", ".join(f"{package.name} ({package.state})" for package in broken[:8])
-    yield Finding(
-        "broken-packages",
-        Verdict.STOP,
+    yield stop(
         f"{counted(len(broken), 'package')} half installed",
         f"{where}: {states}",
-        "The package manager finishes these first; a leg on top of them can fail half-way.",
-        "dpkg --configure -a, then apt-get -f install",
+        "Finish them: dpkg --configure -a, then apt-get -f install.",
+        fix=REPAIR,
     )
-
-
-RULE = Rule("broken-packages", "no installation was left half done", judge, needs="packages")

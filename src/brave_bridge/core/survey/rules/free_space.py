@@ -1,9 +1,7 @@
 """Is there room for the leg?"""
 
-from collections.abc import Iterable
-
 from brave_bridge.core.formats.text import byte_size
-from brave_bridge.core.survey.findings import Finding, Rule, Situation, Verdict
+from brave_bridge.core.survey.findings import Situation, caution, clear, rule, stop
 
 MARGIN_BYTES = 200_000_000
 """Room left over beyond what the plan needs."""
@@ -11,36 +9,46 @@ MARGIN_BYTES = 200_000_000
 ASSUMED_BYTES = 2_000_000_000
 """What a leg is taken to need before it is planned."""
 
-
-def needed_bytes(situation: Situation) -> int:
-    """What the leg takes at its largest: downloads and growth, with a margin."""
-    if situation.plan is None:
-        return ASSUMED_BYTES
-    return situation.plan.download_bytes + max(situation.plan.disk_bytes, 0) + MARGIN_BYTES
+_LOW_SHARE = 0.05
+_WHERE_IT_GROWS = ("/", "/usr", "/var", "/var/cache")
+"""The places that a leg writes to; what it fetches goes to the last."""
 
 
-def judge(situation: Situation) -> Iterable[Finding]:
-    need = needed_bytes(situation)
+def needed_bytes(situation: Situation, path: str) -> int:
+    """What the leg takes on the file system of a path at its largest, with a margin."""
+    facts, plan = situation.facts, situation.plan
+    here = facts.room_at(path)
+    fetch = plan.download_bytes if plan else ASSUMED_BYTES // 2
+    grow = max(plan.disk_bytes, 0) if plan else ASSUMED_BYTES // 2
+    need = 0
+    if here == facts.room_at("/var/cache"):
+        need += fetch
+    if here == facts.room_at("/usr"):
+        need += grow
+    return need + MARGIN_BYTES if need else 0
+
+
+@rule(
+    "free-space",
+    "space",
+    asks="Is there room for the leg?",
+    means="A full disk in the middle of a leg leaves packages half installed.",
+    overrule=True,
+)
+def free_space(situation: Situation):
     basis = "the plan needs" if situation.plan else "a leg is taken to need"
+    remedy = "Free space (old logs, fetched packages), or grow the file system."
+    fix = (("apt-get", "clean"),)
     for space in situation.facts.space:
-        evidence = f"{space.path}: {byte_size(space.free_bytes)} free; {basis} {byte_size(need)}"
+        need = needed_bytes(situation, space.path)
+        free = byte_size(space.free_bytes)
+        if not need and space.path not in _WHERE_IT_GROWS:
+            continue
+        evidence = f"{space.path}: {free} free; {basis} {byte_size(need)}"
         if space.free_bytes < need:
-            yield Finding(
-                "free-space",
-                Verdict.STOP if situation.plan else Verdict.CAUTION,
-                f"Only {byte_size(space.free_bytes)} free on {space.path}",
-                evidence,
-                "A full disk in the middle of a leg leaves packages half installed.",
-                "Free space (apt-get clean, old logs), or grow the file system.",
-                can_be_overruled=True,
-            )
+            judged = stop if situation.plan else caution
+            yield judged(f"Only {free} free on {space.path}", evidence, remedy, fix=fix)
+        elif space.free_bytes < space.total_bytes * _LOW_SHARE:
+            yield caution(f"{space.path} is nearly full: {free} left", evidence, remedy, fix=fix)
         else:
-            yield Finding(
-                "free-space",
-                Verdict.CLEAR,
-                f"{byte_size(space.free_bytes)} free on {space.path}",
-                evidence,
-            )
-
-
-RULE = Rule("free-space", "there is room for the leg", judge)
+            yield clear(f"{free} free on {space.path}", evidence)

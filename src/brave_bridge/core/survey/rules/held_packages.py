@@ -1,25 +1,40 @@
 """Is anything kept from changing?"""
 
-from collections.abc import Iterable
-
 from brave_bridge.core.formats.text import counted
-from brave_bridge.core.survey.findings import Finding, Rule, Situation, Verdict
+from brave_bridge.core.survey.findings import Situation, caution, clear, rule, stop
 
 
-def judge(situation: Situation) -> Iterable[Finding]:
+@rule(
+    "held-packages",
+    "packages",
+    asks="Is anything kept from changing?",
+    means="A held package stays at its old version, and so does all that needs a newer one.",
+    needs="packages",
+    overrule=True,
+)
+def held_packages(situation: Situation):
     held = [package.name for package in situation.facts.held]
-    where = situation.facts.where("packages")
+    where = f"{situation.facts.where('packages')}: Status: hold"
     if not held:
-        yield Finding("held-packages", Verdict.CLEAR, "No package is held", where)
+        yield clear("No package is held", situation.facts.where("packages"))
         return
-    yield Finding(
-        "held-packages",
-        Verdict.CAUTION,
-        f"{counted(len(held), 'package')} held: {', '.join(held[:5])}",
-        f"{where}: Status: hold",
-        "A held package stays at its old version, and so does all that needs a newer one.",
-        f"apt-mark unhold {' '.join(held[:5])}",
-    )
+    remedy = f"Let them go: apt-mark unhold {' '.join(held[:5])}"
+    fix = (("apt-mark", "unhold", *held),)
+    blocked = _blocked(situation, set(held))
+    if blocked:
+        yield stop(
+            f"{', '.join(held[:3])} held: {counted(len(blocked), 'package')} cannot come along",
+            f"{where}; the plan keeps back {', '.join(blocked[:5])}",
+            remedy,
+            fix=fix,
+            meaning="The leg would end with a mixture of two releases.",
+        )
+    else:
+        title = f"{counted(len(held), 'package')} held: {', '.join(held[:5])}"
+        yield caution(title, where, remedy, fix=fix)
 
 
-RULE = Rule("held-packages", "no package is kept from changing", judge, needs="packages")
+def _blocked(situation: Situation, held: set[str]) -> list[str]:
+    """What the plan keeps back beside the held packages themselves."""
+    kept = situation.plan.kept_back if situation.plan else ()
+    return [change.name for change in kept if change.name not in held]

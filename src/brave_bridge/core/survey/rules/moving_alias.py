@@ -1,13 +1,21 @@
 """Do the sources name the release, or an alias that moves by itself?"""
 
-from collections.abc import Iterable
+from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
 
-from brave_bridge.core.survey.findings import Finding, Rule, Situation, Verdict
-
-ALIASES = ("stable", "oldstable", "oldoldstable", "testing", "latest")
+ALIASES = ("stable", "oldstable", "oldoldstable", "testing", "unstable", "latest")
 
 
-def judge(situation: Situation) -> Iterable[Finding]:
+@rule(
+    "moving-alias",
+    "sources",
+    asks="Do the sources name the release, or an alias that moves by itself?",
+    means="A plain refresh can start a release change without a way back.",
+    needs="sources",
+)
+def moving_alias(situation: Situation):
+    if situation.line is not None and situation.line.rolling:
+        yield not_applicable("A rolling line moves by its nature", situation.line.name)
+        return
     moving = [
         f"{entry.path}:{entry.line} {suite}"
         for entry in situation.facts.sources
@@ -15,21 +23,10 @@ def judge(situation: Situation) -> Iterable[Finding]:
         if suite.partition("-")[0].partition("/")[0] in ALIASES
     ]
     if moving:
-        yield Finding(
-            "moving-alias",
-            Verdict.CAUTION,
+        yield caution(
             "A source names an alias that moves to the next release by itself",
             "; ".join(moving[:4]),
-            "A plain refresh can start a release change without a way back.",
             "Write the codename instead of the alias.",
         )
     else:
-        yield Finding(
-            "moving-alias",
-            Verdict.CLEAR,
-            "Every source names its release",
-            situation.facts.where("sources"),
-        )
-
-
-RULE = Rule("moving-alias", "sources name a codename, not a moving alias", judge, needs="sources")
+        yield clear("Every source names its release", situation.facts.where("sources"))

@@ -1,51 +1,43 @@
 """Does the present release still get fixes?"""
 
-from collections.abc import Iterable
-
-from brave_bridge.core.survey.findings import Finding, Rule, Situation, Verdict
+from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
 
 SOON_DAYS = 120
 
 
-def judge(situation: Situation) -> Iterable[Finding]:
+@rule(
+    "support-window",
+    "release",
+    asks="Does the present release still get fixes?",
+    means="Each further day on a release without fixes adds known faults that stay open.",
+)
+def support_window(situation: Situation):
     release, line = situation.release, situation.line
     if release is None or line is None:
         return
-    days = release.support_days(situation.today)
+    source = release.source or line.source or f"catalogue of {line.name}"
+    days, ends = release.support_days(situation.today), str(release.support_ends)
+    if days is None and situation.facts.identity.support_end:
+        ends, source = situation.facts.identity.support_end, "SUPPORT_END in os-release"
+        past = situation.days_since(ends)
+        days = None if past is None else -past
     if days is None:
-        yield Finding(
-            "support-window",
-            Verdict.NOT_APPLICABLE,
-            f"No end of support is known for {release.title}",
-            f"catalogue of {line.name}: no date",
-        )
+        words = "has no end: it is rolling" if line.rolling else "has no known end"
+        yield not_applicable(f"The support of {release.title or line.name} {words}", source)
         return
-    evidence = f"catalogue of {line.name}: support ends {release.support_ends}"
+    evidence = f"{source}: support ends {ends}"
     if days < 0:
-        yield Finding(
-            "support-window",
-            Verdict.CAUTION,
+        yield caution(
             f"{release.title} has had no security fixes for {-days} days",
             evidence,
-            "Each further day on it adds known, unfixed faults.",
             "Cross to a supported release.",
         )
     elif days <= SOON_DAYS:
-        yield Finding(
-            "support-window",
-            Verdict.CAUTION,
+        yield caution(
             f"{days} days of support left for {release.title}",
             evidence,
-            "There is still time to rehearse and to choose the day.",
             "Plan the leg now.",
+            meaning="There is still time to rehearse and to choose the day.",
         )
     else:
-        yield Finding(
-            "support-window",
-            Verdict.CLEAR,
-            f"{release.title} is supported for another {days // 30} months",
-            evidence,
-        )
-
-
-RULE = Rule("support-window", "the present release still gets fixes", judge)
+        yield clear(f"{release.title} is supported for another {days // 30} months", evidence)

@@ -1,38 +1,31 @@
 """Is every source checked against a signature?"""
 
-from collections.abc import Iterable
-
-from brave_bridge.core.survey.findings import Finding, Rule, Situation, Verdict
+from brave_bridge.core.survey.findings import Situation, caution, clear, rule, stop
 
 
-def judge(situation: Situation) -> Iterable[Finding]:
+@rule(
+    "unsigned-sources",
+    "sources",
+    asks="Is every source checked against a signature?",
+    means="Whoever can change what travels over the link can put anything on this machine.",
+    needs="sources",
+)
+def unsigned_sources(situation: Situation):
     sources = situation.facts.sources
+    where = situation.facts.where("sources")
     unsigned = [s for s in sources if s.trusted_without_signature]
     if not sources:
-        yield Finding(
-            "unsigned-sources",
-            Verdict.STOP,
+        yield stop(
             "There is no active package source",
-            situation.facts.where("sources") or "/etc/apt: no active entry",
-            "Neither updates nor the next release can be reached.",
+            where or "no active entry",
             "Write the distribution's sources.",
+            meaning="Neither updates nor the next release can be reached.",
         )
     elif unsigned:
-        yield Finding(
-            "unsigned-sources",
-            Verdict.CAUTION,
-            f"Signatures are switched off for {unsigned[0].uris[0]}",
-            "; ".join(f"{s.path}:{s.line} trusted=yes" for s in unsigned[:4]),
-            "Whoever stands between this machine and the source decides what is installed.",
-            "Remove trusted=yes and install the source's key.",
+        yield caution(
+            f"Signatures are switched off for {unsigned[0].uris[0] or unsigned[0].suites[0]}",
+            "; ".join(f"{s.path}:{s.line}" for s in unsigned[:4]),
+            "Give the source its key, and take the option out.",
         )
     else:
-        yield Finding(
-            "unsigned-sources",
-            Verdict.CLEAR,
-            "Every source is checked against a signature",
-            situation.facts.where("sources"),
-        )
-
-
-RULE = Rule("unsigned-sources", "every source is signed", judge, needs="sources")
+        yield clear("Every source is checked against a signature", where)

@@ -1,0 +1,63 @@
+"""What goes on on a running machine: services, people, guests, the clock."""
+
+import msgspec
+
+from brave_bridge.core.formats.guests import Guest
+from brave_bridge.core.formats.proc import Port
+from brave_bridge.core.formats.systemd import Unit
+
+
+class Session(msgspec.Struct, frozen=True):
+    """Somebody who is logged in. ``type`` is ``tty``, ``x11``, ``wayland`` or ``web``.
+
+    ``host`` is where they come from over a link.
+    """
+
+    user: str
+    type: str = ""
+    terminal: str = ""
+    host: str = ""
+
+
+class StaleProgram(msgspec.Struct, frozen=True):
+    """A program that still uses a file which was replaced or deleted under it."""
+
+    process: int
+    program: str
+    file: str
+
+
+class Clock(msgspec.Struct, frozen=True):
+    """The clock: ``synchronised`` is None where nobody says."""
+
+    synchronised: bool | None = None
+    zone: str = ""
+
+
+class Activity(msgspec.Struct, frozen=True):
+    """What goes on at the moment of the survey; empty for a system that does not run."""
+
+    units: tuple[Unit, ...] = ()
+    enabled: tuple[str, ...] = ()
+    ports: tuple[Port, ...] = ()
+    sessions: tuple[Session, ...] = ()
+    guests: tuple[Guest, ...] = ()
+    stale: tuple[StaleProgram, ...] = ()
+    clock: Clock = Clock()
+    restart_wanted: bool = False
+    restart_wanted_by: tuple[str, ...] = ()
+
+    @property
+    def failed(self) -> tuple[Unit, ...]:
+        """The units that have failed."""
+        return tuple(unit for unit in self.units if unit.has_failed)
+
+    @property
+    def timers(self) -> tuple[Unit, ...]:
+        """The units that start something at set times."""
+        return tuple(unit for unit in self.units if unit.name.endswith(".timer"))
+
+    @property
+    def running_guests(self) -> tuple[Guest, ...]:
+        """The guests that are at work."""
+        return tuple(guest for guest in self.guests if guest.is_running)

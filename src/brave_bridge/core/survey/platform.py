@@ -1,0 +1,97 @@
+"""What a machine is made of: how it was booted, processor, memory, power, disks and room."""
+
+import msgspec
+
+
+class Boot(msgspec.Struct, frozen=True):
+    """How the running system came up.
+
+    ``firmware`` is ``efi``, ``bios`` or empty where it is not known; ``command_line`` is the
+    kernel's (proc_cmdline(5)); ``settings`` are the parameters that the boot loader's own
+    files ask for; ``id`` changes with every boot. ``uptime_seconds`` is 0 where nothing runs.
+    """
+
+    kernel: str = ""
+    command_line: str = ""
+    settings: str = ""
+    firmware: str = ""
+    secure_boot: bool | None = None
+    uptime_seconds: int = 0
+    booted_at: str = ""
+    id: str = ""
+
+    @property
+    def series(self) -> str:
+        """The running kernel's series: ``6.1`` of ``6.1.0-28-amd64``."""
+        return ".".join(self.kernel.split("-")[0].split(".")[:2])
+
+
+class Device(msgspec.Struct, frozen=True):
+    """A device on a bus: its modalias (as in sysfs) and the driver bound to it, if any."""
+
+    path: str
+    modalias: str
+    driver: str
+
+
+class Module(msgspec.Struct, frozen=True):
+    """A kernel module from outside the kernel's own tree.
+
+    ``origin`` is ``dkms`` (rebuilt for each kernel) or ``loaded`` (found in the kernel).
+    """
+
+    name: str
+    origin: str
+    version: str = ""
+
+
+class Power(msgspec.Struct, frozen=True):
+    """Where the current comes from. ``on_battery`` is None where no supply reports itself."""
+
+    on_battery: bool | None = None
+    percent: int | None = None
+
+
+class Hardware(msgspec.Struct, frozen=True):
+    """Processor, memory and what is built in. Memory in bytes, 0 where it is not known.
+
+    ``level`` is that of the processor's architecture (``x86-64-v3``, ``armv8.2-a``).
+    """
+
+    processor: str = ""
+    processors: int = 0
+    flags: frozenset[str] = frozenset()
+    level: str = ""
+    memory_bytes: int = 0
+    security_chip: str = ""
+    model: str = ""
+    power: Power = Power()
+    devices: tuple[Device, ...] = ()
+    modules: tuple[Module, ...] = ()
+
+
+class Space(msgspec.Struct, frozen=True):
+    """Room on the file system that holds ``path``, in bytes and inodes (statvfs(3)).
+
+    ``device`` tells file systems apart. ``total_inodes`` is 0 where they are not counted.
+    """
+
+    path: str
+    free_bytes: int
+    total_bytes: int
+    free_inodes: int
+    total_inodes: int = 0
+    device: int = 0
+
+
+class Kernel(msgspec.Struct, frozen=True):
+    """A kernel image on the machine; ``running`` where it is the one in use.
+
+    ``size_bytes`` is the image's, ``boot_bytes`` all that this version has in /boot.
+    """
+
+    version: str
+    path: str
+    size_bytes: int
+    running: bool = False
+    boot_bytes: int = 0

@@ -1,0 +1,46 @@
+"""Is what is known of the sources recent?"""
+
+from email.utils import parsedate_to_datetime
+
+from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
+
+OLD_DAYS = 30
+
+
+@rule(
+    "stale-indices",
+    "updates",
+    asks="Is what is known of the sources recent?",
+    means="Updates are judged by what was fetched last: newer ones, and the next release's keys, "
+    "may not be known yet.",
+    needs="sources",
+)
+def stale_indices(situation: Situation):
+    facts = situation.facts
+    if not any("deb" in entry.types for entry in facts.sources):
+        yield not_applicable("The indices of this family are not read", "no deb source")
+        return
+    days = [(situation.today - day).days for a in facts.archives if (day := _day(a.date))]
+    if not days:
+        yield caution(
+            "What the sources have was never fetched",
+            "/var/lib/apt/lists: no description of a source",
+            "Look for updates (u).",
+            fix=(("apt-get", "update"),),
+        )
+    elif min(days) > OLD_DAYS:
+        yield caution(
+            f"What the sources have was written {min(days)} days ago",
+            f"Date in {facts.archives[0].uri} {facts.archives[0].suite}: {facts.archives[0].date}",
+            "Look for updates (u).",
+            fix=(("apt-get", "update"),),
+        )
+    else:
+        yield clear(f"The newest index is {max(min(days), 0)} days old", "Date in the indices")
+
+
+def _day(text: str):
+    try:
+        return parsedate_to_datetime(text).date()
+    except (ValueError, TypeError):
+        return None

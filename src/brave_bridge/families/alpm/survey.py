@@ -1,0 +1,86 @@
+"""What an alpm machine's package database, repositories and config files tell."""
+
+from fnmatch import fnmatchcase
+
+import msgspec
+
+from brave_bridge.core.formats.alpm_database import read_local_package
+from brave_bridge.core.formats.ini_sources import read_pacman_config
+from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.survey.facts import Evidence, Facts
+from brave_bridge.families.changed_configs import changed_configs, sums_wish
+from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.wishes import Below, Contents, Seen, Wish
+
+DATABASE = "/var/lib/pacman/local"
+VERSION_FILE = f"{DATABASE}/ALPM_DB_VERSION"
+CONFIG = "/etc/pacman.conf"
+SET_ASIDE = (".pacnew", ".pacsave", ".pacorig")
+_TOOLS = (
+    "glibc",
+    "pacman",
+    "systemd",
+    "linux",
+    "linux-*",
+    "openssh",
+    "openssl",
+    "python",
+    "drift-*",
+)
+WISHES: tuple[Wish, ...] = (
+    Contents((VERSION_FILE,), 64),
+    Contents((f"{DATABASE}/*/desc",), 64 * 1024),
+    Contents((f"{DATABASE}/*/files",), 8_000_000, containing=(b"%", b"\t")),
+    Contents((CONFIG,), 256 * 1024),
+    Below(("/etc",), SET_ASIDE),
+)
+
+
+def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
+    """The packages of the local database; MachineError where it names none."""
+    found = (
+        read_local_package(text, seen.text(path.removesuffix("desc") + "files") or "")
+        for path, text in seen.texts(f"{DATABASE}/*/desc")
+    )
+    packages = tuple(package for package in found if package is not None)
+    if not packages:
+        raise MachineError(
+            "reading the package database", machine, f"{DATABASE} names no package",
+            "check that the package database is on this file system",
+        )  # fmt: skip
+    return packages
+
+
+def further(packages: tuple[InstalledPackage, ...]) -> tuple[Wish, ...]:
+    """The sums of the config files."""
+    return (sums_wish(packages),)
+
+
+def alpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) -> Facts:
+    """The basic facts and all that database, repositories and config files tell."""
+    sources = tuple(read_pacman_config(seen.text(CONFIG) or "", CONFIG))
+    configs = tuple(changed_configs(seen, packages, "alpm"))
+    aside = tuple(seen.below.get("/etc", ()))
+    return msgspec.structs.replace(
+        basic,
+        packages=packages,
+        sources=sources,
+        changed_configs=configs,
+        set_aside=aside,
+        tools={
+            package.name: package.version
+            for package in packages
+            if any(fnmatchcase(package.name, pattern) for pattern in _TOOLS)
+        },
+        evidence=(
+            *basic.evidence,
+            Evidence("packages", DATABASE, f"{len(packages)} entries"),
+            Evidence("sources", CONFIG, f"{len(sources)} repositories"),
+            Evidence("configs", f"sums in {DATABASE}", f"{len(configs)} differ"),
+            Evidence("set-aside", "/etc", f"{len(aside)} files"),
+            Evidence("indices", "/var/lib/pacman/sync", "",
+                     absent="the indices of this family are not read yet"),
+            Evidence("history", "/var/log/pacman.log", "",
+                     absent="a rolling line has no earlier release"),
+        ),
+    )  # fmt: skip

@@ -1,0 +1,94 @@
+"""What an rpm machine's package database, repositories and config files tell."""
+
+from fnmatch import fnmatchcase
+
+import msgspec
+
+from brave_bridge.core.formats.deb822 import FormatError
+from brave_bridge.core.formats.ini_sources import read_repo_file
+from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.rpm_database import read_rpm_database
+from brave_bridge.core.survey.facts import Evidence, Facts, ReleaseSeen
+from brave_bridge.families.changed_configs import changed_configs, sums_wish
+from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Wish
+
+DATABASES = ("/usr/lib/sysimage/rpm/rpmdb.sqlite", "/var/lib/rpm/rpmdb.sqlite")
+_OLDER = ("/var/lib/rpm/Packages", "/usr/lib/sysimage/rpm/Packages.db", "/var/lib/rpm/Packages.db")
+_REPOSITORIES = "/etc/yum.repos.d/*.repo"
+_LIMIT = 400_000_000
+SET_ASIDE = (".rpmnew", ".rpmsave", ".rpmorig")
+_TOOLS = ("glibc", "rpm", "dnf", "systemd", "kernel", "kernel-core", "openssh-server", "openssl",
+          "nginx", "httpd", "postgresql-server", "python3", "perl", "fathom-*")  # fmt: skip
+_RELEASE_PACKAGES = ("fathom-release", "fedora-release", "rocky-release", "almalinux-release")
+WISHES: tuple[Wish, ...] = (
+    Contents(DATABASES, _LIMIT),
+    Contents((_REPOSITORIES, "/etc/dnf/dnf.conf"), 1_000_000),
+    Names((*_OLDER, "/etc/pki/rpm-gpg/*")),
+    Below(("/etc",), SET_ASIDE),
+)
+
+
+def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
+    """The packages of the database; MachineError where there is none that can be read."""
+    attempted = "reading the package database"
+    for path in DATABASES:
+        content = seen.contents.get(path)
+        if content is not None:
+            try:
+                return tuple(read_rpm_database(content, where=path))
+            except FormatError as error:
+                raise MachineError(
+                    attempted, machine, f"{path} is damaged: {error}", "rpm --rebuilddb"
+                ) from error
+    older = next((path for path in _OLDER if path in seen.found), "")
+    if older:
+        raise MachineError(
+            attempted, machine, f"{older} is of an older kind that is not read yet",
+            "rpm --rebuilddb writes the present kind",
+        )  # fmt: skip
+    raise MachineError(attempted, machine, f"{DATABASES[0]}: No such file or directory")
+
+
+def further(packages: tuple[InstalledPackage, ...]) -> tuple[Wish, ...]:
+    """The sums of the config files."""
+    return (sums_wish(packages),)
+
+
+def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) -> Facts:
+    """The basic facts and all that database, repositories and config files tell."""
+    where = next((path for path in DATABASES if path in seen.contents), DATABASES[0])
+    sources = tuple(
+        entry for path, text in seen.texts(_REPOSITORIES) for entry in read_repo_file(text, path)
+    )
+    configs = tuple(changed_configs(seen, packages, "rpm"))
+    aside = tuple(seen.below.get("/etc", ()))
+    history = tuple(
+        ReleaseSeen(package.installed_at[:10], package.version)
+        for package in packages
+        if package.name in _RELEASE_PACKAGES and package.installed_at
+    )
+    return msgspec.structs.replace(
+        basic,
+        packages=packages,
+        sources=sources,
+        changed_configs=configs,
+        set_aside=aside,
+        history=history,
+        tools={
+            package.name: package.version
+            for package in packages
+            if any(fnmatchcase(package.name, pattern) for pattern in _TOOLS)
+        },
+        evidence=(
+            *basic.evidence,
+            Evidence("packages", where, f"{len(packages)} entries"),
+            Evidence("sources", _REPOSITORIES, f"{len(sources)} enabled"),
+            Evidence("configs", f"sums in {where}", f"{len(configs)} differ"),
+            Evidence("set-aside", "/etc", f"{len(aside)} files"),
+            Evidence("indices", "/var/cache/dnf", "",
+                     absent="the indices of this family are not read yet"),
+            Evidence("history", where, f"{len(history)} releases",
+                     absent="" if history else "no package tells of the release"),
+        ),
+    )  # fmt: skip

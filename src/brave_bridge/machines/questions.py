@@ -1,0 +1,80 @@
+"""Asking short commands on a running machine, all at once, each with an end to its time."""
+
+import os
+import selectors
+import subprocess
+import time
+from collections.abc import Sequence
+
+from brave_bridge.core.formats.text import decoded
+from brave_bridge.machines.wishes import Answer, Answers
+
+NOT_THERE, TOO_LONG = 127, 124
+_SBIN = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
+
+
+def ask_all(wish: Answers) -> dict[tuple[str, ...], Answer]:
+    """Each command's answer. They run side by side and share the wish's seconds."""
+    started = {command: _started(command) for command in wish.commands}
+    running = {command: process for command, process in started.items() if process is not None}
+    outputs = _collected(running, wish)
+    answers = {}
+    for command, process in started.items():
+        if process is None:
+            answers[command] = Answer(NOT_THERE, "")
+            continue
+        code = process.poll()
+        if code is None:
+            process.kill()
+            process.wait()
+            code = TOO_LONG
+        answers[command] = Answer(code, decoded(outputs[command]))
+    return answers
+
+
+def _started(command: Sequence[str]) -> subprocess.Popen | None:
+    environment = {
+        "PATH": _SBIN,
+        "LC_ALL": "C",
+        "TERM": "dumb",
+        "SYSTEMD_PAGER": "",
+        "COLUMNS": "400",
+    }
+    kept = ("HOME", "XDG_RUNTIME_DIR", "LIBVIRT_DEFAULT_URI", "DOCKER_HOST", "XDG_SESSION_ID")
+    environment |= {name: os.environ[name] for name in kept if name in os.environ}
+    try:
+        return subprocess.Popen(
+            command,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            env=environment,
+            cwd="/",
+            start_new_session=True,
+        )
+    except OSError:
+        return None
+
+
+def _collected(running: dict, wish: Answers) -> dict[tuple[str, ...], bytes]:
+    """What the commands print until they end, or their time or the size limit does."""
+    deadline = time.monotonic() + wish.seconds
+    outputs = dict.fromkeys(running, b"")
+    with selectors.DefaultSelector() as selector:
+        for command, process in running.items():
+            selector.register(process.stdout, selectors.EVENT_READ, command)
+        while selector.get_map() and (left := deadline - time.monotonic()) > 0:
+            for key, _ in selector.select(left):
+                piece = os.read(key.fd, 1 << 16)
+                outputs[key.data] += piece
+                if not piece or len(outputs[key.data]) > wish.limit:
+                    selector.unregister(key.fileobj)
+    for process in running.values():
+        process.stdout.close()
+    for process in running.values():
+        left = deadline - time.monotonic()
+        try:
+            process.wait(max(left, 0.05))
+        except subprocess.TimeoutExpired:
+            continue
+    return outputs

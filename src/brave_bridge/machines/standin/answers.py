@@ -1,0 +1,99 @@
+"""The stand-in's answers to commands that only look, printed as the real ones print them."""
+
+import json
+from collections.abc import Callable, Sequence
+
+from brave_bridge.machines.standin.live import Live, LiveGuest
+from brave_bridge.machines.wishes import Answer
+
+_MISSING = Answer(127, "")
+
+
+def answer(live: Live, command: Sequence[str]) -> Answer:
+    """What a command answers on a machine that runs so; code 127 where it has no such tool."""
+    known: dict[str, Callable[[Live, Sequence[str]], Answer]] = {
+        "systemctl": _systemctl,
+        "loginctl": _loginctl,
+        "timedatectl": _timedatectl,
+        "virsh": _virsh,
+        "machinectl": _machinectl,
+        "podman": _containers,
+        "docker": _containers,
+    }
+    return known.get(command[0], lambda *_: _MISSING)(live, command)
+
+
+def _systemctl(live: Live, command: Sequence[str]) -> Answer:
+    if not live.units:
+        return _MISSING
+    if "list-unit-files" in command:
+        rows = [f"{name} enabled enabled" for name in live.enabled]
+    else:
+        states = {"active": "running", "failed": "failed", "inactive": "dead"}
+        rows = [f"{u.name} loaded {u.active} {states[u.active]} {u.about}" for u in live.units]
+    return _lines(rows)
+
+
+def _loginctl(live: Live, command: Sequence[str]) -> Answer:
+    if "list-sessions" in command:
+        return _lines(
+            f"{number} 1000 {session.user} - {session.terminal}"
+            for number, session in enumerate(live.sessions, start=1)
+        )
+    blocks = []
+    for number, session in enumerate(live.sessions, start=1):
+        if str(number) in command:
+            remote = "yes" if session.host else "no"
+            blocks.append(
+                f"Name={session.user}\nType={session.type}\nTTY={session.terminal}\n"
+                f"Remote={remote}\nRemoteHost={session.host}\nState=active\nClass=user\n"
+            )
+    return Answer(0, "\n".join(blocks))
+
+
+def _timedatectl(live: Live, command: Sequence[str]) -> Answer:
+    return Answer(
+        0, f"Timezone={live.zone}\nNTPSynchronized={'yes' if live.synchronised else 'no'}\n"
+    )
+
+
+def guests_of(live: Live, manager: str) -> list[LiveGuest]:
+    """The guests of a manager."""
+    return [guest for guest in live.guests if guest.manager == manager]
+
+
+def _virsh(live: Live, command: Sequence[str]) -> Answer:
+    if "libvirt" not in live.managers:
+        return _MISSING
+    if "domstate" in command:
+        guest = next((g for g in live.guests if g.name == command[-1]), None)
+        if guest is None:
+            return Answer(1, f"error: failed to get domain '{command[-1]}'\n")
+        return Answer(0, ("running" if guest.running else "shut off") + "\n\n")
+    rows = [" Id   Name            State", "-----------------------------------"]
+    for number, guest in enumerate(guests_of(live, "libvirt"), start=1):
+        identifier = str(number) if guest.running else "-"
+        state = "running" if guest.running else "shut off"
+        rows.append(f" {identifier:<4} {guest.name:<15} {state}")
+    return _lines([*rows, ""])
+
+
+def _machinectl(live: Live, command: Sequence[str]) -> Answer:
+    if "machined" not in live.managers:
+        return _MISSING
+    running = [g for g in guests_of(live, "machined") if g.running]
+    return _lines(f"{guest.name} container systemd-nspawn quayside 7 -" for guest in running)
+
+
+def _containers(live: Live, command: Sequence[str]) -> Answer:
+    manager = command[0]
+    if manager not in live.managers:
+        return _MISSING
+    return _lines(
+        json.dumps({"Names": [g.name], "State": "running" if g.running else "exited"})
+        for g in guests_of(live, manager)
+    )
+
+
+def _lines(rows) -> Answer:
+    return Answer(0, "".join(f"{row}\n" for row in rows))

@@ -1,0 +1,211 @@
+"""What goes on on a stand-in: what a running kernel and its services would tell.
+
+The part that a kernel shows as files (/proc, /sys) is written into the stand-in's tree in
+the kernel's own formats; the rest is kept in a file of the state folder and answered by
+``answers.py``.
+"""
+
+import uuid
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.machines.port import STATE_FOLDER
+
+LIVE = f"{STATE_FOLDER}/stand-in-live.json"
+_RESTART = ("run/reboot-required", "run/reboot-required.pkgs")
+
+
+class LiveUnit(msgspec.Struct):
+    """A unit: ``active``, ``failed`` or ``inactive``."""
+
+    name: str
+    about: str
+    active: str = "active"
+
+
+class LiveSession(msgspec.Struct):
+    """Somebody who is logged in."""
+
+    user: str
+    type: str = "tty"
+    terminal: str = "tty1"
+    host: str = ""
+
+
+class LiveGuest(msgspec.Struct):
+    """A guest of the manager ``libvirt``, ``machined``, ``podman`` or ``docker``."""
+
+    name: str
+    manager: str = "libvirt"
+    running: bool = True
+    stubborn: bool = False
+    """Whether it does not react when it is asked to shut down."""
+
+
+class LiveRoom(msgspec.Struct):
+    """The size of a file system and what is free on it, in MiB; inodes in thousands."""
+
+    mib: int
+    free_mib: int
+    kilo_inodes: int = 1000
+    free_kilo_inodes: int = 900
+
+
+class LiveDevice(msgspec.Struct):
+    """A device on a bus; no driver where the kernel knows none for it."""
+
+    path: str
+    modalias: str
+    driver: str = ""
+    bus: str = "usb"
+
+
+class Live(msgspec.Struct):
+    """The machine as it runs. Times in seconds."""
+
+    kernel: str = ""
+    command_line: str = ""
+    firmware: str = "efi"
+    model: str = ""
+    processor: str = "Northlight NL-200"
+    processors: int = 4
+    flags: str = ""
+    features: str = ""
+    memory_mib: int = 8192
+    security_chip: bool = True
+    on_battery: bool | None = None
+    battery_percent: int | None = None
+    uptime: int = 1_000_000
+    boot_id: str = ""
+    units: list[LiveUnit] = []
+    enabled: list[str] = []
+    tcp: list[int] = []
+    udp: list[int] = []
+    sessions: list[LiveSession] = []
+    guests: list[LiveGuest] = []
+    managers: list[str] = []
+    modules: list[str] = []
+    rebuilt_modules: list[str] = []
+    devices: list[LiveDevice] = []
+    mounts: list[str] = msgspec.field(default_factory=lambda: ["/dev/sda2 / ext4 rw,relatime 0 0"])
+    rooms: dict[str, LiveRoom] = {}
+    synchronised: bool = True
+    zone: str = "Etc/UTC"
+    stale: dict[str, str] = {}
+    """Program to the deleted library that it still uses."""
+
+
+V3_FLAGS = (
+    "fpu cx8 sep cmov mmx fxsr sse sse2 syscall lm pni ssse3 cx16 sse4_1 sse4_2 movbe popcnt "
+    "xsave avx f16c lahf_lm abm bmi1 avx2 bmi2 fma"
+)
+
+
+def load(root: Path) -> Live | None:
+    """What goes on on the stand-in under a folder; None where nothing is described."""
+    try:
+        return msgspec.json.decode((root / LIVE.lstrip("/")).read_bytes(), type=Live)
+    except FileNotFoundError:
+        return None
+
+
+def save(root: Path, live: Live) -> None:
+    """Write what goes on, in one step."""
+    place = root / LIVE.lstrip("/")
+    temporary = place.with_suffix(".new")
+    temporary.write_bytes(msgspec.json.encode(live))
+    temporary.replace(place)
+
+
+def boot(root: Path, live: Live) -> None:
+    """Let the stand-in come up: the newest kernel runs, /proc and /sys tell of it."""
+    images = sorted((root / "boot").glob("vmlinuz-*"), key=lambda p: _version(p.name))
+    if images and not live.kernel:
+        live.kernel = images[-1].name.removeprefix("vmlinuz-")
+    for name in _RESTART:
+        (root / name).unlink(missing_ok=True)
+    live.boot_id = str(uuid.uuid4())
+    write_kernel_files(root, live)
+    save(root, live)
+
+
+def restart(root: Path) -> None:
+    """Shut down and come up again: the newest kernel, nothing stale, no restart pending."""
+    live = load(root)
+    if live is None:
+        return
+    for place in (root / "proc").glob("[0-9]*"):
+        for file in place.iterdir():
+            file.unlink()
+        place.rmdir()
+    live.kernel, live.uptime, live.stale = "", 30, {}
+    live.units = [LiveUnit(u.name, u.about) if u.active == "failed" else u for u in live.units]
+    boot(root, live)
+
+
+def _version(name: str) -> list[int]:
+    return [int(part) for part in name.replace("-", ".").split(".") if part.isdigit()]
+
+
+def write_kernel_files(root: Path, live: Live) -> None:
+    """Write what the kernel would show of the machine."""
+    flags = live.flags or ("" if live.features else V3_FLAGS)
+    line = f"flags\t\t: {flags}" if flags else f"Features\t: {live.features}"
+    cpu = f"processor\t: 0\nmodel name\t: {live.processor}\n{line}\n\n"
+    _write(root, "proc/cpuinfo", cpu * live.processors)
+    _write(root, "proc/meminfo", f"MemTotal:       {live.memory_mib * 1024} kB\n")
+    _write(root, "proc/cmdline", live.command_line or f"root=/dev/sda2 ro kernel={live.kernel}")
+    _write(root, "proc/uptime", f"{live.uptime}.00 {live.uptime}.00\n")
+    _write(root, "proc/sys/kernel/osrelease", live.kernel + "\n")
+    _write(root, "proc/sys/kernel/random/boot_id", live.boot_id + "\n")
+    _write(root, "proc/self/mounts", "\n".join(live.mounts) + "\n")
+    _write(root, "proc/modules", "".join(f"{m} 16384 0 - Live 0x0 (OE)\n" for m in live.modules))
+    _write(root, "proc/net/tcp", _listening(live.tcp, "0A"))
+    _write(root, "proc/net/udp", _listening(live.udp, "07"))
+    for number, (program, library) in enumerate(sorted(live.stale.items()), start=801):
+        mapped = f"7f00-7f01 r-xp 0 08:02 77 {library} (deleted)\n"
+        _write(root, f"proc/{number}/maps", mapped)
+        _write(root, f"proc/{number}/comm", program + "\n")
+    _write_sys(root, live)
+
+
+def _write_sys(root: Path, live: Live) -> None:
+    if live.firmware == "efi":
+        (root / "sys/firmware/efi").mkdir(parents=True, exist_ok=True)
+    if live.model:
+        _write(root, "sys/class/dmi/id/product_name", live.model + "\n")
+    if live.security_chip:
+        _write(root, "sys/class/tpm/tpm0/tpm_version_major", "2\n")
+    if live.on_battery is not None:
+        supply = "sys/class/power_supply"
+        _write(root, f"{supply}/AC/type", "Mains\n")
+        _write(root, f"{supply}/AC/online", "0\n" if live.on_battery else "1\n")
+        _write(root, f"{supply}/BAT0/type", "Battery\n")
+        _write(root, f"{supply}/BAT0/capacity", f"{live.battery_percent or 80}\n")
+        state = "Discharging" if live.on_battery else "Charging"
+        _write(root, f"{supply}/BAT0/status", state + "\n")
+    for device in live.devices:
+        folder = f"sys/bus/{device.bus}/devices/{device.path}"
+        _write(root, f"{folder}/modalias", device.modalias + "\n")
+        if device.driver:
+            link = root / folder / "driver"
+            link.unlink(missing_ok=True)
+            link.symlink_to(f"../../drivers/{device.driver}")
+    for module in live.rebuilt_modules:
+        name, _, version = module.partition("/")
+        _write(root, f"var/lib/dkms/{name}/{version}/source/dkms.conf", f'PACKAGE_NAME="{name}"\n')
+
+
+def _listening(ports: list[int], state: str) -> str:
+    rows = [
+        f"   {n}: 00000000:{port:04X} 00000000:0000 {state} 0:0 0:0 0 0 0 {n}\n"
+        for n, port in enumerate(ports)
+    ]
+    return "  sl  local_address rem_address   st\n" + "".join(rows)
+
+
+def _write(root: Path, path: str, text: str) -> None:
+    place = root / path
+    place.parent.mkdir(parents=True, exist_ok=True)
+    place.write_text(text, encoding="utf-8")

@@ -1,0 +1,109 @@
+"""Package databases of the families that cannot cross yet, written in their own formats."""
+
+import hashlib
+import sqlite3
+import struct
+from collections.abc import Mapping
+from pathlib import Path
+
+from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.standin.packages import EPOCH
+
+Configs = Mapping[str, tuple[str, str, str]]
+"""Path to package, shipped text and text as it stands."""
+
+_INT32, _STRING, _STRING_ARRAY = 4, 6, 8
+
+
+def rpm_header(tags: Mapping[int, object]) -> bytes:
+    """A package header: the index entries, then the store of values, numbers big-endian."""
+    index, store = b"", b""
+    for tag, value in sorted(tags.items()):
+        if isinstance(value, str):
+            kind, count, content = _STRING, 1, value.encode() + b"\0"
+        elif value and isinstance(value[0], str):
+            kind, count = _STRING_ARRAY, len(value)
+            content = b"".join(text.encode() + b"\0" for text in value)
+        else:
+            kind, count, content = _INT32, len(value), struct.pack(f">{len(value)}I", *value)
+            store += b"\0" * (-len(store) % 4)
+        index += struct.pack(">IIII", tag, kind, len(store), count)
+        store += content
+    return struct.pack(">II", len(tags), len(store)) + index + store
+
+
+def write_rpm_root(machine: FolderMachine, packages: Mapping[str, str], configs: Configs) -> None:
+    """An rpm database in its SQLite form, a repository file and the config files."""
+    place = machine.root / "usr/lib/sysimage/rpm/rpmdb.sqlite"
+    place.parent.mkdir(parents=True, exist_ok=True)
+    _write_configs(machine, configs)
+    write_rpm_database(
+        place, [_rpm_tags(name, version, configs) for name, version in packages.items()]
+    )
+    machine.write(
+        "/etc/yum.repos.d/fathom.repo",
+        b"[fathom]\nname=Fathom $releasever\nbaseurl=http://archive.fathom.example/$releasever\n"
+        b"enabled=1\ngpgcheck=1\n",
+    )
+
+
+def write_rpm_database(place: Path, headers: list[Mapping[int, object]]) -> None:
+    """An ``rpmdb.sqlite`` with these packages."""
+    connection = sqlite3.connect(place)
+    with connection:
+        connection.execute("CREATE TABLE Packages (hnum INTEGER PRIMARY KEY, blob BLOB NOT NULL)")
+        connection.executemany(
+            "INSERT INTO Packages (blob) VALUES (?)", [(rpm_header(tags),) for tags in headers]
+        )
+    connection.close()
+
+
+def _rpm_tags(name: str, version: str, configs: Configs) -> dict[int, object]:
+    epoch, _, rest = version.rpartition(":")
+    upstream, _, release = rest.rpartition("-")
+    tags: dict[int, object] = {
+        1000: name, 1001: upstream, 1002: release, 1008: [EPOCH - 40_000_000], 1009: [4_000_000],
+        1011: "Fathom project", 1022: "x86_64",
+    }  # fmt: skip
+    if epoch:
+        tags[1003] = [int(epoch)]
+    owned = {path: row[1] for path, row in configs.items() if row[0] == name}
+    if owned:
+        tags |= {
+            1035: [hashlib.sha256(text.encode()).hexdigest() for text in owned.values()],
+            1037: [1] * len(owned),
+            1116: [0] * len(owned),
+            1117: [path.rpartition("/")[2] for path in owned],
+            1118: [next(iter(owned)).rpartition("/")[0] + "/"],
+        }
+    return tags
+
+
+def write_alpm_root(machine: FolderMachine, packages: Mapping[str, str], configs: Configs) -> None:
+    """A local database of the alpm family and the config files."""
+    local = "/var/lib/pacman/local"
+    machine.write(f"{local}/ALPM_DB_VERSION", b"9\n")
+    _write_configs(machine, configs)
+    for name, version in packages.items():
+        desc = {
+            "NAME": name, "VERSION": version, "BASE": name, "ARCH": "x86_64",
+            "INSTALLDATE": str(EPOCH - 2_000_000), "PACKAGER": "Driftline", "SIZE": "4000000",
+        }  # fmt: skip
+        text = "".join(f"%{field}%\n{value}\n\n" for field, value in desc.items())
+        machine.write(f"{local}/{name}-{version}/desc", text.encode())
+        backup = "".join(
+            f"{path.lstrip('/')}\t{_md5(row[1])}\n"
+            for path, row in configs.items()
+            if row[0] == name
+        )
+        files = "%FILES%\nusr/\n\n" + (f"%BACKUP%\n{backup}\n" if backup else "")
+        machine.write(f"{local}/{name}-{version}/files", files.encode())
+
+
+def _md5(text: str) -> str:
+    return hashlib.md5(text.encode(), usedforsecurity=False).hexdigest()
+
+
+def _write_configs(machine: FolderMachine, configs: Configs) -> None:
+    for path, (_, _, present) in configs.items():
+        machine.write(path, present.encode())

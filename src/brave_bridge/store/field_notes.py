@@ -1,0 +1,101 @@
+"""The field notes of a fleet: one SQLite file with the person who looks after it."""
+
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from pathlib import Path
+
+from sqlalchemy import create_engine, select
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
+
+from brave_bridge.core.field_notes import SEVERITIES, FieldNote
+from brave_bridge.store.logbook import LogbookError
+
+NOTES_FILE = "field-notes.sqlite"
+
+
+class _Base(DeclarativeBase):
+    pass
+
+
+class _Note(_Base):
+    __tablename__ = "notes"
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    leg: Mapped[str] = mapped_column(index=True)
+    machine: Mapped[str]
+    severity: Mapped[str]
+    text: Mapped[str]
+    workaround: Mapped[str] = mapped_column(default="")
+    written: Mapped[str]
+    lifted: Mapped[str] = mapped_column(default="")
+    lifted_at: Mapped[str] = mapped_column(default="")
+
+
+class FieldNotes:
+    """The notes of a fleet. LogbookError where the file is damaged or cannot be written."""
+
+    def __init__(self, folder: Path) -> None:
+        self.path = folder / NOTES_FILE
+        folder.mkdir(parents=True, exist_ok=True)
+        self._engine = create_engine(f"sqlite:///{self.path}", connect_args={"timeout": 30})
+        try:
+            _Base.metadata.create_all(self._engine)
+        except SQLAlchemyError as error:
+            raise LogbookError(f"{self.path}: {error.__cause__ or error}") from error
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._engine.dispose()
+
+    def write(self, leg: str, machine: str, severity: str, text: str, workaround: str = "") -> int:
+        """Write a note; its number. ValueError for a severity that is none, or no text."""
+        if severity not in SEVERITIES:
+            raise ValueError(f"{severity!r} is none of: {', '.join(SEVERITIES)}")
+        if not text.strip():
+            raise ValueError("a note needs a text")
+        note = _Note(
+            leg=leg,
+            machine=machine,
+            severity=severity,
+            text=text.strip(),
+            workaround=workaround.strip(),
+            written=_now(),
+        )
+        with Session(self._engine) as session, session.begin():
+            session.add(note)
+            session.flush()
+            return note.id
+
+    def lift(self, number: int, why: str) -> FieldNote:
+        """Say that a note no longer holds, and why. KeyError where there is no such note."""
+        with Session(self._engine) as session, session.begin():
+            note = session.get(_Note, number)
+            if note is None:
+                raise KeyError(number)
+            note.lifted, note.lifted_at = why.strip() or "no longer holds", _now()
+            return _public(note)
+
+    def all(self) -> list[FieldNote]:
+        """Every note, the newest first."""
+        with Session(self._engine) as session:
+            rows = session.scalars(select(_Note).order_by(_Note.id.desc()))
+            return [_public(row) for row in rows]
+
+
+def _public(note: _Note) -> FieldNote:
+    return FieldNote(**{field: getattr(note, field) for field in FieldNote.__struct_fields__})
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+def read_notes(folder: Path) -> Iterable[FieldNote]:
+    """The notes in a folder; none, and no file made, where nothing was ever written."""
+    if not (folder / NOTES_FILE).is_file():
+        return ()
+    notes = FieldNotes(folder)
+    try:
+        return tuple(notes.all())
+    finally:
+        notes.close()

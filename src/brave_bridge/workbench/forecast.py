@@ -1,0 +1,95 @@
+"""How long a plan will take on a machine, by what its logbook tells of earlier crossings."""
+
+from collections.abc import Iterable, Iterator
+from datetime import datetime
+
+import msgspec
+
+from brave_bridge.core.estimate import Estimate, Speeds, Work, estimate, measured
+from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.snapshots.catalogue import Snapshot
+from brave_bridge.store.logbook import EntryRow, Logbook, ProcedureRow
+
+_WAITING = ("Ask", "Checkpoint")
+"""Requests whose time is a person's, not the machine's."""
+
+_MEGABYTE = 1_000_000
+
+
+def forecast(
+    plans: Iterable[LegPlan], snapshots: Iterable[Snapshot], rows: Iterable[ProcedureRow],
+    logbook: Logbook | None,
+) -> Estimate:  # fmt: skip
+    """The estimate for the legs of a plan. ``rows`` are the procedures, the newest first."""
+    known = list(snapshots)
+    copied = known[-1].bytes_copied if known else 0
+    covered = known[-1].bytes_covered if known else 0
+    history = list(_history(rows, logbook))
+    works = []
+    for plan in plans:
+        # The first snapshot copies everything, a later one what changed since.
+        size = copied if known and known[-1].engine != "btrfs" else covered
+        works.append(work_of(plan, min(size, covered)))
+    return estimate(works, _speeds(history), [ratio for *_, ratio in history if ratio])
+
+
+def work_of(plan: LegPlan, snapshot_bytes: int = 0) -> Work:
+    """What a leg has to do."""
+    changes = plan.upgraded + plan.new
+    return Work(
+        fetch_bytes=plan.download_bytes,
+        write_bytes=sum(max(c.disk_bytes, 0) + c.download_bytes for c in changes),
+        packages=len(changes) + len(plan.removed),
+        snapshot_bytes=snapshot_bytes,
+    )
+
+
+def actual_seconds(entries: Iterable[EntryRow]) -> float:
+    """The time that a procedure's requests took, without what it waited for a person."""
+    return sum(_seconds(entry) for entry in entries if entry.kind not in _WAITING)
+
+
+def _seconds(entry: EntryRow) -> float:
+    if not entry.ended:
+        return 0.0
+    began, ended = datetime.fromisoformat(entry.began), datetime.fromisoformat(entry.ended)
+    return max((ended - began).total_seconds(), 0.0)
+
+
+def _history(
+    rows: Iterable[ProcedureRow], logbook: Logbook | None
+) -> Iterator[tuple[CrossBrief, list[EntryRow], float]]:
+    """Crossings that were done, oldest first: brief, requests, actual over estimated time."""
+    if logbook is None:
+        return
+    for row in reversed(list(rows)):
+        if row.kind != "crossing" or row.state != "done":
+            continue
+        brief = decode_brief(row.brief)
+        if isinstance(brief, CrossBrief):
+            entries = logbook.entries(row.id)
+            actual = actual_seconds(entries)
+            ratio = actual / brief.estimate if brief.estimate else 0.0
+            yield brief, entries, ratio
+
+
+def _speeds(history: list[tuple[CrossBrief, list[EntryRow], float]]) -> Speeds:
+    fetched, written, changed = [], [], []
+    for brief, entries, _ in history:
+        stages = sum(_seconds(e) for e in entries if e.title.startswith(("Stage one", "Stage two")))
+        downloads = sum(_seconds(e) for e in entries if e.title.startswith("Download everything"))
+        works = [work_of(plan) for plan in brief.plans]
+        fetched.append((sum(work.fetch_bytes for work in works), downloads))
+        changed.append((stages, sum(work.packages for work in works)))
+        written += [(_copied(e), _seconds(e)) for e in entries if e.kind == "TakeSnapshot"]
+    return Speeds(
+        link=measured(fetched, least=_MEGABYTE),
+        disk=measured(written, least=_MEGABYTE),
+        package_seconds=measured(changed),
+    )
+
+
+def _copied(entry: EntryRow) -> int:
+    reply = msgspec.json.decode(entry.reply) if entry.reply else {}
+    return int(reply.get("bytes_copied", 0))

@@ -1,0 +1,50 @@
+"""What people decided about a machine, kept in its state folder in one small file."""
+
+import msgspec
+
+from brave_bridge.core.estimate import Window
+from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
+
+KEEPING_FILE = f"{STATE_FOLDER}/decisions.json"
+_LIMIT = 1_000_000
+
+
+class Overrule(msgspec.Struct, frozen=True):
+    """A stop that a person lets stand, and why. Times are ISO 8601 in UTC."""
+
+    rule: str
+    leg: str
+    reason: str
+    when: str
+    title: str = ""
+
+
+class Decisions(msgspec.Struct, frozen=True):
+    """All that was decided. ``failed_sources`` are those of the newest refresh."""
+
+    overrules: tuple[Overrule, ...] = ()
+    backup_confirmed: str = ""
+    window: Window | None = None
+    failed_sources: tuple[str, ...] = ()
+    refreshed_at: str = ""
+    maintenance: tuple[tuple[str, ...], ...] = ()
+    """Commands that enter a maintenance state, and for each, at the same place, the way out."""
+    maintenance_left: tuple[tuple[str, ...], ...] = ()
+
+    def overruled(self, leg: str) -> dict[str, str]:
+        """The reasons that hold for a leg (empty: for no certain one), by rule."""
+        return {o.rule: o.reason for o in self.overrules if o.leg in ("", leg)}
+
+
+def read_decisions(machine: Machine) -> Decisions:
+    """What was decided; nothing where no decision was ever kept or the file is damaged."""
+    try:
+        content = machine.read_if_there(KEEPING_FILE, _LIMIT)
+        return msgspec.json.decode(content, type=Decisions) if content else Decisions()
+    except (MachineError, msgspec.DecodeError):
+        return Decisions()
+
+
+def keep_decisions(machine: Machine, decisions: Decisions) -> None:
+    """Write them in place of those before."""
+    machine.write(KEEPING_FILE, msgspec.json.encode(decisions), 0o600)

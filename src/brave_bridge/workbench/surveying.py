@@ -1,0 +1,119 @@
+"""Judging a machine's facts with all that is known around them: the situation of a survey."""
+
+import os
+from datetime import date
+
+import msgspec
+
+from brave_bridge.core.estimate import Estimate
+from brave_bridge.core.field_notes import FieldNote, about
+from brave_bridge.core.releases.catalogue import Release, ReleaseLine
+from brave_bridge.core.releases.route import Route, default_target, find_route
+from brave_bridge.core.survey.difference import survey_difference
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.findings import Link, Situation, WayBackSeen, judge_all
+from brave_bridge.core.survey.rules import all_rules
+from brave_bridge.machines.port import Machine
+from brave_bridge.snapshots.catalogue import Snapshot
+from brave_bridge.workbench.keeping import Decisions
+from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
+from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.settings_archive import newest_archive_day
+from brave_bridge.workbench.targets import Target
+
+_MULTIPLEXERS = {"TMUX": "tmux", "STY": "screen", "ZELLIJ": "zellij"}
+
+
+class Around(msgspec.Struct, frozen=True):
+    """What is known of a machine beside its facts. What could not be read is empty."""
+
+    today: date
+    line: ReleaseLine | None
+    release: Release | None
+    plan: KeptPlan | None = None
+    goal: str = ""
+    snapshots: tuple[Snapshot, ...] = ()
+    readable: bool = True
+    decisions: Decisions = Decisions()
+    notes: tuple[FieldNote, ...] = ()
+    estimate: Estimate | None = None
+
+
+def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Surveyed:
+    """The findings for the route to the goal, and how they differ from those before."""
+    goal = _goal(around)
+    route = _route(around, goal)
+    legs = route.legs if route else ()
+    leg_key = legs[0].key if legs else ""
+    notes = about(around.notes, leg_key)
+    situation = Situation(
+        facts=facts,
+        today=around.today,
+        line=around.line,
+        release=around.release,
+        legs=legs,
+        plan=around.plan.legs[0] if around.plan and goal and around.plan.to == goal.key else None,
+        way_back=_way_back(around.snapshots),
+        records_are_readable=around.readable,
+        notes=notes,
+        backup_confirmed=around.decisions.backup_confirmed,
+        settings_backup=newest_archive_day(machine) if around.readable else "",
+        failed_sources=around.decisions.failed_sources,
+        link=link_of(machine),
+        estimate=around.estimate,
+        window=around.decisions.window,
+    )
+    findings = judge_all(situation, all_rules(), around.decisions.overruled(leg_key))
+    before = last_survey(target)
+    # A survey for another leg is judged otherwise: the two are not held against each other.
+    comparable = before is not None and before.leg == leg_key
+    return Surveyed(
+        facts=facts,
+        line=around.line,
+        release=around.release,
+        findings=findings,
+        goal=goal,
+        route=route,
+        plan=around.plan,
+        estimate=around.estimate,
+        changes=survey_difference(before.findings, findings) if comparable else (),
+        before=before.taken_at if comparable else "",
+        notes=notes,
+        updates=facts.updates,
+    )
+
+
+def remember(target: Target, surveyed: Surveyed) -> None:
+    """Keep a survey, so that the next one can say what changed."""
+    leg = surveyed.route.legs[0].key if surveyed.route and surveyed.route.legs else ""
+    keep_survey(target, KeptSurvey(surveyed.facts.taken_at, surveyed.findings, leg))
+
+
+def _goal(around: Around) -> Release | None:
+    """The release that is wanted, else that of the kept plan, else the one to offer."""
+    if around.line is None or around.release is None:
+        return None
+    chosen = around.goal or (around.plan.to if around.plan else "")
+    wanted = around.line.release(chosen) if chosen else None
+    return wanted or default_target(around.line, around.release, around.today)
+
+
+def _route(around: Around, goal: Release | None) -> Route | None:
+    if goal is None or around.line is None or around.release is None:
+        return None
+    return find_route(around.line, around.release, goal, around.today)
+
+
+def _way_back(snapshots: tuple[Snapshot, ...]) -> WayBackSeen | None:
+    if not snapshots:
+        return None
+    return WayBackSeen(snapshots[-1].created, snapshots[-1].engine)
+
+
+def link_of(machine: Machine) -> Link | None:
+    """How the person reaches the machine that this runs on; None where it is no link."""
+    connection = os.environ.get("SSH_CONNECTION", "").split()
+    if machine.kind != "running" or not connection:
+        return None
+    kept = next((name for variable, name in _MULTIPLEXERS.items() if os.environ.get(variable)), "")
+    return Link("SSH", connection[0], kept)

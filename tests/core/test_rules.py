@@ -1,0 +1,267 @@
+"""Every rule of the survey: what it finds wrong, and that it finds nothing else wrong."""
+
+from datetime import date
+
+import msgspec
+import pytest
+
+from brave_bridge.core.estimate import Estimate, Window
+from brave_bridge.core.field_notes import FieldNote
+from brave_bridge.core.formats.accounts import Account
+from brave_bridge.core.formats.apt_preferences import Pin
+from brave_bridge.core.formats.apt_sources import SourceFile
+from brave_bridge.core.formats.fstab import ExpectedMount
+from brave_bridge.core.formats.guests import Guest
+from brave_bridge.core.formats.proc import Mount
+from brave_bridge.core.formats.systemd import Unit
+from brave_bridge.core.packages.updates import Offer
+from brave_bridge.core.releases.conditions import KnownIssue, Needs
+from brave_bridge.core.survey.activity import Clock, Session, StaleProgram
+from brave_bridge.core.survey.difference import survey_difference
+from brave_bridge.core.survey.facts import ArchiveSeen, ChangedConfig, Identity, KeyFile, Licence
+from brave_bridge.core.survey.findings import (
+    Link,
+    Situation,
+    Verdict,
+    WayBackSeen,
+    judge_all,
+    stops,
+    worst,
+)
+from brave_bridge.core.survey.platform import Device, Kernel, Module, Power, Space
+from brave_bridge.core.survey.rules import all_rules
+from tests.support.facts import TODAY, change, facts, leg, package, plan, quayside
+
+LINE = quayside()
+HEALTHY = facts()
+
+
+def situation(**changes) -> Situation:
+    """A healthy machine's situation, with changes to it or, by the same word, to its facts."""
+    known = {"today": TODAY, "line": LINE, "release": LINE.release("5.3"), "legs": (plain_leg(),),
+             "way_back": WayBackSeen("2026-11-24"), "backup_confirmed": "2026-11-20",
+             "settings_backup": "2026-11-24"}  # fmt: skip
+    known.update({k: changes.pop(k) for k in list(changes) if k in Situation.__struct_fields__
+                  and k != "facts"})  # fmt: skip
+    return Situation(facts=facts(**changes), **known)
+
+
+def plain_leg(**needs):
+    """The leg to 7 without its known issues, to a release that needs this."""
+    end = msgspec.structs.replace(leg().end, needs=Needs(**needs))
+    return msgspec.structs.replace(leg(), issues=(), end=end)
+
+
+def judged(**changes):
+    return judge_all(situation(**changes), all_rules())
+
+
+def source(text: str) -> dict:
+    return {"sources_file": SourceFile("/etc/apt/sources.list", text + "\n")}
+
+
+def boot(**changes) -> dict:
+    return {"boot": msgspec.structs.replace(HEALTHY.boot, **changes)}
+
+
+def hardware(**changes) -> dict:
+    return {"hardware": msgspec.structs.replace(HEALTHY.hardware, **changes)}
+
+
+def activity(**changes) -> dict:
+    return {"activity": msgspec.structs.replace(HEALTHY.activity, **changes)}
+
+
+def archive(**changes) -> dict:
+    return {"archives": (msgspec.structs.replace(HEALTHY.archives[0], **changes),)}
+
+
+def issue(severity: str) -> dict:
+    known = KnownIssue("x", "The web server forgets", severity=severity, packages=("quay-w*",))
+    return {"legs": (msgspec.structs.replace(plain_leg(), issues=(known,)),)}
+
+
+def note(severity: str) -> dict:
+    return {"notes": (FieldNote(3, plain_leg().key, "dunlin", severity, "The gauge is lost"),)}
+
+
+STOP, CAUTION, NOT_APPLICABLE = Verdict.STOP, Verdict.CAUTION, Verdict.NOT_APPLICABLE
+OTHER = Identity("quayside", "", "5.9", "", "amd64")
+LONG = Estimate(9000, 6000, 20000, "a guess")
+CASES = [
+    ("known-release", STOP, "not in the catalogue", {"line": None, "release": None}),
+    ("known-release", STOP, "5.9", {"release": None, "identity": OTHER}),
+    ("support-window", CAUTION, "no security fixes", {"today": date(2027, 6, 1)}),
+    ("support-window", CAUTION, "days of support left", {"today": date(2027, 4, 1)}),
+    ("support-window", NOT_APPLICABLE, "no known end", {
+        "release": LINE.release("9"), **source("deb http://a.example/quayside fisherman main")}),
+    ("kernel-support", CAUTION, "36 days of fixes", boot(kernel="5.10.0-9")),
+    ("kernel-support", CAUTION, "no fixes for", {"today": date(2027, 5, 30)}),
+    ("kernel-support", NOT_APPLICABLE, "4.4", boot(kernel="4.4.1")),
+    ("catalogue-age", CAUTION, "looked up 100 days ago", {"today": date(2027, 2, 28)}),
+    ("licence-end", CAUTION, "23 days left", {"licence": Licence("Trial", "2026-12-18")}),
+    ("licence-end", STOP, "ended", {"licence": Licence("Trial", "2026-11-01")}),
+    ("pending-updates", STOP, "1 update pending, 1 of them security",
+     {"offers": (*HEALTHY.offers, Offer("quay-libc", "2.31-8", "bowline-5.3-security"))}),
+    ("restart-pending", STOP, "restart is pending", activity(restart_wanted=True)),
+    ("newer-kernel", CAUTION, "5.19.0-7 is installed", {
+        "kernels": (*HEALTHY.kernels, Kernel("5.19.0-7", "/boot/x", 9))}),
+    ("stale-indices", CAUTION, "never fetched", {"archives": ()}),
+    ("stale-indices", CAUTION, "days ago", archive(date="Tue, 25 Aug 2026 08:00:00 UTC")),
+    ("broken-packages", STOP, "half installed",
+     {"packages": (*HEALTHY.packages, package("a", state="half-configured"))}),
+    ("missing-dependencies", STOP, "1 dependency not met",
+     {"packages": (*HEALTHY.packages, package("b", depends="quay-libc (>= 3) | gone"))}),
+    ("held-packages", CAUTION, "held", {"packages": (package("quay-libc", "9", want="hold"),)}),
+    ("held-packages", STOP, "cannot come along",
+     {"packages": (package("quay-libc", "9", want="hold"),),
+      "plan": plan(kept_back=(change("quay-libc"), change("quay-webd")))}),
+    ("unknown-origin", CAUTION, "no source has", {"packages": (package("own-tool"),)}),
+    ("newer-than-sources", CAUTION, "newer than in any source",
+     {"packages": (package("quay-libc", "9"),)}),
+    ("newer-than-sources", CAUTION, "newer than in 7 diamond",
+     {"plan": plan(ahead=(change("own-tool", "3", "2"),))}),
+    ("moving-alias", CAUTION, "alias", source("deb http://a.example/quayside stable main")),
+    ("moving-alias", NOT_APPLICABLE, "rolling", {
+        "line": msgspec.structs.replace(LINE, rolling=True)}),
+    ("mixed-releases", STOP, "another release", source(
+        "deb http://a.example/quayside bowline-5.3 main\n"
+        "deb http://a.example/quayside diamond main")),
+    ("mixed-releases", STOP, "another release", {
+        "pins": (Pin("/etc/apt/preferences", "*", "release n=diamond", 990),)}),
+    ("unsigned-sources", CAUTION, "switched off",
+     source("deb [trusted=yes] http://a.example/quayside bowline-5.3 main")),
+    ("unsigned-sources", STOP, "no active", source("# none")),
+    ("source-keys", STOP, "key of a source is missing", {"key_files": ()}),
+    ("source-keys", STOP, "key of a source is missing",
+     source("deb [signed-by=/k.gpg] http://a.example/quayside bowline-5.3 main")),
+    ("unread-sources", CAUTION, "Nothing was ever fetched", source(
+        "deb http://a.example/quayside bowline-5.3 main\n"
+        "deb http://a.example/quayside bowline-5.3-updates main")),
+    ("unread-sources", CAUTION, "could not be reached", {"failed_sources": ("Err:1 a.example",)}),
+    ("third-party-sources", CAUTION, "outside", archive(origin="Elsewhere")),
+    ("obsolete-formats", CAUTION, "obsolete", archive(digests=("MD5Sum", "SHA1"))),
+    ("obsolete-formats", CAUTION, "obsolete", {"key_files": (
+        *HEALTHY.key_files, KeyFile("/etc/apt/trusted.gpg", 9))}),
+    ("changed-configs", CAUTION, "changed here",
+     {"changed_configs": (ChangedConfig("/etc/a", "a", "dpkg", "0"),)}),
+    ("set-aside", CAUTION, "not merged", {"set_aside": ("/etc/a.dpkg-dist",)}),
+    ("boot-settings", CAUTION, "changed by hand", {"boot_files_changed": ("/boot/config.txt",)}),
+    ("boot-settings", CAUTION, "no file has", boot(command_line="root=/dev/sda2 ro nosmt")),
+    ("boot-mounted", STOP, "/boot is not mounted", {
+        "expected_mounts": (ExpectedMount("/boot", "/dev/sda1", "ext4"),)}),
+    ("boot-space", STOP, "No room", {"space": (
+        *HEALTHY.space, Space("/boot", 50_000_000, 500_000_000, 90_000, 90_000))}),
+    ("boot-space", NOT_APPLICABLE, "No kernel", {"kernels": ()}),
+    ("free-space", CAUTION, "Only", {"space": (Space("/", 10**9, 10**10, 1),)}),
+    ("free-space", STOP, "Only", {"space": (Space("/", 10**8, 10**10, 1),), "plan": plan(
+        disk_bytes=1)}),
+    ("free-space", CAUTION, "nearly full", {"space": (Space("/", 3 * 10**9, 10**11, 1),)}),
+    ("free-inodes", STOP, "more files fit", {"space": (Space("/", 10**11, 10**11, 9, 999_999),)}),
+    ("processor-level", STOP, "needs a processor of level x86-64-v3",
+     {"legs": (plain_leg(processor="x86-64-v3"),)}),
+    ("memory-size", STOP, "needs 16384 MiB", {"legs": (plain_leg(memory_mib=16384),)}),
+    ("firmware-mode", STOP, "needs EFI", {
+        "legs": (plain_leg(firmware="efi"),), **boot(firmware="bios")}),
+    ("security-chip", STOP, "No security chip", {
+        "legs": (plain_leg(security_chip=True),), **hardware(security_chip="")}),
+    ("architecture", STOP, "does not exist for amd64",
+     {"legs": (plain_leg(architectures=("arm64",)),)}),
+    ("power-source", CAUTION, "On battery, 71", hardware(power=Power(True, 71))),
+    ("power-source", STOP, "On battery, 12", hardware(power=Power(True, 12))),
+    ("foreign-modules", CAUTION, "1 driver", hardware(modules=(Module("gauge", "dkms", "1"),))),
+    ("undriven-devices", CAUTION, "docking station", {
+        "release": LINE.release("5.1"), "today": date(2026, 1, 1),
+        **source("deb http://a.example/quayside bowline-5.1 main"),
+        **hardware(devices=(Device("2-1", "usb:v1209pD0C5d01", ""),))}),
+    ("failed-services", CAUTION, "1 service failing", activity(units=(Unit("b", "failed"),))),
+    ("stale-programs", CAUTION, "replaced files", activity(stale=(
+        StaleProgram(7, "webd", "/usr/lib/a.so"),))),
+    ("running-guests", CAUTION, "1 guest at work", activity(guests=(
+        Guest("a", "libvirt", "running"), Guest("b", "libvirt", "shut off")))),
+    ("clock", CAUTION, "not synchronised", activity(clock=Clock(False))),
+    ("clock", NOT_APPLICABLE, "Nobody tells", activity(clock=Clock())),
+    ("remote-session", CAUTION, "over SSH", {"link": Link("SSH", "192.0.2.1")}),
+    ("logged-in", CAUTION, "2 sessions", activity(sessions=(Session("a"), Session("b")))),
+    ("session-type", STOP, "type wayland", {"legs": (plain_leg(session_types=("x11",)),)}),
+    ("changed-passwords", CAUTION, "root", {"accounts": (Account("root", "2026-11-25"),)}),
+    ("way-back", CAUTION, "no way back", {"way_back": None, "accounts": ()}),
+    ("way-back", CAUTION, "41 days", {"way_back": WayBackSeen("2026-10-15")}),
+    ("way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
+    ("uncovered-mounts", STOP, "/var", {"mounts": (Mount("/var", "/dev/sdb1", "ext4"),)}),
+    ("uncovered-mounts", CAUTION, "/boot", {"mounts": (Mount("/boot", "/dev/sdb1", "ext4"),)}),
+    ("data-backup", CAUTION, "Nobody has confirmed", {"backup_confirmed": ""}),
+    ("data-backup", CAUTION, "days old", {"backup_confirmed": "2026-08-01"}),
+    ("settings-backup", CAUTION, "no archive", {"settings_backup": ""}),
+    ("settings-backup", CAUTION, "days old", {"settings_backup": "2026-11-01"}),
+    ("known-issues", CAUTION, "forgets", issue("caution")),
+    ("known-issues", STOP, "forgets", issue("wait")),
+    ("known-issues", NOT_APPLICABLE, "No leg", {"legs": ()}),
+    ("field-notes", CAUTION, "gauge is lost", note("caution")),
+    ("field-notes", STOP, "Wait: The gauge", note("wait")),
+    ("maintenance-window", CAUTION, "the window is", {
+        "window": Window("22:00", 60), "estimate": LONG}),
+    ("maintenance-window", NOT_APPLICABLE, "once it is planned", {"window": Window("22:00", 60)}),
+]  # fmt: skip
+
+
+def test_a_healthy_machine_is_clear():
+    grave = [f for f in judged() if f.verdict in (STOP, CAUTION)]
+    assert grave == []
+
+
+def test_every_rule_has_its_case_here():
+    assert {case[0] for case in CASES} == {rule.id for rule in all_rules()}
+    assert {case[0] for case in CASES if case[1] in (STOP, CAUTION)} == {
+        rule.id for rule in all_rules()
+    }
+
+
+@pytest.mark.parametrize(("rule", "verdict", "word", "changes"), CASES)
+def test_each_rule_finds_its_fault_and_nothing_else_stops(rule, verdict, word, changes):
+    findings = judged(**changes)
+    found = next(f for f in findings if f.id == rule and f.verdict is verdict)
+    assert word in found.title, found
+    assert found.evidence
+    if verdict in (STOP, CAUTION):
+        assert found.remedy and found.meaning
+    assert {f.id for f in stops(findings)} <= {rule}
+
+
+def test_what_was_not_read_does_not_apply():
+    findings = judged(evidence=())
+    assert not stops(findings)
+    unread = [f for f in findings if f.evidence.startswith("no ")]
+    assert {f.id for f in unread} >= {"broken-packages", "clock", "processor-level"}
+    assert all(f.verdict is NOT_APPLICABLE for f in unread if "among the facts" in f.evidence)
+
+
+def test_a_stop_is_overruled_with_a_reason_only_where_its_rule_allows_that():
+    changes = {"packages": (*HEALTHY.packages, package("a", state="unpacked")),
+               **activity(restart_wanted=True)}  # fmt: skip
+    reasons = {"broken-packages": "never mind", "restart-pending": "tonight"}
+    found = {f.id: f for f in judge_all(situation(**changes), all_rules(), reasons)}
+    assert found["restart-pending"].verdict is CAUTION
+    assert found["restart-pending"].overruled == "tonight"
+    assert found["broken-packages"].verdict is STOP and not found["broken-packages"].overruled
+    assert worst(found.values()) is STOP
+
+
+def test_the_difference_of_two_surveys_names_what_got_worse_first():
+    before = judged(**activity(clock=Clock(False)), settings_backup="")
+    after = judged(**activity(restart_wanted=True), settings_backup="")
+    changes = survey_difference(before, after)
+    assert [(c.id, c.is_worse) for c in changes] == [("restart-pending", True), ("clock", False)]
+    assert survey_difference(after, after) == ()
+
+
+def test_an_alias_and_a_mixture_are_different_faults():
+    findings = judged(**source("deb http://a.example/quayside testing main"))
+    assert {f.id for f in findings if f.verdict is STOP} == set()
+
+
+def test_a_weak_index_of_an_unknown_kind_is_not_called_obsolete():
+    made = ArchiveSeen("http://a.example/quayside", "bowline-5.3", "Quayside", "bowline", "5.3",
+                       "Tue, 24 Nov 2026 08:00:00 UTC")  # fmt: skip
+    found = {f.id: f for f in judged(archives=(made,))}
+    assert found["obsolete-formats"].verdict is Verdict.CLEAR
