@@ -16,7 +16,8 @@ from brave_bridge.machines.standin.packages import PackageFile, Suite, write_arc
 from brave_bridge.machines.standin.signing import make_key
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.briefs import CrossBrief
-from brave_bridge.workbench.desk import Desk, Refused
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 from tests.support import lab
 from tests.support.runs import begin, carry_out_on

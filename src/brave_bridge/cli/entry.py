@@ -15,6 +15,6 @@ def main() -> None:
     words = sys.argv[1:]
     if not words or (len(words) == 2 and words[0] in _TARGET_OPTIONS):
         sys.exit(open_screen(tuple(words)))
-    from brave_bridge.cli.commands import run
+    from brave_bridge.cli.running import run
 
     sys.exit(run(words))

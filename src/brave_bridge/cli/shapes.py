@@ -8,11 +8,12 @@ from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.route import Route
-from brave_bridge.core.survey.findings import counted
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.findings import counted, worst
 from brave_bridge.snapshots.catalogue import Snapshot
 from brave_bridge.snapshots.restore import Preview
 from brave_bridge.store.logbook import EntryRow, ProcedureRow
-from brave_bridge.workbench.desk import KeptPlan, Surveyed
+from brave_bridge.workbench.record import KeptPlan, Surveyed
 
 SCHEMA = 1
 
@@ -24,35 +25,86 @@ def document(kind: str, **fields: Any) -> dict[str, Any]:
 
 def survey_document(surveyed: Surveyed, today) -> dict[str, Any]:
     """What ``survey --json`` prints."""
-    facts, release, line = surveyed.facts, surveyed.release, surveyed.line
+    facts = surveyed.facts
     return document(
         "survey",
         machine=facts.machine,
         taken_at=facts.taken_at,
-        release={
-            "line": line.id if line else facts.identity.os_id,
-            "name": facts.identity.name,
-            "version": facts.identity.version_id,
-            "codename": facts.identity.codename,
-            "architecture": facts.identity.architecture,
-            "support_ends": str(release.support_ends) if release and release.support_ends else None,
-            "support_days": release.support_days(today) if release else None,
-        },
+        release=_release(surveyed, today),
+        leg=_leg(surveyed.route.legs[0]) if surveyed.route and surveyed.route.legs else None,
+        identity=msgspec.to_builtins(facts.identity),
         package_count=len(facts.installed),
         held=[package.name for package in facts.held],
         broken=[package.name for package in facts.broken],
+        updates=[msgspec.to_builtins(update) for update in surveyed.updates],
         tools=facts.tools,
         kernels=[kernel.version for kernel in facts.kernels],
+        boot=msgspec.to_builtins(facts.boot),
+        hardware=_hardware(facts),
+        mounts=[msgspec.to_builtins(mount) for mount in facts.mounts],
+        space=[msgspec.to_builtins(space) for space in facts.space],
+        activity=_activity(facts),
+        locale=facts.locale,
+        history=[msgspec.to_builtins(seen) for seen in facts.history],
         sources=[
             {"file": s.path, "line": s.line, "uris": list(s.uris), "suites": list(s.suites),
              "components": list(s.components)}
             for s in facts.sources
         ],
         changed_configs=[config.path for config in facts.changed_configs],
-        space=[msgspec.to_builtins(space) for space in facts.space],
+        evidence=[msgspec.to_builtins(evidence) for evidence in facts.evidence],
         counts={verdict.value: n for verdict, n in counted(surveyed.findings).items()},
+        worst=worst(surveyed.findings).value,
         findings=[msgspec.to_builtins(finding) for finding in surveyed.findings],
+        since=surveyed.before or None,
+        changes=[
+            {"id": c.id, "worse": c.is_worse,
+             "before": c.before.title if c.before else None,
+             "after": c.after.title if c.after else None}
+            for c in surveyed.changes
+        ],
+        estimate=msgspec.to_builtins(surveyed.estimate) if surveyed.estimate else None,
     )  # fmt: skip
+
+
+def _release(surveyed: Surveyed, today) -> dict[str, Any]:
+    facts, release, line = surveyed.facts, surveyed.release, surveyed.line
+    kernel_ends = line.kernel_ends(facts.boot.series) if line else None
+    return {
+        "line": line.id if line else facts.identity.os_id,
+        "name": facts.identity.name,
+        "version": facts.identity.version_id,
+        "codename": facts.identity.codename,
+        "architecture": facts.identity.architecture,
+        "support_ends": str(release.support_ends) if release and release.support_ends else None,
+        "support_days": release.support_days(today) if release else None,
+        "support_source": (release.source if release else "") or (line.source if line else ""),
+        "kernel_series": facts.boot.series,
+        "kernel_ends": str(kernel_ends) if kernel_ends else None,
+    }
+
+
+def _hardware(facts: Facts) -> dict[str, Any]:
+    made = msgspec.to_builtins(facts.hardware)
+    made["flags"] = sorted(facts.hardware.flags)
+    return made
+
+
+def _activity(facts: Facts) -> dict[str, Any]:
+    goes_on = facts.activity
+    return {
+        "failed": [unit.name for unit in goes_on.failed],
+        "active": [unit.name for unit in goes_on.units if unit.active == "active"],
+        "enabled": list(goes_on.enabled),
+        "timers": [unit.name for unit in goes_on.timers],
+        "ports": [port.title for port in goes_on.ports],
+        "sessions": [msgspec.to_builtins(session) for session in goes_on.sessions],
+        "guests": [msgspec.to_builtins(guest) for guest in goes_on.guests],
+        "stale_programs": [msgspec.to_builtins(program) for program in goes_on.stale],
+        "clock_synchronised": goes_on.clock.synchronised,
+        "zone": goes_on.clock.zone,
+        "restart_wanted": goes_on.restart_wanted,
+    }
 
 
 def _leg(leg: Leg) -> dict[str, Any]:

@@ -2,27 +2,42 @@
 
 from collections.abc import Iterable
 
+from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.packages.changes import LegPlan, PackageChange
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.findings import Finding
+from brave_bridge.core.survey.findings import counted as by_verdict
 from brave_bridge.snapshots.catalogue import Snapshot
 from brave_bridge.snapshots.cover import HOME_SENTENCE
 from brave_bridge.store.logbook import EntryRow, ProcedureRow
-from brave_bridge.workbench.desk import KeptPlan, Surveyed
+from brave_bridge.workbench.readiness import PendingUpdates
+from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.settings_archive import SettingsArchive
 
 _SHOWN = 12
 
 
 def survey_text(surveyed: Surveyed) -> Iterable[str]:
-    """A survey: who the machine is, then its findings, the gravest first."""
-    identity = surveyed.facts.identity
-    yield f"{surveyed.facts.machine}: {identity.name or identity.os_id} ({identity.architecture})"
-    if surveyed.facts.where("packages"):
-        yield f"{counted(len(surveyed.facts.installed), 'package')} installed"
+    """A survey: who the machine is, its findings, the gravest first, and what changed."""
+    facts, identity = surveyed.facts, surveyed.facts.identity
+    place = f" ({identity.architecture})" if identity.architecture else ""
+    yield f"{facts.machine}: {identity.name or identity.os_id}{place}"
+    if facts.where("packages"):
+        yield f"{counted(len(facts.installed), 'package')} installed"
+    if surveyed.goal and surveyed.route and surveyed.route.legs:
+        yield f"judged for the leg {surveyed.route.legs[0].title}"
+    counts = by_verdict(surveyed.findings)
+    yield "   ".join(f"{verdict.mark} {counts[verdict]}" for verdict in counts)
     for finding in surveyed.findings:
         yield from finding_text(finding)
+    if surveyed.before:
+        since = surveyed.before[:16].replace("T", " ")
+        yield f"since the survey of {since}: {counted(len(surveyed.changes), 'change')}"
+    for change in surveyed.changes:
+        told = change.after or change.before
+        yield plain(f"  {'worse' if change.is_worse else 'better'}: {told.title}")
 
 
 def finding_text(finding: Finding) -> Iterable[str]:
@@ -34,6 +49,10 @@ def finding_text(finding: Finding) -> Iterable[str]:
             yield f"    {finding.meaning}"
         if finding.remedy:
             yield plain(f"    do: {finding.remedy}")
+        if finding.overruled:
+            yield plain(f"    overruled: {finding.overruled}")
+        elif finding.can_be_overruled:
+            yield f"    or: brave-bridge overrule {finding.id} --reason …"
 
 
 def route_text(route: Route) -> Iterable[str]:
@@ -146,8 +165,59 @@ def outcome_text(row: ProcedureRow) -> Iterable[str]:
         yield plain(f"  config files set aside: {', '.join(outcome.set_aside)}")
     if outcome.obsolete:
         yield plain(f"  no source has any more: {', '.join(outcome.obsolete)}")
+    for words in outcome.updated:
+        yield plain(f"  up to date: {words}")
+    for words in (*outcome.left, *outcome.failed_sources):
+        yield plain(f"  left: {words}")
+    for words in outcome.warnings:
+        yield plain(f"▲ {words}")
     if outcome.proof:
         yield from proof_text(outcome.proof)
+
+
+def updates_text(pending: PendingUpdates) -> Iterable[str]:
+    """What a look for updates found."""
+    size = byte_size(sum(update.download_bytes for update in pending.updates))
+    if pending.updates or pending.new:
+        yield f"{counted(len(pending.updates), 'update')}, {len(pending.new)} new, {size} to fetch"
+    else:
+        yield "● no update is pending"
+    for update in pending.updates:
+        mark = "security" if update.security else ""
+        yield plain(f"  {update.name} {update.old} → {update.new}  {mark}".rstrip())
+    for title, names in (
+        ("comes along", pending.new),
+        ("would go away", pending.removed),
+        ("kept back", pending.kept_back),
+    ):
+        for name in names:
+            yield plain(f"  {title}: {name}")
+    for words in pending.failed_sources:
+        yield plain(f"▲ not reached: {words}")
+    if pending.restart_wanted:
+        yield "▲ a restart is pending"
+
+
+def archive_text(made: SettingsArchive) -> Iterable[str]:
+    """A settings backup that was made."""
+    yield f"{made.path}"
+    yield f"  {counted(made.entries, 'path')}, {byte_size(made.size_bytes)}, sha256 {made.checksum}"
+    yield f"  index: {made.index}"
+    yield f"  one file of it: tar --zstd -xf {made.path} etc/hosts"
+    for words in made.left_out:
+        yield plain(f"  left out: {words}")
+
+
+def notes_text(notes: Iterable[FieldNote]) -> Iterable[str]:
+    """Field notes, the newest first."""
+    rows = list(notes)
+    if not rows:
+        yield "There is no field note yet: brave-bridge note add writes one."
+    for note in rows:
+        state = f"  lifted: {note.lifted}" if note.lifted else ""
+        yield plain(f"{note.id}  {note.severity}  {note.leg}  {note.machine}: {note.text}{state}")
+        if note.workaround:
+            yield plain(f"     what helps: {note.workaround}")
 
 
 def entry_text(entry: EntryRow) -> str:

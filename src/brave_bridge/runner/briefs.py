@@ -2,10 +2,13 @@
 
 import msgspec
 
+from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
 from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
+from brave_bridge.core.crossing.remedy import apply_remedy
 from brave_bridge.core.crossing.requests import Script
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.surroundings import Surroundings, within
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.families.choose import family_named
 
@@ -14,7 +17,7 @@ SCRIPT_VERSION = "2"
 
 
 class CrossBrief(msgspec.Struct, frozen=True, tag="cross"):
-    """Cross the legs of these approved plans.
+    """Cross the legs of these approved plans, within what is changed around them.
 
     ``estimate`` are the seconds that it was thought to take, to be held against those it took.
     """
@@ -22,17 +25,32 @@ class CrossBrief(msgspec.Struct, frozen=True, tag="cross"):
     family: str
     plans: tuple[LegPlan, ...]
     estimate: float = 0.0
+    surroundings: Surroundings = Surroundings()
 
 
 class ReturnBrief(msgspec.Struct, frozen=True, tag="return"):
-    """Return to a way back, and why."""
+    """Return to a way back, and why; leave what a crossing that was given up had entered."""
 
     family: str
     way_back: str
     reason: str
+    surroundings: Surroundings = Surroundings()
 
 
-Brief = CrossBrief | ReturnBrief
+class UpdateBrief(msgspec.Struct, frozen=True, tag="update"):
+    """Bring the present release up to date."""
+
+    family: str
+
+
+class RemedyBrief(msgspec.Struct, frozen=True, tag="remedy"):
+    """Carry out a finding's commands."""
+
+    title: str
+    commands: tuple[tuple[str, ...], ...]
+
+
+Brief = CrossBrief | ReturnBrief | UpdateBrief | RemedyBrief
 
 
 def encode_brief(brief: Brief) -> bytes:
@@ -45,9 +63,18 @@ def decode_brief(content: bytes) -> Brief:
     return msgspec.json.decode(content, type=Brief)
 
 
+def surroundings_of(brief: Brief) -> Surroundings:
+    """What a procedure enters, or has to leave."""
+    return getattr(brief, "surroundings", Surroundings())
+
+
 def script_of(brief: Brief) -> Script[Outcome]:
     """A fresh script."""
+    if isinstance(brief, RemedyBrief):
+        return apply_remedy(brief.title, brief.commands)
     family = family_named(brief.family)
     if isinstance(brief, CrossBrief):
-        return cross_route(family, brief.plans)
-    return go_back(brief.way_back, family.check)
+        return within(brief.surroundings, cross_route(family, brief.plans))
+    if isinstance(brief, UpdateBrief):
+        return bring_up_to_date(family)
+    return go_back(brief.way_back, family.check, brief.surroundings)

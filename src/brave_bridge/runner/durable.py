@@ -17,6 +17,7 @@ from brave_bridge.core.crossing.requests import (
     AnyReply,
     AnyRequest,
     Ask,
+    Awaited,
     Checkpoint,
     Compared,
     FactsRead,
@@ -26,6 +27,7 @@ from brave_bridge.core.crossing.requests import (
     Ran,
     Reply,
     Request,
+    Restarted,
     Restored,
     Run,
     SnapshotTaken,
@@ -184,6 +186,10 @@ def _note(request: Request, reply: Reply) -> str:
         return f"{reply.choice} ({reply.by})"
     if isinstance(reply, Restored):
         return f"{reply.put_back} paths put back, {reply.removed} removed"
+    if isinstance(reply, Restarted):
+        return f"up again after {reply.seconds:.0f} s"
+    if isinstance(reply, Awaited):
+        return reply.answer or "gone"
     if isinstance(reply, Compared):
         return "equal" if not reply.count else f"{reply.count} paths differ"
     return one_line(getattr(reply, "detail", ""))

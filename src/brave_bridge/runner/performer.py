@@ -10,6 +10,8 @@ from functools import singledispatchmethod
 from pathlib import Path
 
 from brave_bridge.core.crossing.requests import (
+    AwaitAnswer,
+    Awaited,
     CandidatesFound,
     Checkpoint,
     Compared,
@@ -28,6 +30,8 @@ from brave_bridge.core.crossing.requests import (
     ReadFiles,
     Reply,
     Request,
+    Restart,
+    Restarted,
     Restored,
     RestoreSnapshot,
     Run,
@@ -45,6 +49,7 @@ from brave_bridge.families.deb.lists import find_candidates
 from brave_bridge.families.deb.survey import without_texts
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.wishes import Answers, Contents
 from brave_bridge.snapshots.catalogue import Snapshots
 
 OUTPUT_LIMIT = 400_000
@@ -59,6 +64,8 @@ GUARD_TEXT = (
     b"exit 101\n"
 )
 _KEPT_GUARD = "/usr/sbin/policy-rc.d.before-crossing"
+
+BOOT_ID = "/proc/sys/kernel/random/boot_id"
 
 Report = Callable[[float, str, str], None]
 """Called with percent done, a few words, and the name of the job if there is one."""
@@ -197,6 +204,35 @@ class Performer:
     def _(self, request: CompareWithSnapshot, seq: int, report: Report) -> Reply:
         preview = self.snapshots.preview(self.snapshots.find(request.snapshot))
         return Compared(preview.count, tuple(plain(example) for example in preview.named()))
+
+    @_perform.register
+    def _(self, request: Restart, seq: int, report: Report) -> Reply:
+        name, began = f"{self.identifier}-{seq}", time.monotonic()
+        while time.monotonic() - began < request.limit_seconds:
+            boot = self.machine.gather((Contents((BOOT_ID,), 64),)).word(BOOT_ID)
+            if boot and boot != request.boot_id:
+                return Restarted(boot, time.monotonic() - began)
+            job = self.machine.job(name)
+            if job is None:
+                self.machine.start(name, ("systemctl", "reboot"), {})
+            elif job.state == "ended" and job.exit_code:
+                return Failed("restarting", f"systemctl reboot ended with {job.exit_code}")
+            report(0, f"waiting for {time.monotonic() - began:.0f} s", "")
+            time.sleep(self.poll_seconds)
+        return Failed("restarting", "the machine did not come up under another boot id")
+
+    @_perform.register
+    def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:
+        began = time.monotonic()
+        while True:
+            answer = self.machine.gather((Answers((request.argv,)),)).answer(*request.argv)
+            told, waited = answer.output.strip(), time.monotonic() - began
+            if (answer.ok and told in request.wanted) or (not answer.ok and request.or_failure):
+                return Awaited(told, waited)
+            if waited >= request.limit_seconds:
+                return Failed(request.title, f"after {waited:.0f} s it is still: {one_line(told)}")
+            report(100 * waited / request.limit_seconds, one_line(told, 40), "")
+            time.sleep(min(self.poll_seconds * 5, 2.0))
 
     @_perform.register
     def _(self, request: Run, seq: int, report: Report) -> Reply:

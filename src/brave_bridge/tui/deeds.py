@@ -26,7 +26,7 @@ class Deeds:
         """Do a deed at the current machine's desk; tell how it went; read the machine again."""
         from brave_bridge.machines.port import MachineError
         from brave_bridge.store.logbook import LogbookError
-        from brave_bridge.workbench.desk import Refused
+        from brave_bridge.workbench.refusal import Refused
 
         name = self.harbour.current
         self.call_from_thread(self.tell_busy, f"{name}: {words} …")

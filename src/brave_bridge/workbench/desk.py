@@ -13,7 +13,9 @@ import msgspec
 
 from brave_bridge import __version__
 from brave_bridge.core.crossing.requests import FactsRead
+from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.estimate import Estimate
+from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.planner import PlanFault
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.route import Route, default_target, find_route
@@ -23,7 +25,14 @@ from brave_bridge.families.choose import CROSSING_FAMILIES, planner_named, surve
 from brave_bridge.families.identify import read_identity
 from brave_bridge.machines.port import STATE_FOLDER, Machine
 from brave_bridge.runner import launch
-from brave_bridge.runner.briefs import CrossBrief, ReturnBrief, decode_brief, encode_brief
+from brave_bridge.runner.briefs import (
+    Brief,
+    CrossBrief,
+    ReturnBrief,
+    decode_brief,
+    encode_brief,
+    surroundings_of,
+)
 from brave_bridge.runner.inline import drive
 from brave_bridge.runner.performer import Performer
 from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
@@ -31,25 +40,16 @@ from brave_bridge.snapshots.restore import Preview
 from brave_bridge.store.field_notes import read_notes
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
 from brave_bridge.workbench.forecast import forecast
-from brave_bridge.workbench.keeping import Decisions, read_decisions
+from brave_bridge.workbench.keeping import Decisions, read_decisions, surroundings_for
 from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_plan
 from brave_bridge.workbench.lines import line_for, line_of, release_of
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
 
 _PLAN_FOLDER = f"{STATE_FOLDER}/plans"
-
-
-class Refused(Exception):
-    """Something is not done, with the reason and what to do instead."""
-
-    def __init__(self, what: str, why: str, remedy: str = "") -> None:
-        super().__init__(f"{what}: {why}")
-        self.what = what
-        self.why = why
-        self.remedy = remedy
 
 
 class Desk:
@@ -88,10 +88,14 @@ class Desk:
             snapshots=snapshots,
             readable=readable,
             decisions=read_decisions(self.machine) if readable else Decisions(),
-            notes=tuple(read_notes(state_of_fleet(self.target.kind))),
+            notes=self.field_notes(),
             estimate=self._estimate(plan, snapshots) if plan else None,
         )
         return judge(self.target, self.machine, facts, around)
+
+    def field_notes(self) -> tuple[FieldNote, ...]:
+        """All field notes of the fleet that the machine belongs to, the newest first."""
+        return tuple(read_notes(state_of_fleet(self.target.kind)))
 
     def _estimate(self, plan: KeptPlan, snapshots: tuple[Snapshot, ...]) -> Estimate:
         logbook = self.logbook() if self.has_logbook else None
@@ -122,6 +126,12 @@ class Desk:
             )
         return find_route(line, here, there, self.today())
 
+    def performer(self, purpose: str) -> Performer:
+        """A performer for a script that only looks, and is carried out at once."""
+        make_state_folder(self.machine)
+        name = f"{purpose}-{_stamp()}"
+        return Performer(self.machine, self.family(), self.snapshots, name)
+
     # What a route would change
 
     def plan(self, to: str, tell: Callable[[str], None] | None = None) -> KeptPlan:
@@ -137,8 +147,7 @@ class Desk:
         make_state_folder(self.machine)
         shutil.rmtree(self.machine.state / "plans", ignore_errors=True)
         script = planner_named(family).plan(facts, route.legs, _PLAN_FOLDER)
-        performer = Performer(self.machine, family, self.snapshots, f"plan-{_stamp()}")
-        planned = drive(script, performer, tell)
+        planned = drive(script, self.performer("plan"), tell)
         if isinstance(planned, PlanFault):
             raise Refused(planned.attempted, planned.seen, planned.remedy)
         kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
@@ -225,18 +234,25 @@ class Desk:
             raise Refused("crossing", "; ".join(f.title for f in standing), standing[0].remedy)
         title = f"{plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
         seconds = surveyed.estimate.seconds if surveyed.estimate else 0.0
-        brief = CrossBrief(surveyed.line.family, plan.legs, seconds)
-        return self._begin("crossing", title, brief, unattended)
+        around = surroundings_for(read_decisions(self.machine), surveyed.facts)
+        brief = CrossBrief(surveyed.line.family, plan.legs, seconds, around)
+        return self.begin("crossing", title, brief, unattended)
 
     def begin_return(self, snapshot: Snapshot, reason: str) -> str:
         """Begin to return to a way back in a runner of its own; the procedure's id."""
         title = f"back to {snapshot.release} of {snapshot.created[:16].replace('T', ' ')}"
-        brief = ReturnBrief(self.family(), snapshot.id, reason)
-        return self._begin("return", title, brief, True)
-
-    def _begin(self, kind: str, title: str, brief, unattended: bool) -> str:
         waiting = self.open_procedure()
-        if waiting is not None and not (kind == "return" and waiting.kind == "crossing"):
+        around = surroundings_of(decode_brief(waiting.brief)) if waiting else Surroundings()
+        brief = ReturnBrief(self.family(), snapshot.id, reason, around)
+        return self.begin("return", title, brief, True)
+
+    def begin(self, kind: str, title: str, brief: Brief, unattended: bool) -> str:
+        """Write a procedure into the logbook and start its runner; the procedure's id.
+
+        Refused where another has not ended; a return takes the place of one that waits.
+        """
+        waiting = self.open_procedure()
+        if waiting is not None and not (kind == "return" and waiting.kind != "return"):
             raise Refused(
                 kind,
                 f"{waiting.kind} {waiting.id} has not ended",
@@ -289,7 +305,8 @@ class Desk:
         A crossing is held against its baseline, a return against its snapshot. Refused
         where there was neither.
         """
-        row = next((row for row in self.procedures() if row.state != "stopped"), None)
+        proved = (row for row in self.procedures() if row.kind in ("crossing", "return"))
+        row = next((row for row in proved if row.state != "stopped"), None)
         if row is None:
             raise Refused("proving", "no crossing is in the logbook")
         brief = decode_brief(row.brief)

@@ -1,14 +1,21 @@
 """Writing what a view shows to files that others can read."""
 
+from collections.abc import Iterable
+from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
 
 from brave_bridge.core.formats.text import plain
+from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.drawings.bridge import bridge
 from brave_bridge.drawings.bridge_picture import save_bridge
+from brave_bridge.drawings.support import SupportBar, save_support
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.lines import all_lines
+from brave_bridge.workbench.reading import fleet_members, read_machine
 from brave_bridge.workbench.record import MachineRecord
+from brave_bridge.workbench.refusal import Refused
 
 
 def export_bridge(record: MachineRecord, folder: Path) -> list[Path]:
@@ -17,6 +24,47 @@ def export_bridge(record: MachineRecord, folder: Path) -> list[Path]:
     for path in paths:
         save_bridge(bridge(record.bridge), f"{record.name} · {record.about}", path)
     return paths
+
+
+def support_bars(records: Iterable[MachineRecord]) -> list[SupportBar]:
+    """A bar for each machine whose release is known, the one that ends first on top."""
+    bars = []
+    for record in records:
+        release = record.surveyed.release if record.surveyed else None
+        if release is not None:
+            name = f"{record.surveyed.line.name} {release.title}"
+            bars.append(SupportBar(record.name, name, release.released, release.support_ends))
+    return sorted(bars, key=lambda bar: (bar.ends is None, bar.ends, bar.name))
+
+
+def line_bars(line: ReleaseLine) -> list[SupportBar]:
+    """A bar for each release of a line that is out or announced with dates."""
+    return [
+        SupportBar(release.title, release.title, release.released, release.support_ends)
+        for release in line.releases
+        if release.released
+    ]
+
+
+def save_bars(bars: list[SupportBar], title: str, name: str, folder: Path) -> list[Path]:
+    """The support time line as SVG and PDF; the paths written."""
+    paths = [folder / f"{name}-support{ending}" for ending in (".svg", ".pdf")]
+    for path in paths:
+        save_support(bars, title, datetime.now(UTC).date(), path)
+    return paths
+
+
+def export_support(words: tuple[str, ...], line: str, folder: Path) -> list[Path]:
+    """Draw the support of a line's releases, or of all machines of a fleet; the paths written."""
+    if line:
+        found = next((known for known in all_lines() if line in (known.id, known.name)), None)
+        if found is None:
+            known = ", ".join(known.id for known in all_lines())
+            raise Refused("drawing", f"there is no line {line}", f"known: {known}")
+        return save_bars(line_bars(found), f"Support of {found.name}", found.id, folder)
+    station, members = fleet_members(words, demo=False)
+    bars = support_bars(read_machine(member) for member in members)
+    return save_bars(bars, f"Support left: {station}", "fleet", folder)
 
 
 def export_logbook(desk: Desk, folder: Path) -> list[Path]:

@@ -2,7 +2,10 @@
 
 import msgspec
 
+from brave_bridge.core.crossing.guests import MANAGERS, GuestName
+from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.estimate import Window
+from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
 
 KEEPING_FILE = f"{STATE_FOLDER}/decisions.json"
@@ -48,3 +51,13 @@ def read_decisions(machine: Machine) -> Decisions:
 def keep_decisions(machine: Machine, decisions: Decisions) -> None:
     """Write them in place of those before."""
     machine.write(KEEPING_FILE, msgspec.json.encode(decisions), 0o600)
+
+
+def surroundings_for(decisions: Decisions, facts: Facts) -> Surroundings:
+    """What a crossing enters and leaves: the maintenance state, then the running guests."""
+    pairs = zip(decisions.maintenance, decisions.maintenance_left, strict=False)
+    guests = facts.activity.running_guests
+    return Surroundings(
+        settings=tuple(Setting(enter, leave) for enter, leave in pairs),
+        guests=tuple(GuestName(g.name, g.manager) for g in guests if g.manager in MANAGERS),
+    )

@@ -15,8 +15,9 @@ from brave_bridge.machines import jobs
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
 from brave_bridge.store.logbook import LogbookError, ProcedureRow
-from brave_bridge.workbench.desk import Desk, Refused
+from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
+from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 
 _OUTPUT_BYTES = 8_000
@@ -152,7 +153,7 @@ def _routes(desk: Desk, surveyed: Surveyed) -> tuple[Route, ...]:
 
 def _proof(procedures) -> dict:
     done = next((row for row in procedures if row.outcome and row.outcome.proof), None)
-    newest = procedures[0] if procedures else None
+    newest = next((row for row in procedures if row.kind in ("crossing", "return")), None)
     if done is None or (newest and newest.kind == "return" and newest.state == "done"):
         return {}
     return {"proof": done.outcome.proof, "proof_of": done.id}
@@ -206,12 +207,18 @@ def _standing(record: MachineRecord, desk: Desk) -> Standing:
         at_work=is_open and live.at_work,
         question=open_question.title if open_question and is_open else "",
         failed=newest.outcome.why[:80]
-        if newest and newest.state == "failed" and newest.outcome
+        if newest and newest.state == "failed" and newest.outcome and newest.kind != "remedy"
         else "",
+        updates=len(surveyed.updates) if _stands("pending-updates", standing_in_the_way) else 0,
+        restart_wanted=_stands("restart-pending", standing_in_the_way),
         proof_failed=record.proof is not None and not record.proof.passed,
         just_done=f"{newest.title} is done" if newest and newest.state == "done" else "",
         support_days=surveyed.release.support_days(desk.today()) if surveyed.release else None,
     )
+
+
+def _stands(rule: str, findings) -> bool:
+    return any(finding.id == rule for finding in findings)
 
 
 def _plan_words(plan) -> str:

@@ -5,9 +5,13 @@ import sys
 import traceback
 
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.surroundings import leave
+from brave_bridge.runner.briefs import decode_brief, surroundings_of
+from brave_bridge.runner.inline import drive
 from brave_bridge.runner.launch import lock_runner
 from brave_bridge.runner.performer import Performer
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.targets import parse_words
 
 
@@ -30,6 +34,7 @@ def main(words: list[str]) -> int:
     except Exception as error:
         traceback.print_exc()
         performer.unguard()
+        warnings = drive(leave(surroundings_of(decode_brief(row.brief))), performer)
         outcome = Outcome(
             state="failed",
             at="the runner itself",
@@ -37,7 +42,10 @@ def main(words: list[str]) -> int:
             safe="every snapshot is untouched",
             next_step="brave-bridge ways-back, then brave-bridge return ID",
             ways_back=tuple(snapshot.id for snapshot in desk.snapshots.all()[-1:]),
+            warnings=warnings,
         )
+    if row.kind == "update":
+        Readiness(desk).note_refresh(outcome.failed_sources)
     desk.logbook().set_state(identifier, outcome.state, outcome)
     lock.close()
     return 0

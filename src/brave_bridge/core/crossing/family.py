@@ -5,6 +5,7 @@ from typing import Protocol
 
 from brave_bridge.core.crossing.requests import FileText, Run
 from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.updates import Outlook
 
 
 class CrossingFamily(Protocol):
@@ -24,6 +25,9 @@ class CrossingFamily(Protocol):
 
     def intended(self, output: str) -> tuple[set[str], set[str]]:
         """The packages that ``simulate`` would remove and keep back."""
+
+    def outlook(self, output: str) -> Outlook:
+        """The same in full: what ``simulate`` would upgrade, add, remove and keep back."""
 
     def download(self) -> Run:
         """Fetch everything that the whole change needs."""

@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+import msgspec
+
 from brave_bridge.core.crossing.requests import (
     Checkpoint,
     Compared,
@@ -14,10 +16,22 @@ from brave_bridge.core.crossing.requests import (
     Script,
 )
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.surroundings import Surroundings, leave
 
 
-def go_back(way_back: str, check: Callable[[], Run]) -> Script[Outcome]:
-    """Restore a snapshot, let the package manager check itself, compare by content."""
+def go_back(
+    way_back: str, check: Callable[[], Run], surroundings: Surroundings = Surroundings()
+) -> Script[Outcome]:
+    """Restore a snapshot, let the package manager check itself, compare by content.
+
+    ``surroundings`` are those of a crossing that was given up; they are left at the end.
+    """
+    outcome = yield from _restored(way_back, check)
+    warnings = yield from leave(surroundings)
+    return msgspec.structs.replace(outcome, warnings=warnings)
+
+
+def _restored(way_back: str, check: Callable[[], Run]) -> Script[Outcome]:
     yield Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
     reply = yield RestoreSnapshot(title=f"Put back what {way_back} holds", snapshot=way_back)
     if not isinstance(reply, Restored):

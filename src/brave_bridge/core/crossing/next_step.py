@@ -2,6 +2,8 @@
 
 import msgspec
 
+from brave_bridge.core.formats.text import counted
+
 
 class Standing(msgspec.Struct, frozen=True, kw_only=True):
     """What the next step is computed from. Empty texts and None mean: not so, not known."""
@@ -21,6 +23,9 @@ class Standing(msgspec.Struct, frozen=True, kw_only=True):
     proof_failed: bool = False
     just_done: str = ""
     support_days: int | None = None
+    updates: int = 0
+    """Pending updates of the present release, where they stand in the way."""
+    restart_wanted: bool = False
 
 
 class NextStep(msgspec.Struct, frozen=True):
@@ -59,6 +64,11 @@ def _after_trouble(s: Standing) -> NextStep | None:
         return NextStep(f"it failed ({s.failed}): go back or mend it", "ways_back", "show", 2)
     if s.proof_failed:
         return NextStep("look at what is worse than before", "proof", "show", 2)
+    if s.updates:
+        words = f"bring it up to date: {counted(s.updates, 'update')} of the present release"
+        return NextStep(words, "survey", "update", 2)
+    if s.restart_wanted:
+        return NextStep("restart it: a restart is pending", "survey", "show", 2)
     if s.first_stop:
         return NextStep(f"mend what stands in the way: {s.first_stop}", "survey", "show", 2)
     return None

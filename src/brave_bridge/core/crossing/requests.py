@@ -154,6 +154,30 @@ class CompareWithSnapshot(Request, frozen=True, tag=True, kw_only=True):
     snapshot: str
 
 
+class Restart(Request, frozen=True, tag=True, kw_only=True):
+    """Restart the machine unless its boot id is another already. Reply: Restarted.
+
+    The runner ends with the machine it runs on; whoever goes on finds the other boot id.
+    """
+
+    boot_id: str
+    limit_seconds: int = 1800
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
+class AwaitAnswer(Request, frozen=True, tag=True, kw_only=True):
+    """Ask a command that only looks until it answers so. Reply: Awaited, Failed when it is late.
+
+    ``wanted`` are the outputs, without white space around them, that end the waiting;
+    ``or_failure``: so does a command that ends with an error.
+    """
+
+    argv: tuple[str, ...]
+    wanted: tuple[str, ...]
+    limit_seconds: int
+    or_failure: bool = False
+
+
 class Reply(msgspec.Struct, frozen=True, tag=True):
     """What all replies share."""
 
@@ -253,6 +277,20 @@ class Compared(Reply, frozen=True, tag=True):
     examples: tuple[str, ...]
 
 
+class Restarted(Reply, frozen=True, tag=True):
+    """The machine is up again under another boot id."""
+
+    boot_id: str
+    seconds: float
+
+
+class Awaited(Reply, frozen=True, tag=True):
+    """What the command answered in the end."""
+
+    answer: str
+    seconds: float
+
+
 AnyRequest = (
     Checkpoint
     | ReadFacts
@@ -268,6 +306,8 @@ AnyRequest = (
     | UnguardServices
     | RestoreSnapshot
     | CompareWithSnapshot
+    | Restart
+    | AwaitAnswer
 )
 AnyReply = (
     Failed
@@ -282,6 +322,8 @@ AnyReply = (
     | Answered
     | Restored
     | Compared
+    | Restarted
+    | Awaited
 )
 
 Result = TypeVar("Result")

@@ -23,3 +23,11 @@ class Outcome(msgspec.Struct, frozen=True, kw_only=True):
     proof: Proof | None = None
     set_aside: tuple[str, ...] = ()
     obsolete: tuple[str, ...] = ()
+    updated: tuple[str, ...] = ()
+    """What was brought up to date, each as ``name old → new``."""
+    left: tuple[str, ...] = ()
+    """What could not be, each with why."""
+    failed_sources: tuple[str, ...] = ()
+    """What could not be reached while it was looked for updates."""
+    warnings: tuple[str, ...] = ()
+    """What a person has to look at, although it went well."""

@@ -33,6 +33,20 @@ class Update(msgspec.Struct, frozen=True):
     security: bool = False
 
 
+class Outlook(msgspec.Struct, frozen=True):
+    """What the package manager says it would do to bring the present release up to date."""
+
+    updates: tuple[Update, ...] = ()
+    new: tuple[str, ...] = ()
+    removed: tuple[str, ...] = ()
+    kept_back: tuple[str, ...] = ()
+
+    @property
+    def changes_anything(self) -> bool:
+        """Whether there is anything to do."""
+        return bool(self.updates or self.new or self.removed)
+
+
 def pending_updates(
     packages: Iterable[InstalledPackage], offers: Iterable[Offer], kept_from: Collection[str] = ()
 ) -> tuple[Update, ...]:

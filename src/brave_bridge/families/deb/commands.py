@@ -12,6 +12,7 @@ from brave_bridge.core.formats.apt_output import change_summary, fault_lines
 from brave_bridge.core.formats.apt_release import read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.updates import Outlook, Update
 
 LISTS = "/var/lib/apt/lists"
 
@@ -76,6 +77,15 @@ class DebFamily:
     def intended(self, output: str) -> tuple[set[str], set[str]]:
         summary = change_summary(output)
         return {row.name for row in summary.removed}, {row.name for row in summary.kept_back}
+
+    def outlook(self, output: str) -> Outlook:
+        summary = change_summary(output)
+        return Outlook(
+            updates=tuple(Update(row.name, row.old, row.new) for row in summary.upgraded),
+            new=tuple(row.name for row in summary.new),
+            removed=tuple(row.name for row in summary.removed),
+            kept_back=tuple(row.name for row in summary.kept_back),
+        )
 
     def download(self) -> Run:
         return apt_get(

@@ -82,6 +82,9 @@ def _machinectl(live: Live, command: Sequence[str]) -> Answer:
     if "machined" not in live.managers:
         return _MISSING
     running = [g for g in guests_of(live, "machined") if g.running]
+    if "show" in command:
+        known = command[2] in {guest.name for guest in running}
+        return Answer(0, "running\n") if known else Answer(1, "")
     return _lines(f"{guest.name} container systemd-nspawn quayside 7 -" for guest in running)
 
 
@@ -89,6 +92,11 @@ def _containers(live: Live, command: Sequence[str]) -> Answer:
     manager = command[0]
     if manager not in live.managers:
         return _MISSING
+    if "inspect" in command:
+        guest = next((g for g in guests_of(live, manager) if g.name == command[-1]), None)
+        if guest is None:
+            return Answer(1, f"Error: no such object: {command[-1]}\n")
+        return Answer(0, "running\n" if guest.running else "exited\n")
     return _lines(
         json.dumps({"Names": [g.name], "State": "running" if g.running else "exited"})
         for g in guests_of(live, manager)

@@ -140,7 +140,6 @@ def restart(root: Path) -> None:
             file.unlink()
         place.rmdir()
     live.kernel, live.uptime, live.stale = "", 30, {}
-    live.units = [LiveUnit(u.name, u.about) if u.active == "failed" else u for u in live.units]
     boot(root, live)
 
 

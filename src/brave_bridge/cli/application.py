@@ -1,0 +1,123 @@
+"""What all commands share: the target, the options, confirming, watching to the end.
+
+Exit codes: 0 done; 1 refused, or stopped by a finding with nothing changed; 2 bad usage;
+3 failed part-way, the way back is named.
+"""
+
+import json
+import sys
+from collections.abc import Iterable
+from typing import Annotated, Any
+
+import typer
+
+from brave_bridge import __version__
+from brave_bridge.cli import shapes, texts
+from brave_bridge.cli.follow import RunnerGone, follow
+from brave_bridge.cli.opening import open_screen
+from brave_bridge.store.logbook import ProcedureRow
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.targets import Target
+
+DONE, REFUSED, FAILED = 0, 1, 3
+
+app = typer.Typer(
+    no_args_is_help=False,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    help=(
+        "Take machines from one operating-system release to the next, with a way back.\n\n"
+        "Without a command the screen opens: on this machine, on a tree with --tree DIR, or "
+        "on the demo fleet with the command demo."
+    ),
+    epilog=(
+        "Exit codes: 0 done; 1 refused, or stopped by a finding with nothing changed; "
+        "2 bad usage; 3 failed part-way (the way back is named)."
+    ),
+)
+
+Json = Annotated[bool, typer.Option("--json", help="Print JSON (fields: docs/json.md).")]
+To = Annotated[str, typer.Option("--to", help="The release to go to: version or codename.")]
+Yes = Annotated[bool, typer.Option("--yes", help="Ask nothing: take every default.")]
+Theirs = Annotated[
+    list[str], typer.Option("--theirs", help="Take the new version of this config file.")
+]
+
+
+class _Context:
+    """The target that the words before the command name."""
+
+    def __init__(self, target: Target) -> None:
+        self.target = target
+
+    def desk(self) -> Desk:
+        return Desk(self.target)
+
+
+@app.callback(invoke_without_command=True)
+def _target(
+    context: typer.Context,
+    tree: Annotated[str, typer.Option("--tree", help="A mounted root tree.")] = "",
+    demo: Annotated[str, typer.Option("--demo", help="A machine of the demo fleet.")] = "",
+    version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+) -> None:
+    if version:
+        print(f"brave-bridge {__version__}")
+        raise typer.Exit
+    if tree and demo:
+        raise typer.BadParameter("--tree and --demo exclude each other")
+    kind, value = ("tree", tree) if tree else ("demo", demo) if demo else ("local", "")
+    context.obj = _Context(Target(kind, value))
+    if context.invoked_subcommand is None:
+        raise typer.Exit(open_screen(context.obj.target.words))
+
+
+def print_document(json_wanted: bool, document: dict[str, Any], lines: Iterable[str]) -> None:
+    if json_wanted:
+        json.dump(document, sys.stdout, indent=1, ensure_ascii=True)
+        print()
+    else:
+        for line in lines:
+            print(line)
+
+
+def confirm(yes: bool, question: str) -> None:
+    if yes:
+        return
+    if not sys.stdin.isatty():
+        raise Refused("going on unasked", "there is nobody to ask here", "confirm with --yes")
+    if not typer.confirm(question):
+        raise Refused("going on", "you said no", "nothing was changed")
+
+
+def follow_to_end(desk: Desk, procedure: str, json_wanted: bool, *, ask: bool) -> None:
+    say = (lambda line: None) if json_wanted else print
+    try:
+        row = follow(desk, procedure, say, ask=ask)
+    except KeyboardInterrupt:
+        print(
+            "\nIt goes on without this terminal. Watch it again: brave-bridge go-on",
+            file=sys.stderr,
+        )
+        raise typer.Exit(DONE) from None
+    except RunnerGone:
+        raise Refused(
+            "following",
+            "the runner ended without an outcome",
+            "brave-bridge go-on continues where it stood",
+        ) from None
+    print_document(
+        json_wanted, shapes.document("outcome", **shapes.procedure(row)), texts.outcome_text(row)
+    )
+    raise typer.Exit(code_of(row))
+
+
+def code_of(row: ProcedureRow) -> int:
+    if row.outcome is None:
+        return DONE
+    if row.outcome.state == "done":
+        return DONE if row.outcome.proof is None or row.outcome.proof.passed else FAILED
+    changed = row.outcome.state == "failed" or row.outcome.legs_done
+    return FAILED if changed else REFUSED

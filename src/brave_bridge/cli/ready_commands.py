@@ -1,0 +1,198 @@
+"""The commands that make a machine ready: updates, decisions, notes, backups, drawings."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from brave_bridge.cli import ready_shapes, shapes, texts
+from brave_bridge.cli.application import (
+    Json,
+    To,
+    Yes,
+    app,
+    confirm,
+    follow_to_end,
+    print_document,
+)
+from brave_bridge.core.field_notes import SEVERITIES
+from brave_bridge.workbench.readiness import Readiness
+from brave_bridge.workbench.refusal import Refused
+
+Rule = Annotated[
+    str, typer.Argument(metavar="RULE", help="The rule's id, as survey --json has it.")
+]
+Reason = Annotated[str, typer.Option("--reason", help="Why; it is kept and told.")]
+
+
+@app.command()
+def update(
+    context: typer.Context,
+    yes: Yes = False,
+    list_only: Annotated[
+        bool, typer.Option("--list", help="Only look what is pending; install nothing.")
+    ] = False,
+    json: Json = False,
+) -> None:
+    """Bring the present release up to date, and look again until nothing is left."""
+    desk = context.obj.desk()
+    ready = Readiness(desk)
+    pending = ready.look()
+    if list_only or not json:
+        document = shapes.document("updates", **ready_shapes.updates(pending))
+        print_document(json, document, texts.updates_text(pending))
+    if list_only or not (pending.updates or pending.new or pending.restart_wanted):
+        return
+    confirm(yes, f"Bring {desk.machine.name} up to date?")
+    follow_to_end(desk, ready.begin_update(unattended=yes), json, ask=not yes)
+
+
+@app.command()
+def overrule(
+    context: typer.Context, rule: Rule, reason: Reason, to: To = "", json: Json = False
+) -> None:
+    """Let a finding that stands in the way stand, with a reason that is kept."""
+    desk = context.obj.desk()
+    made = Readiness(desk).overrule(desk.survey(to), rule, reason)
+    document = shapes.document("overrule", rule=made.rule, leg=made.leg, reason=made.reason)
+    print_document(json, document, [f"overruled: {made.title} ({made.reason})"])
+
+
+@app.command()
+def uphold(context: typer.Context, rule: Rule) -> None:
+    """Take back an overrule."""
+    Readiness(context.obj.desk()).uphold(rule)
+    print(f"{rule} stands in the way again where it finds something")
+
+
+@app.command()
+def mend(context: typer.Context, rule: Rule, to: To = "", yes: Yes = False, json: Json = False):
+    """Run the commands that mend a finding, on the record."""
+    desk = context.obj.desk()
+    found = next((f for f in desk.survey(to).findings if f.id == rule and f.fix), None)
+    if found is None:
+        raise Refused("mending", f"no finding of {rule} has commands to run")
+    if not json:
+        for argv in found.fix:
+            print(f"$ {' '.join(argv)}")
+    confirm(yes, f"Run this on {desk.machine.name}?")
+    follow_to_end(desk, Readiness(desk).begin_remedy(found), json, ask=False)
+
+
+@app.command("confirm-backup")
+def confirm_backup(
+    context: typer.Context,
+    day: Annotated[
+        str, typer.Option("--day", help="ISO day of the backup; today if left out.")
+    ] = "",
+) -> None:
+    """Say that home folders and data are backed up elsewhere."""
+    confirmed = Readiness(context.obj.desk()).confirm_backup(day)
+    print(f"a backup of home and data of {confirmed} is noted")
+
+
+@app.command()
+def window(
+    context: typer.Context,
+    times: Annotated[
+        str, typer.Argument(metavar="[WINDOW]", help="22:00-02:00 or Sat 22:00-02:00; none: off.")
+    ] = "",
+) -> None:
+    """Set the maintenance window that a crossing is held against."""
+    ready = Readiness(context.obj.desk())
+    ready.set_window(times)
+    kept = ready.decisions.window
+    print(f"the maintenance window is {kept.words}" if kept else "no maintenance window is set")
+
+
+@app.command()
+def maintenance(
+    context: typer.Context,
+    enter: Annotated[str, typer.Option("--enter", help="Command before the crossing.")] = "",
+    leave: Annotated[str, typer.Option("--leave", help="Command after it, in all cases.")] = "",
+    forget: Annotated[bool, typer.Option("--forget", help="Forget all of them.")] = False,
+) -> None:
+    """List, add or forget the commands that enter and leave a maintenance state."""
+    ready = Readiness(context.obj.desk())
+    if forget:
+        ready.forget_maintenance()
+    elif enter or leave:
+        ready.set_maintenance(enter, leave)
+    known = ready.decisions
+    for number, (way_in, way_out) in enumerate(
+        zip(known.maintenance, known.maintenance_left, strict=False), start=1
+    ):
+        print(f"{number}. before: {' '.join(way_in)}\n   after:  {' '.join(way_out)}")
+    if not known.maintenance:
+        print("no maintenance state is set")
+
+
+@app.command("settings-backup")
+def settings_backup(
+    context: typer.Context,
+    to: Annotated[str, typer.Option("--to", help="The folder it goes to.")] = "",
+    json: Json = False,
+) -> None:
+    """Archive /etc, package selections, sources, keys and boot settings."""
+    folder = Path(to).expanduser().absolute() if to else None
+    made = Readiness(context.obj.desk()).back_up_settings(folder)
+    document = shapes.document("settings-backup", **ready_shapes.archive(made))
+    print_document(json, document, texts.archive_text(made))
+
+
+notes = typer.Typer(help="Field notes: what was learnt on one machine about a leg.")
+app.add_typer(notes, name="note")
+
+
+@notes.command("add")
+def note_add(
+    context: typer.Context,
+    text: Annotated[str, typer.Argument(metavar="TEXT", help="What was learnt.")],
+    severity: Annotated[
+        str, typer.Option("--severity", help=f"One of {', '.join(SEVERITIES)}.")
+    ] = "caution",
+    workaround: Annotated[str, typer.Option("--workaround", help="What helps.")] = "",
+    to: To = "",
+) -> None:
+    """Write a note about the leg ahead; "wait" stops every machine that faces it."""
+    desk = context.obj.desk()
+    made = Readiness(desk).write_note(desk.survey(to), severity, text, workaround)
+    print(f"note {made.id} about {made.leg}: {texts.plain(made.text)}")
+
+
+@notes.command("lift")
+def note_lift(
+    context: typer.Context,
+    number: Annotated[int, typer.Argument(metavar="NUMBER")],
+    reason: Reason = "",
+) -> None:
+    """Say that a note no longer holds."""
+    lifted = Readiness(context.obj.desk()).lift_note(number, reason)
+    print(f"note {lifted.id} is lifted: {texts.plain(lifted.lifted)}")
+
+
+@notes.command("list")
+def note_list(context: typer.Context, json: Json = False) -> None:
+    """List all notes, the newest first."""
+    known = context.obj.desk().field_notes()
+    document = shapes.document("notes", notes=[ready_shapes.note(note) for note in known])
+    print_document(json, document, texts.notes_text(known))
+
+
+drawings = typer.Typer(help="Drawings as SVG and PDF.")
+app.add_typer(drawings, name="draw")
+
+
+@drawings.command("support")
+def draw_support(
+    context: typer.Context,
+    line: Annotated[
+        str, typer.Option("--line", help="All releases of this line instead of the machines.")
+    ] = "",
+    to: Annotated[str, typer.Option("--to", help="The folder they go to.")] = ".",
+) -> None:
+    """Draw how long machines, or the releases of a line, are supported."""
+    from brave_bridge.workbench.export import export_support
+
+    for path in export_support(context.obj.target.words, line, Path(to)):
+        print(path)

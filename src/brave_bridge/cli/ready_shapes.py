@@ -1,0 +1,33 @@
+"""The JSON of what makes a machine ready; fields as documented in docs/json.md."""
+
+from typing import Any
+
+import msgspec
+
+from brave_bridge.core.field_notes import FieldNote
+from brave_bridge.workbench.readiness import PendingUpdates
+from brave_bridge.workbench.settings_archive import SettingsArchive
+
+
+def updates(pending: PendingUpdates) -> dict[str, Any]:
+    """What a look for updates found."""
+    return {
+        "updates": [msgspec.to_builtins(update) for update in pending.updates],
+        "security": sum(update.security for update in pending.updates),
+        "download_bytes": sum(update.download_bytes for update in pending.updates),
+        "new": list(pending.new),
+        "removed": list(pending.removed),
+        "kept_back": list(pending.kept_back),
+        "failed_sources": list(pending.failed_sources),
+        "restart_wanted": pending.restart_wanted,
+    }
+
+
+def archive(made: SettingsArchive) -> dict[str, Any]:
+    """A settings backup."""
+    return {**msgspec.to_builtins(made), "left_out": list(made.left_out)}
+
+
+def note(found: FieldNote) -> dict[str, Any]:
+    """A field note."""
+    return msgspec.to_builtins(found)

@@ -1,0 +1,49 @@
+"""Running a command line: ``brave-bridge [--tree DIR | --demo NAME] COMMAND``."""
+
+import json
+import sys
+
+import typer
+
+from brave_bridge.cli import commands, ready_commands, shapes, texts
+from brave_bridge.cli.application import DONE, REFUSED, app
+from brave_bridge.machines.port import MachineError
+from brave_bridge.store.logbook import LogbookError
+from brave_bridge.workbench.lines import CatalogueError
+from brave_bridge.workbench.refusal import Refused
+
+COMMANDS = (commands, ready_commands)
+"""The modules whose commands the application has: importing them is what adds them."""
+
+
+def run(words: list[str]) -> int:
+    """Run a command line; its exit code. Whatever is refused is told in a sentence."""
+    command = typer.main.get_command(app)
+    wants_json = "--json" in words
+    try:
+        command(args=words, prog_name="brave-bridge")
+        return DONE
+    except SystemExit as end:
+        return end.code if isinstance(end.code, int) else DONE
+    except KeyboardInterrupt:
+        print("nothing more was done", file=sys.stderr)
+        return REFUSED
+    except Refused as refusal:
+        return _refuse(wants_json, refusal.what, refusal.why, refusal.remedy)
+    except MachineError as error:
+        what = f"{error.attempted} on {error.machine}"
+        return _refuse(wants_json, what, error.seen, error.remedy)
+    except (LogbookError, CatalogueError) as error:
+        return _refuse(wants_json, "reading or writing", str(error), "")
+    except OSError as error:
+        why = f"{error.filename or ''}: {error.strerror or error}".removeprefix(": ")
+        return _refuse(wants_json, "reading or writing", why, "")
+
+
+def _refuse(wants_json: bool, what: str, why: str, remedy: str) -> int:
+    if wants_json:
+        document = shapes.document("error", what=what, why=why, remedy=remedy)
+        print(json.dumps(document, indent=1))
+    sentence = f"brave-bridge: {what}: {why}" + (f" ({remedy})" if remedy else "")
+    print(texts.plain(sentence), file=sys.stderr)
+    return REFUSED

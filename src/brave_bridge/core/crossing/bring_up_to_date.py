@@ -1,0 +1,233 @@
+"""The script of updates: the present release is brought up to date until nothing is left.
+
+Everything is fetched before anything changes, a way back is made first, and it is looked
+again until no update is left. A restart is told, waited for and verified where a person
+agrees to it.
+"""
+
+import msgspec
+
+from brave_bridge.core.crossing.family import CrossingFamily
+from brave_bridge.core.crossing.requests import (
+    Answered,
+    Ask,
+    Checkpoint,
+    FactsRead,
+    Failed,
+    GuardServices,
+    Ran,
+    ReadFacts,
+    Restart,
+    Restarted,
+    Script,
+    SnapshotTaken,
+    TakeSnapshot,
+    UnguardServices,
+)
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.stage import (
+    ended_well,
+    run_stage,
+    titled,
+    what_was_seen,
+    why_it_failed,
+)
+from brave_bridge.core.packages.updates import Outlook, Update
+from brave_bridge.core.survey.facts import Facts
+
+MAX_ROUNDS = 4
+"""How often it is looked again; what is still pending then is left and told."""
+
+GO_ON, LEAVE = "go on", "leave them"
+RESTART, LATER = "restart", "later"
+
+
+class Looked(msgspec.Struct, frozen=True):
+    """What was found when it was looked for updates; ``failure`` says why it was not."""
+
+    outlook: Outlook = Outlook()
+    failed_sources: tuple[str, ...] = ()
+    failure: str = ""
+
+
+def look_for_updates(family: CrossingFamily) -> Script[Looked]:
+    """Fetch what the sources have, and ask the package manager what it would do.
+
+    A source that cannot be reached is told; the others are judged all the same.
+    """
+    reply = yield titled(family.refresh(), "Fetch what the sources have")
+    if not isinstance(reply, Ran) or reply.lost:
+        return Looked(failure=why_it_failed(family, reply))
+    failed = () if reply.ok else tuple(family.faults(reply.output)[:6])
+    reply = yield titled(family.simulate(), "Ask the package manager what is pending")
+    if not isinstance(reply, Ran) or reply.lost or reply.exit_code not in (0, 1):
+        return Looked(failed_sources=failed, failure=why_it_failed(family, reply))
+    return Looked(outlook=family.outlook(reply.output), failed_sources=failed)
+
+
+def bring_up_to_date(family: CrossingFamily) -> Script[Outcome]:
+    """Install the updates of the present release, look again until none is left."""
+    return (yield from _Updating(family).carry_out())
+
+
+class _Updating:
+    def __init__(self, family: CrossingFamily) -> None:
+        self.family = family
+        self.way_back = ""
+        self.updated: list[Update] = []
+        self.failed_sources: tuple[str, ...] = ()
+        self.may_remove = False
+
+    def carry_out(self) -> Script[Outcome]:
+        yield Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
+        reply = yield ReadFacts(title="Read where the machine stands")
+        if not isinstance(reply, FactsRead):
+            return self._stopped("ready", what_was_seen(reply))
+        looked = yield from look_for_updates(self.family)
+        self.failed_sources = looked.failed_sources
+        if looked.failure:
+            return self._stopped("sources", looked.failure)
+        if not looked.outlook.changes_anything:
+            return (yield from self._settle(reply.facts, looked.outlook))
+        refusal = yield from self._make_way_back(reply.facts)
+        if refusal:
+            return refusal
+        guarded = yield GuardServices(title="Keep package scripts from starting services")
+        if isinstance(guarded, Failed):
+            return self._stopped("guard", what_was_seen(guarded))
+        outcome, outlook = yield from self._rounds(looked.outlook)
+        yield UnguardServices(title="Let package scripts start services again")
+        return outcome or (yield from self._settle(reply.facts, outlook))
+
+    def _make_way_back(self, facts: Facts) -> Script[Outcome | None]:
+        name = facts.identity.name
+        reply = yield TakeSnapshot(
+            title="Take a snapshot before the updates", reason=f"before updates of {name}", leg=""
+        )
+        if not isinstance(reply, SnapshotTaken):
+            return self._stopped("way back", what_was_seen(reply))
+        self.way_back = reply.id
+        yield Checkpoint(title="Checkpoint: way back", name="way back", leg=0)
+        return None
+
+    def _rounds(self, outlook: Outlook) -> Script[tuple[Outcome | None, Outlook]]:
+        """Install and look again; a failure, or None with what is left."""
+        for number in range(MAX_ROUNDS):
+            yield from self._ask_about_removals(outlook, number)
+            failure = yield from self._install()
+            if failure:
+                return failure, outlook
+            self.updated += outlook.updates
+            looked = yield from look_for_updates(self.family)
+            if looked.failure:
+                return self._failed("looking again", looked.failure), outlook
+            done = looked.outlook == outlook or not looked.outlook.changes_anything
+            outlook = looked.outlook
+            if done:
+                break
+        left = {update.name for update in outlook.updates}
+        self.updated = [update for update in self.updated if update.name not in left]
+        return None, outlook
+
+    def _ask_about_removals(self, outlook: Outlook, number: int) -> Script[None]:
+        self.may_remove = not outlook.removed
+        if outlook.removed:
+            answer = yield Ask(
+                title="Some updates would take packages away",
+                key=f"removals-{number}",
+                detail="would go away: " + ", ".join(outlook.removed),
+                choices=(GO_ON, LEAVE),
+                default=LEAVE,
+            )
+            self.may_remove = isinstance(answer, Answered) and answer.choice == GO_ON
+
+    def _install(self) -> Script[Outcome | None]:
+        reply = yield titled(self.family.download(), "Download everything")
+        if not ended_well(reply):
+            return self._stopped("download", why_it_failed(self.family, reply))
+        stages = [("stage one", "upgrade what adds and removes nothing", self.family.stage_one())]
+        if self.may_remove:
+            stages.append(("stage two", "upgrade the rest", self.family.stage_two()))
+        for name, title, command in stages:
+            why = yield from run_stage(self.family, name, title, command)
+            if why:
+                return self._failed(name, why)
+        return None
+
+    def _settle(self, before: Facts, outlook: Outlook) -> Script[Outcome]:
+        """Let the package manager check itself, see to a restart, and tell."""
+        reply = yield self.family.check()
+        if not ended_well(reply):
+            return self._failed("check", why_it_failed(self.family, reply))
+        warnings = yield from self._see_to_restart(before)
+        left = [f"{u.name} {u.new}: it would take packages away" for u in outlook.updates]
+        left += [f"{name}: kept back" for name in outlook.kept_back]
+        return Outcome(
+            state="done",
+            ways_back=(self.way_back,) if self.way_back else (),
+            updated=tuple(f"{u.name} {u.old} → {u.new}" for u in self.updated),
+            left=tuple(left),
+            failed_sources=self.failed_sources,
+            warnings=warnings,
+        )
+
+    def _see_to_restart(self, before: Facts) -> Script[tuple[str, ...]]:
+        """Offer the restart that the updates ask for, wait for it and look what came up."""
+        reply = yield ReadFacts(title="See whether a restart is pending")
+        if not isinstance(reply, FactsRead) or not reply.facts.runs:
+            return ()
+        if not reply.facts.activity.restart_wanted:
+            return ()
+        wanted = ", ".join(reply.facts.activity.restart_wanted_by) or "not said by which package"
+        answer = yield Ask(
+            title="Restart the machine now?",
+            key="restart",
+            detail=f"A restart is pending: {wanted}. Until then the old versions are running.",
+            choices=(RESTART, LATER),
+            default=LATER,
+        )
+        if not (isinstance(answer, Answered) and answer.choice == RESTART):
+            return ("a restart is pending",)
+        reply = yield Restart(
+            title="Restart, and wait until the machine is up", boot_id=reply.facts.boot.id
+        )
+        if not isinstance(reply, Restarted):
+            return (f"the restart is not confirmed: {what_was_seen(reply)}",)
+        return (yield from self._verify_restart(before))
+
+    def _verify_restart(self, before: Facts) -> Script[tuple[str, ...]]:
+        reply = yield ReadFacts(title="Look what came up")
+        if not isinstance(reply, FactsRead):
+            return (f"what came up is not known: {what_was_seen(reply)}",)
+        after = reply.facts
+        failing = {unit.name for unit in after.activity.failed}
+        failing -= {unit.name for unit in before.activity.failed}
+        told = [f"{name} fails since the restart" for name in sorted(failing)]
+        if after.activity.restart_wanted:
+            told.append("a restart is still pending")
+        return tuple(told)
+
+    def _stopped(self, at: str, why: str) -> Outcome:
+        return Outcome(
+            state="stopped",
+            at=at,
+            why=why,
+            safe="no package was changed" if not self.updated else "what was installed is whole",
+            next_step="mend the cause, then update again",
+            ways_back=(self.way_back,) if self.way_back else (),
+            failed_sources=self.failed_sources,
+        )
+
+    def _failed(self, at: str, why: str) -> Outcome:
+        back = self.way_back or "newest"
+        return Outcome(
+            state="failed",
+            at=at,
+            why=why,
+            safe=f"the way back {back} holds the machine as it was before the updates"
+            if self.way_back
+            else "no package was changed",
+            next_step=f"mend the cause and update again, or brave-bridge return {back}",
+            ways_back=(self.way_back,) if self.way_back else (),
+            failed_sources=self.failed_sources,
+        )
