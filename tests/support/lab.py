@@ -112,6 +112,39 @@ def overlay(lower: Path, folder: Path, *, opaque: tuple[str, ...] = ()) -> Itera
         _run(["umount", "-l", merged])
 
 
+def i386_tree() -> Path:
+    """A small Debian 11 tree of the architecture i386, unpacked but never configured; kept.
+
+    Its programs need not run: it is only read.
+    """
+    tree = CACHE / f"i386-{hashlib.sha256(str(mirrors()).encode()).hexdigest()[:12]}"
+    CACHE.mkdir(parents=True, exist_ok=True)
+    with open(CACHE / "lock-i386", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not tree.is_dir():
+            half = CACHE / "half-i386"
+            shutil.rmtree(half, ignore_errors=True)
+            words = ["--variant=minbase", "--arch=i386", "--include=ca-certificates", "bullseye"]
+            _run(["debootstrap", *words, half, mirrors()[0]])
+            half.rename(tree)
+    return tree
+
+
+@contextlib.contextmanager
+def small_disk(folder: Path, size: str) -> Iterator[Path]:
+    """A new ext4 file system with few inodes in a sparse file, mounted."""
+    image, mount = folder / "small.img", folder / "small"
+    mount.mkdir(parents=True)
+    _run(["truncate", "-s", size, image])
+    _run(["mkfs.ext4", "-q", "-N", "60000", image])
+    _run(["mount", "-o", "loop", image, mount])
+    try:
+        yield mount
+    finally:
+        _run(["umount", mount], check=False) or _run(["umount", "-l", mount], check=False)
+        image.unlink()
+
+
 @contextlib.contextmanager
 def btrfs(folder: Path, size: str = "6G") -> Iterator[Path]:
     """A new btrfs file system in a sparse file, mounted."""

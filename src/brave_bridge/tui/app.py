@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Iterable
+from time import monotonic
 from typing import TYPE_CHECKING
 
 from textual import work
@@ -14,9 +15,11 @@ from textual.reactive import reactive
 from textual.screen import Screen
 from textual.widgets import ContentSwitcher
 
+from brave_bridge.tui.actions import ACTIONS
 from brave_bridge.tui.deeds import Deeds
 from brave_bridge.tui.dialogs import KeyList
 from brave_bridge.tui.harbour import Harbour
+from brave_bridge.tui.ready_deeds import ReadyDeeds
 from brave_bridge.tui.theme import THEMES
 from brave_bridge.tui.widgets.bridge_strip import BridgeStrip
 from brave_bridge.tui.widgets.ledger import Ledger
@@ -43,10 +46,12 @@ WORKSPACES = (
 )  # fmt: skip
 TABS = tuple((w.KEY, w.NAME, w.WORDS) for w in WORKSPACES)
 _POLL_SECONDS = 0.5
+_SHOW_SECONDS = 0.4
+_MANY = 20
 _NARROW = 110
 
 
-class BraveBridge(Deeds, App[int]):
+class BraveBridge(Deeds, ReadyDeeds, App[int]):
     """The screen. Closing it ends nothing that is under way."""
 
     TITLE = "Brave Bridge"
@@ -134,18 +139,21 @@ class BraveBridge(Deeds, App[int]):
 
     @work(thread=True, group="read")
     def read_machines(self, names: list[str]) -> None:
-        """Read machines anew, and show what was read."""
+        """Read machines anew, and show what was read; of many, several at a time."""
+        read, shown = [], monotonic()
         for name in names:
-            self._read_done(self.harbour.read(name))
+            read.append(self.harbour.read(name))
+            if monotonic() - shown > _SHOW_SECONDS or len(names) < _MANY:
+                self.call_from_thread(self._take_over, read)
+                read, shown = [], monotonic()
+        self.call_from_thread(self._take_over, read)
         # What was read stays: sparing it from collection keeps keys from waiting for that.
         gc.collect()
         gc.freeze()
 
-    def _read_done(self, record: MachineRecord) -> None:
-        self.call_from_thread(self._take_over, record)
-
-    def _take_over(self, record: MachineRecord) -> None:
-        self.harbour.keep(record)
+    def _take_over(self, records: list[MachineRecord]) -> None:
+        for record in records:
+            self.harbour.keep(record)
         self.show_current()
 
     def _poll(self) -> None:
@@ -162,7 +170,8 @@ class BraveBridge(Deeds, App[int]):
             for name in names:
                 record = self.harbour.read_live(name)
                 is_open = record.live is not None and record.live.is_open
-                self._read_done(record if is_open else self.harbour.read(name))
+                read = record if is_open else self.harbour.read(name)
+                self.call_from_thread(self._take_over, [read])
         finally:
             self._watching = False
 
@@ -247,6 +256,8 @@ class BraveBridge(Deeds, App[int]):
             self.action_cross()
         elif step.action == "go_on":
             self.action_go_on()
+        elif step.action == "update":
+            self.action_update()
 
     def action_filter(self) -> None:
         self.workspace.start_filter()
@@ -279,17 +290,5 @@ class BraveBridge(Deeds, App[int]):
             yield SystemCommand(
                 words, f"Open this workspace ({key})", lambda name=name: self.action_go(name)
             )
-        for words, help_text, action in (
-            ("Next step", "Do what the Next line says (n)", self.action_next_step),
-            ("Survey again", "Read the machine anew", self.action_read_again),
-            ("Plan", "Plan the way to the goal", self.action_plan),
-            ("Cross", "Cross the planned legs", self.action_cross),
-            ("Take a snapshot", "Make a way back now", self.action_snapshot),
-            ("Rest", "Rest at the next checkpoint", self.action_rest),
-            ("Go on", "Go on with what rests", self.action_go_on),
-            ("Prove again", "Hold the machine against its baseline", self.action_prove),
-            ("Export", "Write this view to files (x)", self.action_export),
-            ("Change the look", "Night, morning, high contrast (t)", self.action_look),
-            ("Leave", "Close the screen; nothing under way ends (q)", self.action_leave),
-        ):
-            yield SystemCommand(words, help_text, action)
+        for words, help_text, action in ACTIONS:
+            yield SystemCommand(words, help_text, lambda action=action: self.run_action(action))

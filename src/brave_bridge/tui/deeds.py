@@ -49,9 +49,6 @@ class Deeds:
         message = plain(f"{why}" + (f"\n▸ {remedy}" if remedy else ""), 600)
         self.notify(message.replace("[", "\\["), title=f"■ {what}", severity="error", timeout=20)
 
-    def action_read_again(self) -> None:
-        self.read_machines([self.harbour.current])
-
     def action_plan(self) -> None:
         """Plan the way to the goal; nothing of the machine's sources is touched."""
         goal = self.harbour.goal(self.harbour.current)
@@ -169,15 +166,18 @@ class Deeds:
     def action_export(self) -> None:
         """Write what this view shows to files in the present folder."""
         record = self.harbour.record()
-        place = self.place
+        place, records, station = self.place, self.harbour.records(), self.harbour.station
 
         def export(desk) -> list[Path]:
-            from brave_bridge.workbench.export import export_bridge, export_logbook
+            from brave_bridge.workbench import export
 
             folder = Path.cwd()
             if place == "logbook":
-                return export_logbook(desk, folder)
-            return export_bridge(record, folder)
+                return export.export_logbook(desk, folder)
+            if place == "fleet":
+                bars = export.support_bars(records)
+                return export.save_bars(bars, f"Support left: {station}", "fleet", folder)
+            return export.export_bridge(record, folder)
 
         self._do(
             "exporting",
@@ -197,5 +197,19 @@ def _cost(record: MachineRecord) -> list[str]:
             f"   {byte_size(leg.download_bytes)} to fetch",
         ]
         lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.removed[:4]]
+    lines += _around(record)
     lines += ["", "First a way back is made. Until stage one every stop undoes everything."]
+    return lines
+
+
+def _around(record: MachineRecord) -> list[str]:
+    """How long it takes, and what is stopped for its time."""
+    surveyed = record.surveyed
+    if surveyed is None:
+        return []
+    guests = surveyed.facts.activity.running_guests
+    lines = [f"It takes {surveyed.estimate.words}."] if surveyed.estimate else []
+    if guests:
+        names = ", ".join(plain(guest.name, 30) for guest in guests[:5])
+        lines.append(f"Shut down for its time, then started again: {names}")
     return lines

@@ -4,7 +4,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 from textual.screen import ModalScreen
-from textual.widgets import Input, Static
+from textual.widgets import Input, RadioButton, RadioSet, Static
 
 
 class ConfirmByName(ModalScreen[bool]):
@@ -51,6 +51,88 @@ class ConfirmByName(ModalScreen[bool]):
         else:
             event.input.value = ""
             event.input.placeholder = f"that is not {self.machine_name}"
+
+
+class AskReason(ModalScreen[str | None]):
+    """Asks for a sentence that is kept: why something is done or let stand."""
+
+    BINDINGS = [("escape", "dismiss(None)", "back")]
+    DEFAULT_CSS = """
+    AskReason { align: center middle; background: $background 55%; }
+    AskReason > Vertical {
+        width: 76; height: auto; max-height: 80%; padding: 1 2; border: round $primary;
+        background: $surface; border-title-color: $primary;
+    }
+    AskReason Static { height: auto; margin-bottom: 1; }
+    AskReason Input, AskReason Input:focus {
+        border: round $primary; background: $surface; height: 3; margin: 0;
+    }
+    """
+
+    def __init__(self, title: str, lines: list[str], prompt: str) -> None:
+        super().__init__()
+        self.heading = title
+        self.lines = lines
+        self.prompt = prompt
+
+    def compose(self) -> ComposeResult:
+        with Vertical() as box:
+            box.border_title = self.heading
+            yield Static(Text("\n".join(self.lines)))
+            yield Input(placeholder=self.prompt, max_length=300)
+
+    def on_mount(self) -> None:
+        self.query_one(Input).focus()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        if event.value.strip():
+            self.dismiss(event.value.strip())
+
+
+class WriteNote(ModalScreen[tuple[str, str, str] | None]):
+    """A field note: how grave, what was learnt, what helps."""
+
+    SEVERITIES = ("note", "caution", "wait")
+    BINDINGS = [("escape", "dismiss(None)", "back")]
+    DEFAULT_CSS = """
+    WriteNote { align: center middle; background: $background 55%; }
+    WriteNote > Vertical {
+        width: 80; height: auto; padding: 1 2; border: round $primary; background: $surface;
+        border-title-color: $primary;
+    }
+    WriteNote Static { height: auto; }
+    WriteNote Input, WriteNote Input:focus {
+        border: round $primary; background: $surface; height: 3; margin: 0;
+    }
+    WriteNote RadioSet { layout: horizontal; border: none; background: $surface; height: 1; }
+    WriteNote RadioButton { background: $surface; margin-right: 2; height: 1; border: none; }
+    """
+
+    def __init__(self, leg: str) -> None:
+        super().__init__()
+        self.leg = leg
+
+    def compose(self) -> ComposeResult:
+        with Vertical() as box:
+            box.border_title = f"field note about {self.leg}"
+            yield Input(placeholder="what was learnt", max_length=300, id="note-text")
+            yield Input(placeholder="what helps (may stay empty)", max_length=300, id="note-help")
+            with RadioSet():
+                for severity in self.SEVERITIES:
+                    yield RadioButton(severity, value=severity == "caution")
+            yield Static(
+                "wait stops every machine that faces this leg. Enter keeps, Esc goes back."
+            )
+
+    def on_mount(self) -> None:
+        self.query_one("#note-text", Input).focus()
+
+    def on_input_submitted(self) -> None:
+        text = self.query_one("#note-text", Input).value.strip()
+        if text:
+            chosen = max(self.query_one(RadioSet).pressed_index, 0)
+            workaround = self.query_one("#note-help", Input).value.strip()
+            self.dismiss((self.SEVERITIES[chosen], text, workaround))
 
 
 class KeyList(ModalScreen[None]):

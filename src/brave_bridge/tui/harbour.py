@@ -61,6 +61,14 @@ class Harbour:
         with self._locks[name]:
             return read_machine(self._members[name], self._goals.get(name, ""))
 
+    def remember(self, name: str) -> None:
+        """Keep what the last survey of a machine found, to hold the next one against it."""
+        from brave_bridge.workbench.surveying import remember
+
+        record = self._records[name]
+        if record.surveyed is not None:
+            remember(self._members[name].target, record.surveyed)
+
     def read_live(self, name: str) -> MachineRecord:
         """Read only how the procedure of a machine stands. For a thread."""
         from brave_bridge.workbench.reading import watch_machine

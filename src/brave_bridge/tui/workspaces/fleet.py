@@ -2,21 +2,51 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING
+
+from textual.binding import Binding
 
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
-    from brave_bridge.workbench.pages.page import Page
+    from brave_bridge.workbench.pages.page import Page, Row
+    from brave_bridge.workbench.record import MachineRecord
 
 
 class FleetWorkspace(Workspace):
     """All machines, a bridge each."""
 
     KEY, NAME, WORDS = "1", "fleet", "Fleet"
+    BINDINGS = [Binding("o", "reorder", "order")]
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._order = ""
+        self._made: dict[str, tuple[MachineRecord, date, Row]] = {}
 
     def page(self, record, harbour) -> Page:
-        from brave_bridge.workbench.pages.fleet import fleet_page
+        from brave_bridge.workbench.pages.fleet import ORDERS, fleet_page
 
-        return fleet_page(harbour.records(), datetime.now(UTC).date())
+        self._order = self._order or next(iter(ORDERS))
+        today = datetime.now(UTC).date()
+        return fleet_page(harbour.records(), today, self._order, self._row)
+
+    def _row(self, record: MachineRecord, today: date) -> Row:
+        """The row of a machine, made anew only where its record or the day is another."""
+        from brave_bridge.workbench.pages.fleet import fleet_row
+
+        known = self._made.get(record.name)
+        if known is not None and known[0] is record and known[1] == today:
+            return known[2]
+        row = fleet_row(record, today)
+        self._made[record.name] = (record, today, row)
+        return row
+
+    def action_reorder(self) -> None:
+        """Sort the machines by the next of the orders."""
+        from brave_bridge.workbench.pages.fleet import ORDERS
+
+        names = list(ORDERS)
+        self._order = names[(names.index(self._order) + 1) % len(names)] if self._order else ""
+        self.app.show_current()

@@ -17,7 +17,7 @@ class RouteWorkspace(Workspace):
     """Every later release, and the way there."""
 
     KEY, NAME, WORDS = "3", "route", "Route"
-    BINDINGS = [Binding("p", "app.plan", "plan")]
+    BINDINGS = [Binding("p", "app.plan", "plan"), Binding("i", "app.note", "field note")]
 
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.route import route_page

@@ -13,12 +13,30 @@ if TYPE_CHECKING:
 
 
 class SurveyWorkspace(Workspace):
-    """Findings by verdict."""
+    """Findings by verdict, or the facts that they are judged from."""
 
     KEY, NAME, WORDS = "2", "survey", "Survey"
-    BINDINGS = [Binding("s", "app.read_again", "survey again")]
+    BINDINGS = [
+        Binding("s", "app.read_again", "survey again"),
+        Binding("f", "facts", "facts"),
+        Binding("u", "app.update", "updates"),
+        Binding("m", "app.mend", "mend"),
+        Binding("v", "app.overrule", "overrule"),
+        Binding("b", "app.back_up_settings", "settings backup"),
+        Binding("k", "app.confirm_backup", "confirm a backup"),
+    ]
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._shows_facts = False
 
     def page(self, record, harbour) -> Page:
+        from brave_bridge.workbench.pages.facts import facts_page
         from brave_bridge.workbench.pages.survey import survey_page
 
-        return survey_page(record)
+        return facts_page(record) if self._shows_facts else survey_page(record)
+
+    def action_facts(self) -> None:
+        """Change between the findings and the facts."""
+        self._shows_facts = not self._shows_facts
+        self.app.show_current()

@@ -33,7 +33,8 @@ class Progress(msgspec.Struct, frozen=True):
 
 STEPS_OF_A_LEG = 18
 STEPS_AROUND = 2
-STEPS_OF_A_RETURN = 4
+STEPS_OF = {"return": 4, "update": 16, "remedy": 2}
+"""About how many requests the shorter procedures have."""
 
 
 _ABOUT = (
@@ -65,6 +66,8 @@ def crossing_page(record: MachineRecord) -> Page:
     outcome = live.row.outcome
     if outcome and outcome.state != "done":
         rows = (_outcome_row(outcome), *rows)
+    if outcome:
+        rows = (*_told_rows(outcome), *rows)
     return Page(
         f"{live.row.kind}: {live.row.title} · {state}",
         COLUMNS,
@@ -93,6 +96,15 @@ def _outcome_row(outcome) -> Row:
         Note("seen", f"still safe: {outcome.safe}"),
         Note("do", outcome.next_step),
     ))  # fmt: skip
+
+
+def _told_rows(outcome) -> tuple[Row, ...]:
+    """What a person has to look at, although it went well."""
+    told = (*outcome.warnings, *outcome.failed_sources, *(f"left: {w}" for w in outcome.left))
+    return tuple(
+        Row(f"told:{number}", ("▲", plain(words), "", ""), "caution", (title(plain(words)),))
+        for number, words in enumerate(told)
+    )
 
 
 def _row(entry: EntryRow) -> Row:
@@ -145,7 +157,7 @@ def _seconds(began: str, ended: str) -> float:
 def progress_of(live: Live, legs: int) -> Progress:
     """How far the procedure is, for the bar above the steps."""
     done = sum(1 for entry in live.entries if entry.ended)
-    total = STEPS_OF_A_RETURN if live.row.kind == "return" else legs * STEPS_OF_A_LEG + STEPS_AROUND
+    total = STEPS_OF.get(live.row.kind, legs * STEPS_OF_A_LEG + STEPS_AROUND)
     present = next((e for e in reversed(live.entries) if not e.ended), None)
     question = next((q for q in live.questions if not q.answer), None) if live.is_open else None
     words = present.title if present else live.row.title

@@ -1,6 +1,7 @@
 """The Fleet page: who needs me?"""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from datetime import date, datetime
 
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.survey.findings import Verdict
@@ -10,33 +11,76 @@ from brave_bridge.drawings.bridge_text import one_line
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.record import MachineRecord
 
-BRIDGE_WIDTH = 18
+BRIDGE_WIDTH = 16
 
 COLUMNS = (
-    Column("", 2),
+    Column("", 1),
     Column("machine", 10, firm=True),
-    Column("stands at", 22),
+    Column("stands at", 16),
     Column("bridge", BRIDGE_WIDTH, firm=True),
-    Column("support", 8, right=True),
+    Column("support", 7, right=True),
+    Column("■", 2, right=True),
+    Column("▲", 2, right=True),
+    Column("upd", 3, right=True),
+    Column("back", 4, right=True),
     Column("next"),
 )
+HINTS = (("Enter", "open"), ("o", "order"), ("/", "filter"), ("x", "support time line"))
+
+_FAR = 1 << 30
 
 
-def fleet_page(records: Iterable[MachineRecord], today) -> Page:
-    """All machines; those that need the person come first."""
-    rows = sorted(records, key=lambda record: -record.next.urgency)
+def _need(record: MachineRecord, today: date):
+    counts = by_verdict(record.surveyed.findings) if record.surveyed else {}
+    return (-record.next.urgency, not record.fault, -counts.get(Verdict.STOP, 0))
+
+
+def _support_left(record: MachineRecord, today: date):
+    days = support_days(record, today)
+    return _FAR if days is None else days
+
+
+def _way_back_age(record: MachineRecord, today: date):
+    days = way_back_days(record, today)
+    return -_FAR if days is None else -days
+
+
+ORDERS: dict[str, Callable[[MachineRecord, date], object]] = {
+    "who needs you": _need,
+    "support left": _support_left,
+    "updates pending": lambda record, today: (
+        -(len(record.surveyed.updates) if record.surveyed else 0)
+    ),
+    "oldest way back": _way_back_age,
+    "name": lambda record, today: record.name,
+}
+
+
+def fleet_page(
+    records: Iterable[MachineRecord], today: date, order: str = "who needs you",
+    row_of: Callable[[MachineRecord, date], Row] | None = None,
+) -> Page:  # fmt: skip
+    """All machines in an order. ``row_of`` may remember rows of records that did not change."""
+    rank = ORDERS[order]
+    rows = sorted(records, key=lambda record: rank(record, today))
     waiting = sum(1 for record in rows if record.next.urgency == 2)
-    summary = f"{counted(len(rows), 'machine')}, {waiting or 'none'} in need of you"
+    read = sum(1 for record in rows if record.surveyed or record.fault)
+    reading = f", {read} read so far" if read < len(rows) else ""
+    make = row_of or fleet_row
     return Page(
-        summary=summary,
+        summary=f"{counted(len(rows), 'machine')}, {waiting or 'none'} in need of you{reading}; "
+        f"in the order: {order}",
         columns=COLUMNS,
-        rows=tuple(_row(record, today) for record in rows),
+        rows=tuple(make(record, today) for record in rows),
         empty="There is no machine yet.",
-        hints=(("Enter", "open"), ("/", "filter"), ("x", "export the bridge")),
+        hints=HINTS,
     )
 
 
-def _row(record: MachineRecord, today) -> Row:
+def fleet_row(record: MachineRecord, today: date) -> Row:
+    """One machine in a line."""
+    counts = by_verdict(record.surveyed.findings) if record.surveyed else {}
+    updates = len(record.surveyed.updates) if record.surveyed else 0
     return Row(
         key=record.name,
         cells=(
@@ -45,12 +89,29 @@ def _row(record: MachineRecord, today) -> Row:
             _stands(record),
             one_line(bridge(record.bridge), BRIDGE_WIDTH),
             _support(record, today),
+            str(counts.get(Verdict.STOP) or ""),
+            str(counts.get(Verdict.CAUTION) or ""),
+            str(updates or ""),
+            _back(record, today),
             record.next.words,
         ),
         tone={2: "caution", 1: "plain", 0: "quiet"}[record.next.urgency],
         why=_why(record, today),
         action="open",
     )
+
+
+def support_days(record: MachineRecord, today: date) -> int | None:
+    """Days of support left for a machine's release; None where that is not known."""
+    release = record.surveyed.release if record.surveyed else None
+    return release.support_days(today) if release else None
+
+
+def way_back_days(record: MachineRecord, today: date) -> int | None:
+    """The age of the newest way back in days; None where there is none."""
+    if not record.snapshots:
+        return None
+    return (today - datetime.fromisoformat(record.snapshots[-1].created).date()).days
 
 
 def _mark(record: MachineRecord) -> str:
@@ -67,35 +128,53 @@ def _stands(record: MachineRecord) -> str:
     if record.surveyed is None:
         return "being read …"
     identity = record.surveyed.facts.identity
-    name = identity.name or identity.os_id
-    return f"{name} {identity.edition}".strip()
+    release, line = record.surveyed.release, record.surveyed.line
+    name = f"{line.name} {release.version}" if release and line else identity.name
+    return f"{name or identity.os_id} {identity.edition}".strip()
 
 
-def _support(record: MachineRecord, today) -> str:
-    release = record.surveyed.release if record.surveyed else None
-    days = release.support_days(today) if release else None
+def _support(record: MachineRecord, today: date) -> str:
+    days = support_days(record, today)
     if days is None:
         return "–"
     return f"{days} d" if days >= 0 else f"−{-days} d"
 
 
-def _why(record: MachineRecord, today) -> tuple[Note, ...]:
+def _back(record: MachineRecord, today: date) -> str:
+    days = way_back_days(record, today)
+    if days is None:
+        return "–" if record.surveyed else ""
+    return f"{days} d" if days else "new"
+
+
+def _why(record: MachineRecord, today: date) -> tuple[Note, ...]:
     notes = [title(f"{record.name} · {record.about}")]
     if record.fault:
         notes += said(f"{record.fault.what}: {record.fault.why}", record.fault.remedy)
         return tuple(notes)
     if record.surveyed:
-        counts = by_verdict(record.surveyed.findings)
-        notes += said(
-            "   ".join(
-                f"{verdict.mark} {counts[verdict]}" for verdict in Verdict if counts[verdict]
-            ),
-            f"{counted(len(record.surveyed.facts.installed), 'package')} installed"
-            if record.surveyed.facts.installed
-            else "",
-            f"{counted(len(record.snapshots), 'way', 'ways')} back",
-        )
+        notes += _known(record, today)
     if record.waits_for:
         notes.append(Note("text", f"It waits for {record.waits_for}, which comes later."))
     notes.append(Note("do", record.next.words))
     return tuple(notes)
+
+
+def _known(record: MachineRecord, today: date) -> Iterable[Note]:
+    surveyed = record.surveyed
+    counts = by_verdict(surveyed.findings)
+    marks = "   ".join(
+        f"{verdict.mark} {counts[verdict]}" for verdict in Verdict if counts[verdict]
+    )
+    installed = len(surveyed.facts.installed)
+    security = sum(update.security for update in surveyed.updates)
+    yield from said(marks, f"{counted(installed, 'package')} installed" if installed else "")
+    if surveyed.updates:
+        fixes = f", {security} of them security fixes" if security else ""
+        yield Note("text", f"{counted(len(surveyed.updates), 'update')} pending{fixes}")
+    days = way_back_days(record, today)
+    age = "" if days is None else f", the newest {counted(days, 'day')} old" if days else ", new"
+    yield Note("text", f"{counted(len(record.snapshots), 'way', 'ways')} back{age}")
+    for finding in surveyed.findings[:3]:
+        if finding.verdict in (Verdict.STOP, Verdict.CAUTION):
+            yield Note("seen", f"{finding.verdict.mark} {finding.title}")

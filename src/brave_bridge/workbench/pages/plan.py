@@ -54,9 +54,14 @@ def plan_page(record: MachineRecord) -> Page:
     more = "more" if disk >= 0 else "less"
     summary = (
         f"to {plan.legs[-1].leg.end.title}: {byte_size(download)} to fetch, "
-        f"{byte_size(abs(disk))} {more} on disk, planned {plan.made_at[11:16]} UTC"
+        f"{byte_size(abs(disk))} {more} on disk{_takes(record)}, planned {plan.made_at[11:16]} UTC"
     )
     return Page(summary, COLUMNS, tuple(rows), hints=hints)
+
+
+def _takes(record: MachineRecord) -> str:
+    estimate = record.surveyed.estimate if record.surveyed else None
+    return f", {estimate.words}" if estimate else ""
 
 
 def _leg_rows(plan: LegPlan, several: bool) -> Iterable[Row]:
@@ -75,6 +80,7 @@ def _leg_rows(plan: LegPlan, several: bool) -> Iterable[Row]:
         (f"{counted(len(jumps), 'jump')} to another major version", plan.jumps, "plain"),
         (f"{counted(len(rest), 'package')} upgraded", rest, "plain"),
         (f"{counted(len(plan.new), 'package')} new", plan.new, "plain"),
+        (f"{counted(len(plan.ahead), 'package')} newer here than there", plan.ahead, "caution"),
     ):
         if changes:
             yield _heading(words, plan)

@@ -1,9 +1,12 @@
 """The Route page: which way, and why not straight?"""
 
+from collections.abc import Iterable
 from datetime import date
 
-from brave_bridge.core.formats.text import counted
+from brave_bridge.core.field_notes import FieldNote
+from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.releases.catalogue import Leg, Release
+from brave_bridge.core.releases.conditions import KnownIssue
 from brave_bridge.core.releases.route import Route
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
 from brave_bridge.workbench.record import MachineRecord
@@ -21,7 +24,10 @@ COLUMNS = (
 def route_page(record: MachineRecord, today: date) -> Page:
     """Every later release with the route there, then the goal's legs one by one."""
     surveyed = record.surveyed
-    hints = (("Enter", "make it the goal"), ("p", "plan"), ("x", "export the bridge"))
+    hints = (
+        ("Enter", "make it the goal"), ("p", "plan"), ("i", "write a field note"),
+        ("x", "export the bridge"),
+    )  # fmt: skip
     if surveyed is None or surveyed.release is None:
         return Page(
             "no route", COLUMNS, (), "The release is not known, so no way can be found.", hints
@@ -70,8 +76,7 @@ def _way(route: Route) -> str:
 def _why(route: Route, is_goal: bool, rule: str, today: date) -> tuple[Note, ...]:
     end = route.end
     notes = [title(route.title if route.legs else f"{end.title} is out of reach")]
-    notes += said(_supported(end, today), f"It brings kernel series {end.kernel}."
-                  if end.kernel else "")  # fmt: skip
+    notes += said(_supported(end, today), *_reasons(end))
     notes += [Note("seen", f"leg {number}: {leg.start.title} → {leg.end.title}")
               for number, leg in enumerate(route.legs, start=1)]  # fmt: skip
     notes += said("", *(f"■ {refused.reason}" for refused in route.refused))
@@ -83,6 +88,20 @@ def _why(route: Route, is_goal: bool, rule: str, today: date) -> tuple[Note, ...
         notes.append(Note("do", "p plans it; nothing is changed by that"))
         notes.append(Note("code", f"brave-bridge plan --to {end.key}"))
     return tuple(notes)
+
+
+def _reasons(end: Release) -> tuple[str, ...]:
+    """Why to go there: what it brings, and what it needs for that."""
+    needs = end.needs
+    wanted = [
+        needs.processor and f"a processor of level {needs.processor}",
+        needs.memory_mib and f"{needs.memory_mib} MiB of memory",
+        needs.firmware and f"firmware mode {needs.firmware.upper()}",
+        needs.security_chip and "a security chip",
+    ]
+    kernel = f"Kernel series {end.kernel}." if end.kernel else ""
+    needed = ", ".join(word for word in wanted if word)
+    return (*(f"+ {text}" for text in end.brings), kernel, f"It needs {needed}." if needed else "")
 
 
 def _supported(end: Release, today: date) -> str:
@@ -101,7 +120,11 @@ def _legs_of_goal(record: MachineRecord, rule: str) -> list[Row]:
     words = "leg by leg" if len(route.legs) > 1 else "in one leg"
     return [
         heading(f"the way to {route.end.title}, {words}", len(COLUMNS)),
-        *(_leg_row(number, leg, rule) for number, leg in enumerate(route.legs, start=1)),
+        *(
+            row
+            for number, leg in enumerate(route.legs, start=1)
+            for row in _leg_rows(number, leg, rule, record)
+        ),
         *(
             Row(
                 f"refused:{refused.end}",
@@ -114,9 +137,14 @@ def _legs_of_goal(record: MachineRecord, rule: str) -> list[Row]:
     ]
 
 
-def _leg_row(number: int, leg: Leg, rule: str) -> Row:
-    notes = leg.notes
-    return Row(
+def _leg_rows(number: int, leg: Leg, rule: str, record: MachineRecord) -> Iterable[Row]:
+    """A leg, then what is known about it for what is installed here."""
+    names = {package.name for package in record.surveyed.facts.installed}
+    issues = [issue for issue in leg.issues if not issue.packages or issue.concerns(names)]
+    written = record.surveyed.notes if number == 1 else ()
+    told = counted(len(leg.notes) + len(issues) + len(written), "note") + " on this leg"
+    page = f"The vendor's page: {leg.page}." if leg.page else ""
+    yield Row(
         key=f"leg:{number}",
         cells=(
             str(number),
@@ -124,10 +152,50 @@ def _leg_row(number: int, leg: Leg, rule: str) -> Row:
             "",
             f" {leg.end.released or ''}",
             str(leg.end.support_ends or ""),
-            counted(len(notes), "note") + " on this leg",
+            told,
         ),
         why=(
             title(f"{leg.start.title} to {leg.end.title}"),
-            *said(*notes, f"The rule: {rule}."),
+            *said(*leg.notes, page, f"The rule: {rule}."),
+            Note("do", "i writes a field note about this leg"),
         ),
     )
+    for issue in issues:
+        yield _issue_row(issue, leg, names)
+    for note in written:
+        yield _note_row(note)
+
+
+def _issue_row(issue: KnownIssue, leg: Leg, names: set[str]) -> Row:
+    mark, tone = _MARKS[issue.severity]
+    concerned = ", ".join(issue.concerns(names)[:4]) or "every machine"
+    return Row(
+        key=f"issue:{leg.key}:{issue.id}",
+        cells=(mark, f"known issue: {issue.title}", "", "", "", ""),
+        tone=tone,
+        why=(
+            title(issue.title),
+            Note("seen", f"installed here: {concerned}"),
+            *said(issue.text),
+            *([Note("do", issue.workaround)] if issue.workaround else []),
+            *said(issue.page or leg.page),
+        ),
+    )
+
+
+def _note_row(note: FieldNote) -> Row:
+    mark, tone = _MARKS[note.severity]
+    return Row(
+        key=f"note:{note.id}",
+        cells=(mark, f"field note: {plain(note.text)}", "", "", "", ""),
+        tone=tone,
+        why=(
+            title(plain(note.text)),
+            Note("seen", f"written on {plain(note.machine)}, {note.written[:10]}"),
+            *([Note("do", plain(note.workaround))] if note.workaround else []),
+            Note("code", f"brave-bridge note lift {note.id} --reason …"),
+        ),
+    )
+
+
+_MARKS = {"note": ("○", "quiet"), "caution": ("▲", "caution"), "wait": ("■", "stop")}

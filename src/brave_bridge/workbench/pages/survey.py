@@ -1,13 +1,19 @@
 """The Survey page: is it ready?"""
 
+from collections.abc import Iterable
+
 from brave_bridge.core.formats.text import counted, plain
+from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.findings import Finding, Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
-from brave_bridge.workbench.record import MachineRecord
+from brave_bridge.workbench.record import MachineRecord, Surveyed
 
-COLUMNS = (Column("", 2), Column("finding"), Column("where it was seen", 44))
-HINTS = (("s", "survey again"), ("/", "filter"))
+COLUMNS = (Column("", 2), Column("finding"), Column("where it was seen", 40))
+HINTS = (
+    ("s", "survey again"), ("m", "mend"), ("u", "updates"), ("v", "overrule"), ("f", "facts"),
+    ("b", "settings backup"), ("/", "filter"),
+)  # fmt: skip
 
 _WORDS = {
     Verdict.STOP: ("stands in the way", "stand in the way"),
@@ -15,37 +21,87 @@ _WORDS = {
     Verdict.CLEAR: ("is clear", "are clear"),
     Verdict.NOT_APPLICABLE: ("does not apply", "do not apply"),
 }
+_SHOWN_UPDATES = 14
 
 
 def survey_page(record: MachineRecord) -> Page:
-    """The findings by verdict, the gravest first."""
+    """What changed since the last survey, then the findings by verdict, the gravest first."""
     if record.fault:
-        note = f"{record.fault.what}: {record.fault.why}"
-        why = (
-            title("This machine cannot be read"),
-            *said(plain(note)),
-            Note("do", record.fault.remedy or "mend the cause, then survey again"),
-        )
-        row = Row("fault", ("■", plain(note), ""), "stop", why)
-        return Page("cannot be read", COLUMNS, (row,), hints=HINTS)
+        return _faulty(record)
     if record.surveyed is None:
         return Page("being read …", COLUMNS, (), "The machine is being read.", HINTS)
-    findings = record.surveyed.findings
-    counts = by_verdict(findings)
-    rows: list[Row] = []
+    surveyed = record.surveyed
+    counts = by_verdict(surveyed.findings)
+    rows: list[Row] = list(_changes(surveyed))
     for verdict in (Verdict.STOP, Verdict.CAUTION, Verdict.CLEAR, Verdict.NOT_APPLICABLE):
         if counts[verdict]:
             words = f"{counts[verdict]} {_WORDS[verdict][counts[verdict] > 1]}"
             rows.append(Row(f"heading:{verdict.value}", ("", words, ""), "heading"))
-            rows += [_row(f, n) for n, f in enumerate(findings) if f.verdict is verdict]
-    facts = record.surveyed.facts
+            rows += [
+                _row(finding, number, surveyed)
+                for number, finding in enumerate(surveyed.findings)
+                if finding.verdict is verdict
+            ]
+    first = next((row.key for row in rows if row.tone in ("stop", "caution")), "")
+    return Page(_summary(surveyed), COLUMNS, tuple(rows), hints=HINTS, start=first)
+
+
+def finding_at(record: MachineRecord, key: str) -> Finding | None:
+    """The finding that a row of the page shows."""
+    number = key.rpartition(":")[2]
+    if record.surveyed is None or not number.isdigit():
+        return None
+    findings = record.surveyed.findings
+    return findings[int(number)] if int(number) < len(findings) else None
+
+
+def _faulty(record: MachineRecord) -> Page:
+    note = f"{record.fault.what}: {record.fault.why}"
+    why = (
+        title("This machine cannot be read"),
+        *said(plain(note)),
+        Note("do", record.fault.remedy or "mend the cause, then survey again"),
+    )
+    row = Row("fault", ("■", plain(note), ""), "stop", why)
+    return Page("cannot be read", COLUMNS, (row,), hints=HINTS)
+
+
+def _summary(surveyed: Surveyed) -> str:
+    facts = surveyed.facts
     packages = f", {counted(len(facts.installed), 'package')}" if facts.installed else ""
     name = facts.identity.name or facts.identity.os_id
-    summary = f"{name}{packages}, read {facts.taken_at[11:16]} UTC"
-    return Page(summary, COLUMNS, tuple(rows), hints=HINTS)
+    legs = surveyed.route.legs if surveyed.route else ()
+    leg = f", judged for {legs[0].end.title}" if legs else ""
+    return f"{name}{packages}{leg}, read {facts.taken_at[11:16]} UTC"
 
 
-def _row(finding: Finding, number: int) -> Row:
+def _changes(surveyed: Surveyed) -> Iterable[Row]:
+    if not surveyed.before:
+        return
+    since = surveyed.before[:16].replace("T", " ")
+    if not surveyed.changes:
+        return
+    words = f"{counted(len(surveyed.changes), 'change')} since the survey of {since}"
+    yield Row("heading:changes", ("", words, ""), "heading")
+    for change in surveyed.changes:
+        yield _change_row(change)
+
+
+def _change_row(change: FindingChange) -> Row:
+    before = change.before.title if change.before else "no such point"
+    after = change.after.title if change.after else "no such point any more"
+    return Row(
+        key=f"change:{change.id}",
+        cells=("↘" if change.is_worse else "↗", plain(after), f"before: {plain(before)}"),
+        tone="caution" if change.is_worse else "clear",
+        why=(
+            title("It got worse" if change.is_worse else "It got better"),
+            *said(f"before: {plain(before)}", f"now: {plain(after)}"),
+        ),
+    )
+
+
+def _row(finding: Finding, number: int, surveyed: Surveyed) -> Row:
     tone = {"stop": "stop", "caution": "caution", "clear": "plain"}.get(
         finding.verdict.value, "quiet"
     )
@@ -57,6 +113,29 @@ def _row(finding: Finding, number: int) -> Row:
             title(f"{finding.verdict.mark} {plain(finding.title)}"),
             Note("seen", plain(finding.evidence)),
             *said(finding.meaning),
-            *([Note("do", plain(finding.remedy))] if finding.remedy else []),
+            *_what_to_do(finding),
+            *(_updates(surveyed) if finding.id == "pending-updates" else ()),
         ),
     )
+
+
+def _what_to_do(finding: Finding) -> Iterable[Note]:
+    if finding.remedy:
+        yield Note("do", plain(finding.remedy))
+    if finding.fix:
+        yield Note("do", "m runs this here, on the record:")
+        for argv in finding.fix:
+            yield Note("code", plain(f"$ {' '.join(argv)}", 300))
+    if finding.overruled:
+        yield Note("text", plain(f"Overruled: {finding.overruled}", 400))
+        yield Note("code", f"brave-bridge uphold {finding.id}")
+    elif finding.can_be_overruled:
+        yield Note("do", "v lets it stand, with a reason that is kept")
+
+
+def _updates(surveyed: Surveyed) -> Iterable[Note]:
+    for update in surveyed.updates[:_SHOWN_UPDATES]:
+        mark = "  security" if update.security else ""
+        yield Note("seen", plain(f"{update.name} {update.old} → {update.new}{mark}", 200))
+    if len(surveyed.updates) > _SHOWN_UPDATES:
+        yield Note("seen", f"and {len(surveyed.updates) - _SHOWN_UPDATES} more")

@@ -36,7 +36,8 @@ def stale_indices(situation: Situation):
             fix=(("apt-get", "update"),),
         )
     else:
-        yield clear(f"The newest index is {max(min(days), 0)} days old", "Date in the indices")
+        age = f"{min(days)} days old" if min(days) > 1 else "fresh"
+        yield clear(f"What the sources have is {age}", "Date in the indices")
 
 
 def _day(text: str):
