@@ -71,7 +71,8 @@ def launch(
 
 
 def _inherited() -> dict[str, str]:
-    names = ("PATH", "HOME", "http_proxy", "https_proxy", "no_proxy", "TMPDIR")
+    names = ("PATH", "HOME", "http_proxy", "https_proxy", "no_proxy", "TMPDIR",
+             "LIBVIRT_DEFAULT_URI", "DOCKER_HOST")  # fmt: skip
     kept = {name: os.environ[name] for name in names if name in os.environ}
     sbin = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
     return {**kept, "PATH": kept.get("PATH", "") + ":" + sbin}
