@@ -49,4 +49,5 @@ def stand_in(demo_world, tmp_path):
         shutil.copytree(demo_world / name, root, symlinks=True)
         return Desk(Target("demo", name), StandInMachine(name, root))
 
+    copy.world = demo_world
     return copy

@@ -1,0 +1,260 @@
+"""Making stand-ins ready: updates, remedies, overrules, notes, guests, backups, differences."""
+
+import os
+import subprocess
+
+import pytest
+
+from brave_bridge.core.estimate import Window
+from brave_bridge.core.survey.findings import Verdict, stops
+from brave_bridge.machines.standin import live
+from brave_bridge.runner.briefs import CrossBrief, RemedyBrief, ReturnBrief, UpdateBrief
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.keeping import read_decisions, surroundings_for
+from brave_bridge.workbench.readiness import Readiness
+from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.surveying import remember
+from tests.support.runs import begin, carry_out, contents, outcome_of
+
+
+@pytest.fixture(autouse=True)
+def own_state(tmp_path, monkeypatch):
+    """Notes and surveys of the test go to a folder of its own."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+
+
+def carried_out(desk: Desk, brief, name: str):
+    """Carry a procedure out in a child; its outcome."""
+    begin(desk, brief, name)
+    assert carry_out(desk.machine.root, desk.machine.name, name) == 0
+    return outcome_of(desk.machine.root, desk.machine.name, name)
+
+
+def found(desk: Desk, to: str = "") -> dict:
+    return {finding.id: finding for finding in desk.survey(to).findings}
+
+
+def test_a_leg_is_offered_only_from_an_up_to_date_release(stand_in):
+    desk = stand_in("avocet")
+    kept = desk.plan("7")
+    with pytest.raises(Refused, match="4 updates pending, 4 of them security"):
+        desk.begin_crossing(kept, unattended=True)
+    outcome = carried_out(desk, UpdateBrief("deb"), "update")
+    assert outcome.state == "done" and len(outcome.updated) == 4
+    # The held package's fixes are none, so nothing is left; the new kernel wants a restart.
+    assert outcome.left == () and outcome.warnings == ("a restart is pending",)
+    after = found(desk)
+    assert after["pending-updates"].verdict is Verdict.CLEAR
+    assert [f.id for f in stops(after.values())] == ["restart-pending"]
+    assert after["newer-kernel"].verdict is Verdict.CAUTION
+    remedy = RemedyBrief("restart", after["restart-pending"].fix)
+    assert carried_out(desk, remedy, "restart").state == "done"
+    after = found(desk)
+    assert stops(after.values()) == () and after["newer-kernel"].verdict is Verdict.CLEAR
+    assert desk.facts().boot.kernel == "5.19.0-7"
+
+
+def test_updates_killed_after_every_request_end_in_the_same_state(stand_in, tmp_path):
+    smooth = stand_in("avocet")
+    carried_out(smooth, UpdateBrief("deb"), "update")
+    wanted = contents(smooth.machine.root)
+    seq, killed = 0, True
+    while killed:
+        folder = tmp_path / "again" / str(seq)
+        folder.mkdir(parents=True)
+        desk = fresh_copy(stand_in, folder)
+        begin(desk, UpdateBrief("deb"), "update")
+        root = desk.machine.root
+        killed = os.WIFSIGNALED(carry_out(root, "avocet", "update", ("after", seq)))
+        if killed:
+            assert carry_out(root, "avocet", "update") == 0
+        assert outcome_of(root, "avocet", "update").state == "done"
+        assert contents(root) == wanted, f"another end after a kill after request {seq}"
+        seq += 1
+    assert seq > 15
+
+
+def fresh_copy(stand_in, folder) -> Desk:
+    """A copy of avocet in a folder of its own."""
+    from brave_bridge.machines.standin.machine import StandInMachine
+    from brave_bridge.workbench.targets import Target
+
+    source = stand_in.world / "avocet"
+    subprocess.run(["cp", "-a", source, folder / "root"], check=True)
+    return Desk(Target("demo", "avocet"), StandInMachine("avocet", folder / "root"))
+
+
+def test_a_look_for_updates_lists_sizes_and_marks(stand_in):
+    pending = Readiness(stand_in("avocet")).look()
+    assert {u.name for u in pending.updates} == {"libtls1", "quay-linux", "quay-log", "quay-ssh"}
+    assert all(u.security and u.download_bytes for u in pending.updates)
+    assert pending.new == ("quay-linux-image-5.19.0-7",) and not pending.failed_sources
+    nothing = Readiness(stand_in("petrel")).look()
+    assert not (nothing.updates or nothing.new)
+
+
+def test_a_source_that_cannot_be_reached_becomes_a_finding(stand_in):
+    desk = stand_in("petrel")
+    desk.machine.write("/etc/apt/sources.list.d/gone.list",
+                       b"deb http://gone.example/quayside bowline-5.3 main\n")  # fmt: skip
+    pending = Readiness(desk).look()
+    assert any("gone.example" in words for words in pending.failed_sources)
+    finding = found(desk)["unread-sources"]
+    assert finding.verdict is Verdict.CAUTION and "could not be reached" in finding.title
+
+
+def test_an_overrule_needs_a_reason_and_holds_for_its_leg_only(stand_in):
+    desk = stand_in("avocet")
+    ready, surveyed = Readiness(desk), desk.survey("7")
+    with pytest.raises(Refused, match="needs a reason"):
+        ready.overrule(surveyed, "pending-updates", "  ")
+    with pytest.raises(Refused, match="no stop of the rule"):
+        ready.overrule(surveyed, "clock", "because")
+    ready.overrule(surveyed, "pending-updates", "the boat comes tomorrow")
+    assert found(desk, "7")["pending-updates"].overruled == "the boat comes tomorrow"
+    assert stops(desk.survey("7").findings) == ()
+    assert stops(desk.survey("6").findings)
+    ready.uphold("pending-updates")
+    assert stops(desk.survey("7").findings)
+    desk.machine.write("/var/lib/dpkg/status", (
+        desk.machine.read("/var/lib/dpkg/status", 1 << 24).replace(
+            b"install ok installed", b"install ok unpacked", 1)))  # fmt: skip
+    with pytest.raises(Refused, match="must be mended"):
+        ready.overrule(desk.survey("7"), "broken-packages", "never mind")
+
+
+def test_a_note_stops_the_other_machines_of_its_leg_until_it_is_lifted(stand_in):
+    writer, reader, other = stand_in("dunlin"), stand_in("petrel"), stand_in("gannet")
+    note = Readiness(writer).write_note(writer.survey("7"), "wait", "the gauge\x1b[2J is lost")
+    standing = [f for f in stops(reader.survey("7").findings) if f.id == "field-notes"]
+    assert len(standing) == 1 and standing[0].can_be_overruled
+    assert not [f for f in stops(other.survey("5.2").findings) if f.id == "field-notes"]
+    with pytest.raises(Refused, match="is none of"):
+        Readiness(writer).write_note(writer.survey("7"), "urgent", "x")
+    with pytest.raises(Refused, match="no note 99"):
+        Readiness(reader).lift_note(99, "")
+    Readiness(reader).lift_note(note.id, "fixed in 1.1")
+    assert not stops(reader.survey("7").findings)
+    assert reader.field_notes()[0].lifted == "fixed in 1.1"
+
+
+def test_guests_and_maintenance_are_left_as_they_were_also_when_the_crossing_is_given_up(stand_in):
+    desk = stand_in("avocet")
+    root = desk.machine.root
+    ready = Readiness(desk)
+    ready.set_maintenance("systemctl stop quay-guests.service",
+                          "systemctl start quay-guests.service")  # fmt: skip
+    around = surroundings_for(read_decisions(desk.machine), desk.facts())
+    assert [guest.name for guest in around.guests] == ["tide-archive", "mail-relay", "map-tiles"]
+    brief = CrossBrief("deb", desk.plan("7").legs, 0.0, around)
+    begin(desk, brief, "cross")
+    # The crossing is killed while everything is shut down, then given up for a return.
+    at = next(seq for seq in range(4, 20) if _killed_after_snapshot(desk, seq))
+    assert at and _running(root) == {"old-gauge": False, "tide-archive": False,
+                                     "mail-relay": False, "map-tiles": False}  # fmt: skip
+    desk.logbook().set_state("cross", "stopped")
+    way_back = desk.snapshots.all()[0].id
+    back = carried_out(desk, ReturnBrief("deb", way_back, "given up", around), "back")
+    assert back.state == "done" and back.warnings == ()
+    assert _running(root) == {"old-gauge": False, "tide-archive": True, "mail-relay": True,
+                              "map-tiles": True}  # fmt: skip
+    units = {unit.name: unit.active for unit in live.load(root).units}
+    assert units["quay-guests.service"] == "active"
+
+
+def _killed_after_snapshot(desk: Desk, seq: int) -> bool:
+    status = carry_out(desk.machine.root, "avocet", "cross", ("after", seq))
+    assert os.WIFSIGNALED(status)
+    return bool(desk.snapshots.all())
+
+
+def _running(root) -> dict[str, bool]:
+    return {guest.name: guest.running for guest in live.load(root).guests}
+
+
+def test_a_stubborn_guest_stops_an_unattended_crossing_with_nothing_changed(stand_in, monkeypatch):
+    monkeypatch.setattr("brave_bridge.core.crossing.guests.PATIENCE_SECONDS", 1)
+    monkeypatch.setattr("brave_bridge.core.crossing.guests.await_off.__defaults__", (1,))
+    desk = stand_in("avocet")
+    root = desk.machine.root
+    described = live.load(root)
+    described.guests[1].stubborn = True
+    live.save(root, described)
+    before = contents(root)
+    around = surroundings_for(read_decisions(desk.machine), desk.facts())
+    plans = desk.plan("7").legs
+    outcome = carried_out(desk, CrossBrief("deb", plans, 0.0, around), "cross")
+    assert (outcome.state, outcome.at) == ("stopped", "guests")
+    assert "mail-relay does not shut down" in outcome.why
+    assert contents(root) == before
+    assert _running(root)["tide-archive"] and _running(root)["mail-relay"]
+
+
+def test_the_settings_backup_is_read_by_common_tools(stand_in, tmp_path):
+    desk = stand_in("petrel")
+    made = Readiness(desk).back_up_settings(tmp_path / "elsewhere")
+    folder = tmp_path / "elsewhere"
+    subprocess.run(["sha256sum", "--check", "--quiet", *folder.glob("*.sha256")], cwd=folder,
+                   check=True)  # fmt: skip
+    out = tmp_path / "out"
+    out.mkdir()
+    wanted = ["etc/quay-webd/webd.conf", "brave-bridge/packages.txt"]
+    subprocess.run(["tar", "--zstd", "-xf", made.path, "-C", out, *wanted], check=True)
+    assert (out / wanted[0]).read_text().startswith("workers 8")
+    assert "quay-webd:amd64\t1.18-6+q3\tinstall" in (out / wanted[1]).read_text()
+    index = (folder / made.index.rpartition("/")[2]).read_text()
+    assert "etc/apt/trusted.gpg.d/quayside.asc" in index and made.left_out == ()
+    assert found(desk)["settings-backup"].verdict is Verdict.CAUTION
+    Readiness(desk).back_up_settings()
+    assert found(desk)["settings-backup"].verdict is Verdict.CLEAR
+
+
+def test_a_confirmed_backup_and_a_window_are_held_against_the_plan(stand_in):
+    desk = stand_in("petrel")
+    ready = Readiness(desk)
+    ready.confirm_backup()
+    ready.set_window("22:00-22:01")
+    desk.plan("7")
+    after = found(desk)
+    assert after["data-backup"].verdict is Verdict.CLEAR
+    assert ready.decisions.window == Window("22:00", 1)
+    assert after["maintenance-window"].verdict is Verdict.CAUTION
+    ready.set_window("22:00-23:00")
+    assert found(desk)["maintenance-window"].verdict is Verdict.CLEAR
+    ready.set_window("")
+    assert found(desk)["maintenance-window"].verdict is Verdict.NOT_APPLICABLE
+    for wrong in (lambda: ready.set_window("22"), lambda: ready.confirm_backup("yesterday")):
+        with pytest.raises(Refused):
+            wrong()
+
+
+def test_an_estimate_is_kept_beside_what_it_really_took(stand_in):
+    desk = stand_in("petrel")
+    kept = desk.plan("7")
+    guess = desk.survey("7").estimate
+    assert "nothing was measured" in guess.basis
+    begin(desk, CrossBrief("deb", kept.legs, guess.seconds))
+    carry_out(desk.machine.root, "petrel", "trial")
+    restart = RemedyBrief("restart", (("systemctl", "reboot"),))
+    carried_out(desk, restart, "restart")
+    desk.plan("8")
+    learnt = desk.survey("8").estimate
+    assert "corrected by one crossing" in learnt.basis
+    assert learnt.seconds < guess.seconds
+
+
+def test_a_survey_says_what_changed_since_the_last_one(stand_in):
+    desk = stand_in("petrel")
+    first = desk.survey()
+    assert first.before == "" and first.changes == ()
+    remember(desk.target, first)
+    described = live.load(desk.machine.root)
+    described.units[1].active = "failed"
+    described.stale = {}
+    live.restart(desk.machine.root)
+    live.save(desk.machine.root, described)
+    second = desk.survey()
+    assert second.before == first.facts.taken_at
+    assert {(c.id, c.is_worse) for c in second.changes} == {
+        ("failed-services", True), ("stale-programs", False),
+    }  # fmt: skip
