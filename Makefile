@@ -7,7 +7,7 @@ STAMP  := $(VENV)/.ready
 # What the tests work on or with, beyond Python: installed only by root, on Debian-like machines.
 TEST_PACKAGES := tmux debootstrap btrfs-progs e2fsprogs gpgv dpkg apt util-linux rsync attr zstd rpm pacman-package-manager libvirt-clients libvirt-daemon
 
-.PHONY: setup venv-package demo test lint bench test-packages
+.PHONY: setup venv-package demo test lint bench rules test-packages
 
 setup: $(STAMP)
 
@@ -47,3 +47,7 @@ lint: setup
 
 bench: setup test-packages
 	$(BIN)/python -m bench
+
+# The page of rules is made from the rules.
+rules: setup
+	$(BIN)/python -m brave_bridge.cli.rules_page > docs/rules.md

@@ -1,8 +1,9 @@
 """Run every measurement and print one Markdown table."""
 
-from bench import real_tree, screen
+from bench import fleet, real_tree, screen
 from bench.measure import HEAD
 
 print(HEAD, flush=True)
 screen.run_all()
+fleet.run_all()
 real_tree.run_all()

@@ -1,6 +1,7 @@
 """Every rule of the survey: what it finds wrong, and that it finds nothing else wrong."""
 
 from datetime import date
+from pathlib import Path
 
 import msgspec
 import pytest
@@ -29,6 +30,7 @@ from brave_bridge.core.survey.findings import (
     worst,
 )
 from brave_bridge.core.survey.platform import Device, Kernel, Module, Power, Space
+from brave_bridge.core.survey.rule_book import rule_book
 from brave_bridge.core.survey.rules import all_rules
 from tests.support.facts import TODAY, change, facts, leg, package, plan, quayside
 
@@ -265,3 +267,8 @@ def test_a_weak_index_of_an_unknown_kind_is_not_called_obsolete():
                        "Tue, 24 Nov 2026 08:00:00 UTC")  # fmt: skip
     found = {f.id: f for f in judged(archives=(made,))}
     assert found["obsolete-formats"].verdict is Verdict.CLEAR
+
+
+def test_the_page_of_rules_is_that_of_the_rules():
+    page = Path(__file__).parents[2] / "docs/rules.md"
+    assert page.read_text(encoding="utf-8") == rule_book(all_rules()), "make rules"

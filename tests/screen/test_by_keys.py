@@ -169,7 +169,7 @@ def test_two_crossings_at_once_are_both_watched(terminal):
     begin_crossing(screen, "gannet")
     screen.press("1")
     begin_crossing(screen, "petrel")
-    screen.wait_for("2 in need of you · 2 crossing")
+    screen.wait_for("in need of you · 2 crossing")
     screen.press("a")
     screen.wait_for("Stage two")
     screen.press("[")

@@ -2,6 +2,7 @@
 
 import os
 import subprocess
+import sys
 
 import pytest
 
@@ -258,3 +259,30 @@ def test_a_survey_says_what_changed_since_the_last_one(stand_in):
     assert {(c.id, c.is_worse) for c in second.changes} == {
         ("failed-services", True), ("stale-programs", False),
     }  # fmt: skip
+
+
+def test_the_machines_own_table_of_releases_counts_before_ours(stand_in):
+    desk = stand_in("petrel")
+    desk.machine.write("/usr/lib/os-release", b'ID=debian\nVERSION_ID="12"\n'
+                       b'VERSION_CODENAME=bookworm\n')  # fmt: skip
+    ours = desk.survey()
+    desk.machine.write("/usr/share/distro-info/debian.csv",
+                       b"version,codename,series,created,release,eol,eol-lts\n"
+                       b"12,Bookworm,bookworm,2021-08-14,2023-06-10,2026-06-10,2029-01-31\n")  # fmt: skip
+    told = desk.survey()
+    assert str(told.release.support_ends) == "2029-01-31" != str(ours.release.support_ends)
+    assert told.route.legs[0].end.key == "trixie"
+    window = next(f for f in told.findings if f.id == "support-window")
+    assert "debian.csv" in window.evidence
+
+
+def test_a_catalogue_file_of_ones_own_is_read(tmp_path):
+    line = ('id = "northlight"\nname = "Northlight OS"\nfamily = "deb"\nos_ids = ["northlight"]\n'
+            'rule = "one after the other"\nreleases = [{ key = "1", version = "1", codename = "a",'
+            " support_ends = 2030-01-01 }]\n")  # fmt: skip
+    (tmp_path / "brave-bridge/releases").mkdir(parents=True)
+    (tmp_path / "brave-bridge/releases/own.toml").write_text(line)
+    code = "from brave_bridge.workbench.lines import all_lines; print(all_lines()[-1].name)"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True,
+                          env={**os.environ, "XDG_CONFIG_HOME": str(tmp_path)})  # fmt: skip
+    assert done.stdout == "Northlight OS\n"

@@ -6,6 +6,7 @@ from datetime import date
 import pytest
 
 from brave_bridge.core.survey.findings import Verdict
+from brave_bridge.workbench.members import FleetMember, fleet_members
 from brave_bridge.workbench.pages.configs import configs_page
 from brave_bridge.workbench.pages.fleet import fleet_page
 from brave_bridge.workbench.pages.kernels import kernels_page
@@ -15,7 +16,7 @@ from brave_bridge.workbench.pages.proof import proof_page
 from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.pages.ways_back import preview_lines, ways_back_page
-from brave_bridge.workbench.reading import FleetMember, fleet_members, read_machine
+from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target, open_target, parse_words
 

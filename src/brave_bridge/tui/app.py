@@ -107,15 +107,16 @@ class BraveBridge(Deeds, ReadyDeeds, App[int]):
     def on_mount(self) -> None:
         self.query_one(WhyPane).set_class(self.size.width < _NARROW, "-hidden")
         self.query_one(KeyLine).tell(TABS, self.place, ())
-        self.call_after_refresh(self._furnish)
+        self.call_after_refresh(self._load)
 
-    async def _furnish(self) -> None:
+    async def _furnish(self, names: list[str]) -> None:
         """Put up the workspaces that are not on show, then read the machines."""
         others = [workspace() for workspace in WORKSPACES if self.place != workspace.NAME]
         for workspace in others:
             workspace.display = False
         await self.query_one(ContentSwitcher).mount(*others)
-        self._load()
+        self.read_machines(names)
+        self.set_interval(_POLL_SECONDS, self._poll)
 
     @work(thread=True, group="load")
     def _load(self) -> None:
@@ -134,8 +135,8 @@ class BraveBridge(Deeds, ReadyDeeds, App[int]):
             return
         self.call_from_thread(self.tell_busy, "")
         self.call_from_thread(self.show_current)
-        self.call_from_thread(self.read_machines, names)
-        self.call_from_thread(self.set_interval, _POLL_SECONDS, self._poll)
+        # Once the names are painted: on a large fleet they are on the screen before all else.
+        self.call_from_thread(self.call_after_refresh, self._furnish, names)
 
     @work(thread=True, group="read")
     def read_machines(self, names: list[str]) -> None:
@@ -143,13 +144,12 @@ class BraveBridge(Deeds, ReadyDeeds, App[int]):
         read, shown = [], monotonic()
         for name in names:
             read.append(self.harbour.read(name))
-            if monotonic() - shown > _SHOW_SECONDS or len(names) < _MANY:
+            if monotonic() - shown > _SHOW_SECONDS or len(names) < _MANY or name == names[-1]:
                 self.call_from_thread(self._take_over, read)
+                # What was read stays: sparing it from collection keeps keys from waiting for that.
+                gc.collect()
+                gc.freeze()
                 read, shown = [], monotonic()
-        self.call_from_thread(self._take_over, read)
-        # What was read stays: sparing it from collection keeps keys from waiting for that.
-        gc.collect()
-        gc.freeze()
 
     def _take_over(self, records: list[MachineRecord]) -> None:
         for record in records:

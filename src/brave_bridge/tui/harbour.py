@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from brave_bridge.workbench.desk import Desk
-    from brave_bridge.workbench.reading import FleetMember
+    from brave_bridge.workbench.members import FleetMember
     from brave_bridge.workbench.record import MachineRecord
 
 
@@ -33,7 +33,7 @@ class Harbour:
 
     def load(self, *, fresh: bool, tell: Callable[[str], None]) -> list[str]:
         """Find the machines (building the demo fleet if need be); their names. For a thread."""
-        from brave_bridge.workbench.reading import fleet_members
+        from brave_bridge.workbench.members import fleet_members
         from brave_bridge.workbench.record import MachineRecord
 
         if self.demo:

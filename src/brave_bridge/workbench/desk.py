@@ -79,10 +79,11 @@ class Desk:
         readable = self.reads_records
         plan = self.kept_plan(facts) if readable else None
         snapshots = tuple(self.snapshots.all()) if readable else ()
+        line = line_for(facts)
         around = Around(
             today=self.today(),
-            line=line_for(facts),
-            release=release_of(facts.identity),
+            line=line,
+            release=release_of(facts.identity, line),
             plan=plan,
             goal=to,
             snapshots=snapshots,

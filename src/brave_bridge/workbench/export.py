@@ -13,7 +13,8 @@ from brave_bridge.drawings.bridge_picture import save_bridge
 from brave_bridge.drawings.support import SupportBar, save_support
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.lines import all_lines
-from brave_bridge.workbench.reading import fleet_members, read_machine
+from brave_bridge.workbench.members import fleet_members
+from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.record import MachineRecord
 from brave_bridge.workbench.refusal import Refused
 

@@ -54,9 +54,9 @@ def line_of(identity: Identity) -> ReleaseLine | None:
     return next((line for line in all_lines() if identity.os_id in line.os_ids), None)
 
 
-def release_of(identity: Identity) -> Release | None:
-    """The release of an identified system."""
-    line = line_of(identity)
+def release_of(identity: Identity, line: ReleaseLine | None = None) -> Release | None:
+    """The release of an identified system, as its line (with the dates it has there) knows it."""
+    line = line or line_of(identity)
     return line.identify(identity.version_id, identity.codename) if line else None
 
 

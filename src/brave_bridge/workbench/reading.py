@@ -1,7 +1,6 @@
 """Reading a machine's record for the screen, and the fleet that the screen opens on."""
 
 from datetime import UTC, datetime
-from pathlib import Path
 
 import msgspec
 
@@ -16,72 +15,13 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
 from brave_bridge.store.logbook import LogbookError, ProcedureRow
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.targets import Target
 
 _OUTPUT_BYTES = 8_000
 _OUTPUT_LINES = 40
 _START_SECONDS = 20
-
-
-class FleetMember(msgspec.Struct, frozen=True):
-    """A machine of the fleet before it is read."""
-
-    name: str
-    about: str
-    target: Target
-    waits_for: str = ""
-
-
-class _ListedMachine(msgspec.Struct):
-    name: str
-    tree: str
-    about: str = ""
-
-
-class _ListedFleet(msgspec.Struct):
-    machine: tuple[_ListedMachine, ...] = ()
-
-
-def fleet_members(words: tuple[str, ...], *, demo: bool) -> tuple[str, tuple[FleetMember, ...]]:
-    """The fleet's name and its machines: the demo's, a tree, or this machine and the configured.
-
-    MachineError where the file that lists the fleet cannot be understood.
-    """
-    if demo or (words and words[0] == "--demo"):
-        from brave_bridge.workbench.demo import demo_fleet
-
-        fleet = demo_fleet()
-        return fleet.station, tuple(
-            FleetMember(m.name, m.about, Target("demo", m.name), m.waits) for m in fleet.machine
-        )
-    if words:
-        name = Path(words[1]).name or words[1]
-        return "A mounted tree", (
-            FleetMember(name, f"tree at {words[1]}", Target("tree", words[1])),
-        )
-    here = FleetMember("this machine", "the machine you are on", Target("local"))
-    return "Your fleet", (here, *_configured())
-
-
-def _configured() -> tuple[FleetMember, ...]:
-    """The trees that the person listed in fleet.toml in the config folder."""
-    from brave_bridge.workbench.places import config_folder
-
-    path = config_folder() / "fleet.toml"
-    if not path.is_file():
-        return ()
-    try:
-        listed = msgspec.toml.decode(path.read_bytes(), type=_ListedFleet)
-    except (OSError, msgspec.DecodeError) as error:
-        raise MachineError(
-            f"reading {path}", "this machine", plain(str(error)),
-            'it lists machines as [[machine]] with name = "…" and tree = "…"',
-        ) from error  # fmt: skip
-    return tuple(
-        FleetMember(row.name, row.about, Target("tree", row.tree)) for row in listed.machine
-    )
 
 
 def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
@@ -98,6 +38,10 @@ def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
         fault = Fault(refusal.what, refusal.why, refusal.remedy)
     except (LogbookError, OSError) as error:
         fault = Fault("reading the machine", str(error), "")
+    except Exception as error:
+        # One machine that cannot be judged must not take the others from the screen.
+        told = f"{type(error).__name__}: {error}"
+        fault = Fault("judging the machine", told, "this is a fault of Brave Bridge: report it")
     standing = Standing(unreadable=fault.why)
     return msgspec.structs.replace(blank, fault=fault, next=next_step(standing))
 
