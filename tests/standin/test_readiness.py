@@ -266,9 +266,9 @@ def test_the_machines_own_table_of_releases_counts_before_ours(stand_in):
     desk.machine.write("/usr/lib/os-release", b'ID=debian\nVERSION_ID="12"\n'
                        b'VERSION_CODENAME=bookworm\n')  # fmt: skip
     ours = desk.survey()
-    desk.machine.write("/usr/share/distro-info/debian.csv",
-                       b"version,codename,series,created,release,eol,eol-lts\n"
-                       b"12,Bookworm,bookworm,2021-08-14,2023-06-10,2026-06-10,2029-01-31\n")  # fmt: skip
+    table = (b"version,codename,series,created,release,eol,eol-lts\n"
+             b"12,Bookworm,bookworm,2021-08-14,2023-06-10,2026-06-10,2029-01-31\n")  # fmt: skip
+    desk.machine.write("/usr/share/distro-info/debian.csv", table)
     told = desk.survey()
     assert str(told.release.support_ends) == "2029-01-31" != str(ours.release.support_ends)
     assert told.route.legs[0].end.key == "trixie"
