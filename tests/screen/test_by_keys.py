@@ -1,78 +1,17 @@
 """The real interface in a real terminal: keys go in through tmux, the screen is read back."""
 
-import os
 import re
 import shutil
-import sys
 import time
-from pathlib import Path
 
-import libtmux
 import pytest
+
+from tests.support.terminal import Terminal
 
 pytestmark = [
     pytest.mark.xdist_group("screen"),
     pytest.mark.skipif(shutil.which("tmux") is None, reason="the tool tmux is missing"),
 ]
-PROGRAM = f"{sys.executable} -c 'from brave_bridge.cli.entry import main; main()'"
-
-
-class Terminal:
-    """One terminal with the program in it."""
-
-    def __init__(self, server: libtmux.Server, home: Path, words: str, size: tuple[int, int]):
-        self.server = server
-        environment = {"XDG_STATE_HOME": str(home), "HOME": str(home), "LC_ALL": "C.UTF-8",
-                       "TERM": "tmux-256color", "PATH": os.environ["PATH"]}  # fmt: skip
-        command = f"unset COLUMNS LINES; {PROGRAM} {words}; echo left with code $?; sleep 600"
-        self.session = server.new_session(
-            x=size[0], y=size[1], window_command=f'sh -c "{command}"', environment=environment
-        )
-        self.pane = self.session.active_window.active_pane
-
-    def screen(self) -> str:
-        """What the terminal shows."""
-        return "\n".join(self.pane.capture_pane())
-
-    def press(self, *keys: str) -> None:
-        """Send keys, by tmux's names for them."""
-        for key in keys:
-            self.pane.cmd("send-keys", key)
-
-    def type(self, text: str) -> None:
-        """Type a text."""
-        self.pane.cmd("send-keys", "-l", text)
-
-    def wait_for(self, pattern: str, seconds: float = 40) -> str:
-        """Wait until the screen matches; the screen."""
-        deadline = time.monotonic() + seconds
-        while time.monotonic() < deadline:
-            shown = self.screen()
-            if re.search(pattern, shown):
-                return shown
-            time.sleep(0.05)
-        raise AssertionError(
-            f"never saw {pattern!r} on {self.pane.pane_width}x{self.pane.pane_height}:\n"
-            + self.screen()
-        )
-
-    def close(self) -> None:
-        """End the terminal as a person closes its window."""
-        self.session.kill()
-
-
-@pytest.fixture
-def terminal(tmp_path):
-    """A function that opens the program in a terminal of its own tmux server."""
-    server = libtmux.Server(socket_path=str(tmp_path / "tmux"), config_file="/dev/null")
-    # Without a session of its own the server would end with the terminal that is closed.
-    server.new_session(session_name="keeper", window_command="sleep 3600")
-
-    def start(words: str = "demo", size: tuple[int, int] = (142, 42)) -> Terminal:
-        return Terminal(server, tmp_path, words, size)
-
-    yield start
-    server.kill()
 
 
 def to_petrel(screen: Terminal) -> None:
@@ -169,7 +108,7 @@ def test_two_crossings_at_once_are_both_watched(terminal):
     begin_crossing(screen, "gannet")
     screen.press("1")
     begin_crossing(screen, "petrel")
-    screen.wait_for("in need of you · 2 crossing")
+    screen.wait_for("in need of you · 2 under way")
     screen.press("a")
     screen.wait_for("Stage two")
     screen.press("[")

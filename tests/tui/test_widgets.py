@@ -179,7 +179,7 @@ def test_the_head_counts_each_machine_once():
         needs, rests = NextStep("answer", "crossing", "show", 2), NextStep("rest", "", "", 0)
         head.tell("Northlight", [(needs, True), (rests, True), (rests, False), (needs, False)])
         await pilot.pause()
-        assert "4 machines · 2 in need of you · 2 crossing · 1 at rest" in str(head.render())
+        assert "4 machines · 2 in need of you · 2 under way · 1 at rest" in str(head.render())
 
     on_bench(head)(body)
 

@@ -106,6 +106,8 @@ class WriteNote(ModalScreen[tuple[str, str, str] | None]):
     }
     WriteNote RadioSet { layout: horizontal; border: none; background: $surface; height: 1; }
     WriteNote RadioButton { background: $surface; margin-right: 2; height: 1; border: none; }
+    WriteNote RadioSet > RadioButton.-selected > .toggle--label { background: $surface; }
+    WriteNote RadioSet:focus > RadioButton.-selected > .toggle--label { background: $cursor; }
     """
 
     def __init__(self, leg: str) -> None:

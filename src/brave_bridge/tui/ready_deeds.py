@@ -123,7 +123,9 @@ class ReadyDeeds:
         record = self.harbour.record()
         legs = record.route.legs if record and record.route else ()
         if not legs:
-            self.notify("There is no leg ahead that a note could be about.", severity="warning")
+            why = "There is no leg ahead that a note could be about."
+            unread = record is None or record.surveyed is None
+            self.notify("The machine is still being read." if unread else why, severity="warning")
             return
 
         def keep(written: tuple[str, str, str] | None) -> None:

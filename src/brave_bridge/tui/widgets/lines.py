@@ -41,7 +41,7 @@ class HeadLine(_Line):
         resting = sum(1 for step, under_way in machines if step.urgency < 2 and not under_way)
         words = [counted(len(machines), "machine")]
         words += [f"{waiting} in need of you"] if waiting else []
-        words += [f"{crossing} crossing"] if crossing else []
+        words += [f"{crossing} under way"] if crossing else []
         words += [f"{resting} at rest"] if resting > 0 else []
         clock = datetime.now().strftime("%a %H:%M")
         text = Text.assemble((station, "bold"), "   " + " · ".join(words))

@@ -22,6 +22,7 @@ _WORDS = {
     Verdict.NOT_APPLICABLE: ("does not apply", "do not apply"),
 }
 _SHOWN_UPDATES = 14
+_UPDATES_IN_EVIDENCE = 4
 
 
 def survey_page(record: MachineRecord) -> Page:
@@ -134,6 +135,8 @@ def _what_to_do(finding: Finding) -> Iterable[Note]:
 
 
 def _updates(surveyed: Surveyed) -> Iterable[Note]:
+    if len(surveyed.updates) <= _UPDATES_IN_EVIDENCE:
+        return
     for update in surveyed.updates[:_SHOWN_UPDATES]:
         mark = "  security" if update.security else ""
         yield Note("seen", plain(f"{update.name} {update.old} → {update.new}{mark}", 200))

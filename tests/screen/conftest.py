@@ -1,0 +1,20 @@
+"""Terminals for the tests that drive the real interface."""
+
+import libtmux
+import pytest
+
+from tests.support.terminal import Terminal
+
+
+@pytest.fixture
+def terminal(tmp_path):
+    """A function that opens the program in a terminal of its own tmux server."""
+    server = libtmux.Server(socket_path=str(tmp_path / "tmux"), config_file="/dev/null")
+    # Without a session of its own the server would end with the terminal that is closed.
+    server.new_session(session_name="keeper", window_command="sleep 3600")
+
+    def start(words: str = "demo", size: tuple[int, int] = (142, 42)) -> Terminal:
+        return Terminal(server, tmp_path, words, size)
+
+    yield start
+    server.kill()

@@ -1,0 +1,55 @@
+"""A terminal with the program in it, driven through tmux."""
+
+import os
+import re
+import sys
+import time
+from pathlib import Path
+
+import libtmux
+
+PROGRAM = f"{sys.executable} -c 'from brave_bridge.cli.entry import main; main()'"
+
+
+class Terminal:
+    """One terminal with the program in it."""
+
+    def __init__(self, server: libtmux.Server, home: Path, words: str, size: tuple[int, int]):
+        self.server = server
+        environment = {"XDG_STATE_HOME": str(home), "HOME": str(home), "LC_ALL": "C.UTF-8",
+                       "TERM": "tmux-256color", "PATH": os.environ["PATH"]}  # fmt: skip
+        command = f"unset COLUMNS LINES; {PROGRAM} {words}; echo left with code $?; sleep 600"
+        self.session = server.new_session(
+            x=size[0], y=size[1], window_command=f'sh -c "{command}"', environment=environment
+        )
+        self.pane = self.session.active_window.active_pane
+
+    def screen(self) -> str:
+        """What the terminal shows."""
+        return "\n".join(self.pane.capture_pane())
+
+    def press(self, *keys: str) -> None:
+        """Send keys, by tmux's names for them."""
+        for key in keys:
+            self.pane.cmd("send-keys", key)
+
+    def type(self, text: str) -> None:
+        """Type a text."""
+        self.pane.cmd("send-keys", "-l", text)
+
+    def wait_for(self, pattern: str, seconds: float = 40) -> str:
+        """Wait until the screen matches; the screen."""
+        deadline = time.monotonic() + seconds
+        while time.monotonic() < deadline:
+            shown = self.screen()
+            if re.search(pattern, shown):
+                return shown
+            time.sleep(0.05)
+        raise AssertionError(
+            f"never saw {pattern!r} on {self.pane.pane_width}x{self.pane.pane_height}:\n"
+            + self.screen()
+        )
+
+    def close(self) -> None:
+        """End the terminal as a person closes its window."""
+        self.session.kill()
