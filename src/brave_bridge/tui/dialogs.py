@@ -4,7 +4,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 from textual.screen import ModalScreen
-from textual.widgets import Input, RadioButton, RadioSet, Static
+from textual.widgets import Input, Static
 
 
 class ConfirmByName(ModalScreen[bool]):
@@ -92,49 +92,57 @@ class AskReason(ModalScreen[str | None]):
 class WriteNote(ModalScreen[tuple[str, str, str] | None]):
     """A field note: how grave, what was learnt, what helps."""
 
-    SEVERITIES = ("note", "caution", "wait")
-    BINDINGS = [("escape", "dismiss(None)", "back")]
+    SEVERITIES = (("note", "○"), ("caution", "▲"), ("wait", "■"))
+    BINDINGS = [("escape", "dismiss(None)", "back"), ("ctrl+g", "graver", "how grave")]
     DEFAULT_CSS = """
     WriteNote { align: center middle; background: $background 55%; }
     WriteNote > Vertical {
-        width: 80; height: auto; padding: 1 2; border: round $primary; background: $surface;
-        border-title-color: $primary;
+        width: 76; max-width: 96%; height: auto; padding: 1 2; border: round $primary;
+        background: $surface; border-title-color: $primary;
     }
     WriteNote Static { height: auto; }
     WriteNote Input, WriteNote Input:focus {
         border: round $primary; background: $surface; height: 3; margin: 0;
     }
-    WriteNote RadioSet { layout: horizontal; border: none; background: $surface; height: 1; }
-    WriteNote RadioButton { background: $surface; margin-right: 2; height: 1; border: none; }
-    WriteNote RadioSet > RadioButton.-selected > .toggle--label { background: $surface; }
-    WriteNote RadioSet:focus > RadioButton.-selected > .toggle--label { background: $cursor; }
     """
 
     def __init__(self, leg: str) -> None:
         super().__init__()
         self.leg = leg
+        self.chosen = 1
 
     def compose(self) -> ComposeResult:
         with Vertical() as box:
             box.border_title = f"field note about {self.leg}"
             yield Input(placeholder="what was learnt", max_length=300, id="note-text")
             yield Input(placeholder="what helps (may stay empty)", max_length=300, id="note-help")
-            with RadioSet():
-                for severity in self.SEVERITIES:
-                    yield RadioButton(severity, value=severity == "caution")
-            yield Static(
-                "wait stops every machine that faces this leg. Enter keeps, Esc goes back."
-            )
+            yield Static(id="note-severity")
 
     def on_mount(self) -> None:
         self.query_one("#note-text", Input).focus()
+        self._show_severity()
+
+    def _show_severity(self) -> None:
+        variables = self.app.theme_variables
+        text = Text()
+        for number, (name, mark) in enumerate(self.SEVERITIES):
+            here = number == self.chosen
+            style = f"bold {variables['primary']}" if here else variables["quiet"]
+            text.append(f"{mark} {name}   ", style=style)
+        text.append("Ctrl+G changes it\n", style=variables["foreground"])
+        text.append("\nwait stops every machine that faces this leg.  Enter keeps, Esc goes back.")
+        self.query_one("#note-severity", Static).update(text)
+
+    def action_graver(self) -> None:
+        """The next severity."""
+        self.chosen = (self.chosen + 1) % len(self.SEVERITIES)
+        self._show_severity()
 
     def on_input_submitted(self) -> None:
         text = self.query_one("#note-text", Input).value.strip()
         if text:
-            chosen = max(self.query_one(RadioSet).pressed_index, 0)
             workaround = self.query_one("#note-help", Input).value.strip()
-            self.dismiss((self.SEVERITIES[chosen], text, workaround))
+            self.dismiss((self.SEVERITIES[self.chosen][0], text, workaround))
 
 
 class KeyList(ModalScreen[None]):
