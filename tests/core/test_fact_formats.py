@@ -20,6 +20,7 @@ from brave_bridge.core.formats import (
     proc,
     systemd,
 )
+from brave_bridge.core.formats.apt_output import fetched
 from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.formats.rpm_database import read_header, read_rpm_database
 from brave_bridge.core.packages.dependencies import holds, unmet_dependencies
@@ -246,3 +247,10 @@ def test_speeds_windows_and_ranges_in_words():
     assert range_words(230, 540) == "4 to 9 minutes"
     assert range_words(5400, 10_800) == "1.5 to 3.0 hours"
     assert range_words(55, 62) == "55 to 62 seconds"
+
+
+def test_what_was_fetched_tells_the_speed_of_the_link():
+    assert fetched("x\nFetched 9,123 kB in 3s (2,831 kB/s)\n") == (9_123_000, 3)
+    assert fetched("Fetched 1.5 MB in 1min 2s (24 kB/s)") == (1_500_000, 62)
+    assert fetched("Fetched 812 B in 0s (4,060 B/s)") == (812, 0.5)
+    assert fetched("Get:1 http://a.example x InRelease") is None

@@ -11,6 +11,7 @@ from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.accounts import Account
 from brave_bridge.core.formats.apt_preferences import Pin
 from brave_bridge.core.formats.apt_sources import SourceFile
+from brave_bridge.core.formats.distro_info import ReleaseDates
 from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.proc import Mount
@@ -110,6 +111,10 @@ CASES = [
         "kernels": (*HEALTHY.kernels, Kernel("5.19.0-7", "/boot/x", 9))}),
     ("stale-indices", CAUTION, "never fetched", {"archives": ()}),
     ("stale-indices", CAUTION, "days ago", archive(date="Tue, 25 Aug 2026 08:00:00 UTC")),
+    ("stale-indices", CAUTION, "older than 7 diamond",
+     archive(date="Tue, 17 Feb 2026 08:00:00 UTC")),
+    ("release-table", CAUTION, "does not know 7 diamond", {
+        "release_dates": (ReleaseDates("5.3", "Bowline", "bowline"),)}),
     ("broken-packages", STOP, "half installed",
      {"packages": (*HEALTHY.packages, package("a", state="half-configured"))}),
     ("missing-dependencies", STOP, "1 dependency not met",

@@ -49,8 +49,8 @@ def package(name: str, version: str = "1", **changes) -> InstalledPackage:
 
 TOPICS = (
     "identity", "packages", "sources", "configs", "set-aside", "indices", "boot", "kernels",
-    "fstab", "mounts", "hardware", "power", "services", "ports", "sessions", "guests", "clock",
-    "stale", "restart", "accounts", "locale", "licence", "history", "dates",
+    "fstab", "mounts", "disks", "hardware", "power", "services", "ports", "sessions", "guests",
+    "clock", "stale", "restart", "accounts", "locale", "licence", "history", "dates",
 )  # fmt: skip
 
 

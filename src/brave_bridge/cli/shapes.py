@@ -41,6 +41,7 @@ def survey_document(surveyed: Surveyed, today) -> dict[str, Any]:
         kernels=[kernel.version for kernel in facts.kernels],
         boot=msgspec.to_builtins(facts.boot),
         hardware=_hardware(facts),
+        disks=[msgspec.to_builtins(disk) for disk in facts.disks],
         mounts=[msgspec.to_builtins(mount) for mount in facts.mounts],
         space=[msgspec.to_builtins(space) for space in facts.space],
         activity=_activity(facts),

@@ -29,7 +29,7 @@ WISHES: tuple[Wish, ...] = (
 
 def further(seen: Seen) -> tuple[Wish, ...]:
     """What the second round asks for, given what the first has seen."""
-    return activity.further(seen)
+    return (*activity.further(seen), *storage.further(seen))
 
 
 def basic_facts(machine: Machine, seen: Seen) -> Facts:
@@ -40,6 +40,7 @@ def basic_facts(machine: Machine, seen: Seen) -> Facts:
     booted, boot_seen = boot.read(seen, runs, taken_at)
     images, kernels_seen = boot.kernels(seen, booted.kernel)
     mounts, expected, storage_seen = storage.read(seen, runs)
+    disks, disks_seen = storage.disks(seen, runs)
     made_of, hardware_seen = hardware.read(seen, who.architecture, runs)
     goes_on, activity_seen = activity.read(seen, runs)
     accounts, accounts_seen = activity.accounts(seen)
@@ -64,6 +65,7 @@ def basic_facts(machine: Machine, seen: Seen) -> Facts:
         hardware=made_of,
         mounts=mounts,
         expected_mounts=expected,
+        disks=disks,
         activity=goes_on,
         accounts=accounts,
         boot_files_changed=boot.changed_settings(seen),
@@ -74,6 +76,7 @@ def basic_facts(machine: Machine, seen: Seen) -> Facts:
             boot_seen,
             kernels_seen,
             *storage_seen,
+            disks_seen,
             *hardware_seen,
             *activity_seen,
             accounts_seen,

@@ -215,6 +215,8 @@ class Gathering:
 
     def _place(self, path: str, *, follow_last: bool = True) -> str | None:
         """Where a path stands; None where links go round or leave no way."""
+        if "\0" in path:
+            return None
         folder, _, name = path.rstrip("/").rpartition("/")
         if name in ("", ".", ".."):
             return self._resolved(path, follow_last=follow_last)

@@ -1,16 +1,23 @@
 """Driving a script at once, in this process, without a record: for what only reads."""
 
 from collections.abc import Callable
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
-from brave_bridge.core.crossing.requests import Script
-from brave_bridge.runner.performer import Performer
+from brave_bridge.core.crossing.requests import Reply, Request, Script
+from brave_bridge.runner.performer import Report
 
 Result = TypeVar("Result")
 
 
+class Performs(Protocol):
+    """Whoever can perform a request."""
+
+    def perform(self, seq: int, request: Request, report: Report) -> Reply:
+        """See Performer."""
+
+
 def drive(
-    script: Script[Result], performer: Performer, tell: Callable[[str], None] | None = None
+    script: Script[Result], performer: Performs, tell: Callable[[str], None] | None = None
 ) -> Result:
     """The script's result. ``tell`` is called with the title of each request as it begins."""
     seq = 0

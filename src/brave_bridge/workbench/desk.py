@@ -40,9 +40,15 @@ from brave_bridge.snapshots.restore import Preview
 from brave_bridge.store.field_notes import read_notes
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
 from brave_bridge.workbench.forecast import forecast
-from brave_bridge.workbench.keeping import Decisions, read_decisions, surroundings_for
+from brave_bridge.workbench.keeping import (
+    Decisions,
+    keep_decisions,
+    read_decisions,
+    surroundings_for,
+)
 from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_plan
 from brave_bridge.workbench.lines import line_for, line_of, release_of
+from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
@@ -100,7 +106,8 @@ class Desk:
 
     def _estimate(self, plan: KeptPlan, snapshots: tuple[Snapshot, ...]) -> Estimate:
         logbook = self.logbook() if self.has_logbook else None
-        return forecast(plan.legs, snapshots, self.procedures(), logbook)
+        measured = read_decisions(self.machine).speeds
+        return forecast(plan.legs, snapshots, self.procedures(), logbook, measured)
 
     def route(self, to: str, facts: Facts | None = None) -> Route:
         """The route to a release, or to the one to offer; Refused where the line is unknown."""
@@ -148,9 +155,13 @@ class Desk:
         make_state_folder(self.machine)
         shutil.rmtree(self.machine.state / "plans", ignore_errors=True)
         script = planner_named(family).plan(facts, route.legs, _PLAN_FOLDER)
-        planned = drive(script, self.performer("plan"), tell)
+        performer = MeasuringPerformer(self.performer("plan"))
+        planned = drive(script, performer, tell)
         if isinstance(planned, PlanFault):
             raise Refused(planned.attempted, planned.seen, planned.remedy)
+        measured = speeds(performer, self.machine.state)
+        known = read_decisions(self.machine)
+        keep_decisions(self.machine, msgspec.structs.replace(known, speeds=measured))
         kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
         keep_plan(self.machine, kept)
         return kept

@@ -19,9 +19,12 @@ _MEGABYTE = 1_000_000
 
 def forecast(
     plans: Iterable[LegPlan], snapshots: Iterable[Snapshot], rows: Iterable[ProcedureRow],
-    logbook: Logbook | None,
+    logbook: Logbook | None, probed: Speeds = Speeds(),
 ) -> Estimate:  # fmt: skip
-    """The estimate for the legs of a plan. ``rows`` are the procedures, the newest first."""
+    """The estimate for the legs of a plan. ``rows`` are the procedures, the newest first.
+
+    ``probed`` are the speeds measured while planning; those of whole crossings count before.
+    """
     known = list(snapshots)
     copied = known[-1].bytes_copied if known else 0
     covered = known[-1].bytes_covered if known else 0
@@ -31,7 +34,13 @@ def forecast(
         # The first snapshot copies everything, a later one what changed since.
         size = copied if known and known[-1].engine != "btrfs" else covered
         works.append(work_of(plan, min(size, covered)))
-    return estimate(works, _speeds(history), [ratio for *_, ratio in history if ratio])
+    seen = _speeds(history)
+    speeds = Speeds(
+        link=seen.link or probed.link,
+        disk=seen.disk or probed.disk,
+        package_seconds=seen.package_seconds,
+    )
+    return estimate(works, speeds, [ratio for *_, ratio in history if ratio])
 
 
 def work_of(plan: LegPlan, snapshot_bytes: int = 0) -> Work:

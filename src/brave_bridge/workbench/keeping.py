@@ -4,7 +4,7 @@ import msgspec
 
 from brave_bridge.core.crossing.guests import MANAGERS, GuestName
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings
-from brave_bridge.core.estimate import Window
+from brave_bridge.core.estimate import Speeds, Window
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
 
@@ -30,6 +30,8 @@ class Decisions(msgspec.Struct, frozen=True):
     window: Window | None = None
     failed_sources: tuple[str, ...] = ()
     refreshed_at: str = ""
+    speeds: Speeds = Speeds()
+    """What was measured while the newest plan was made."""
     maintenance: tuple[tuple[str, ...], ...] = ()
     """Commands that enter a maintenance state, and for each, at the same place, the way out."""
     maintenance_left: tuple[tuple[str, ...], ...] = ()

@@ -106,6 +106,26 @@ def failed_fetches(output: str) -> set[tuple[str, str]]:
     return found
 
 
+_FETCHED = re.compile(
+    r"^Fetched ([\d.,]+) ([kMG]?)B in (?:(\d+)h )?(?:(\d+)min )?(\d+)s", re.MULTILINE
+)
+_SCALE = {"": 1, "k": 10**3, "M": 10**6, "G": 10**9}
+
+
+def fetched(output: str) -> tuple[float, float] | None:
+    """Bytes and seconds of ``Fetched 9,123 kB in 3s (2,831 kB/s)``; None where none is told."""
+    match = _FETCHED.search(output)
+    if match is None:
+        return None
+    amount, scale, hours, minutes, seconds = match.groups()
+    try:
+        size = float(amount.replace(",", "")) * _SCALE[scale]
+    except ValueError:
+        return None
+    # Less than a second is told as 0.
+    return size, max(int(hours or 0) * 3600 + int(minutes or 0) * 60 + int(seconds), 0.5)
+
+
 _FAULT_MARKS = ("E: ", "W: ", "Err:", "dpkg: error", "dpkg: warning")
 
 

@@ -11,7 +11,7 @@ from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.packages.updates import Offer, Update, pending_updates
 from brave_bridge.core.survey.activity import Activity
-from brave_bridge.core.survey.platform import Boot, Hardware, Kernel, Space
+from brave_bridge.core.survey.platform import Boot, Disk, Hardware, Kernel, Space
 
 
 class Identity(msgspec.Struct, frozen=True):
@@ -127,6 +127,7 @@ class Facts(msgspec.Struct, frozen=True):
     hardware: Hardware = Hardware()
     mounts: tuple[Mount, ...] = ()
     expected_mounts: tuple[ExpectedMount, ...] = ()
+    disks: tuple[Disk, ...] = ()
     activity: Activity = Activity()
     accounts: tuple[Account, ...] = ()
     offers: tuple[Offer, ...] = ()

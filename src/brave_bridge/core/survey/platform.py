@@ -84,6 +84,15 @@ class Space(msgspec.Struct, frozen=True):
     device: int = 0
 
 
+class Disk(msgspec.Struct, frozen=True):
+    """A disk: size in bytes; ``turns`` is whether it is a spinning one, None where not told."""
+
+    name: str
+    size_bytes: int
+    model: str = ""
+    turns: bool | None = None
+
+
 class Kernel(msgspec.Struct, frozen=True):
     """A kernel image on the machine; ``running`` where it is the one in use.
 

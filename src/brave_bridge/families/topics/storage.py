@@ -2,15 +2,23 @@
 
 from brave_bridge.core.formats.fstab import ExpectedMount, read_fstab
 from brave_bridge.core.formats.proc import Mount, read_mounts
-from brave_bridge.core.formats.text import counted
+from brave_bridge.core.formats.text import counted, one_line
 from brave_bridge.core.survey.facts import Evidence
-from brave_bridge.core.survey.platform import Space
-from brave_bridge.machines.wishes import Contents, Rooms, Seen
+from brave_bridge.core.survey.platform import Disk, Space
+from brave_bridge.machines.wishes import Contents, Rooms, Seen, Wish
 
 _SYSTEM_PLACES = ("/", "/usr", "/var", "/var/cache", "/boot", "/boot/efi", "/boot/firmware", "/opt",
                   "/srv", "/home")  # fmt: skip
 MOUNTS = "/proc/self/mounts"
-WISHES = (Contents((MOUNTS, "/etc/fstab"), 256 * 1024), Rooms(_SYSTEM_PLACES))
+_DISKS = "/sys/block"
+WISHES = (
+    Contents((MOUNTS, "/etc/fstab"), 256 * 1024),
+    Contents((f"{_DISKS}/*/size", f"{_DISKS}/*/queue/rotational", f"{_DISKS}/*/device/model"), 256),
+    Rooms(_SYSTEM_PLACES),
+)
+_NOT_A_DISK = ("loop", "ram", "zram", "sr", "fd")
+_SECTOR_BYTES = 512
+_MOST_MOUNTS = 200
 _NO_DISK = frozenset(
     ("autofs", "bpf", "cgroup", "cgroup2", "configfs", "debugfs", "devpts", "devtmpfs", "efivarfs",
      "fusectl", "hugetlbfs", "mqueue", "nsfs", "proc", "pstore", "ramfs", "rpc_pipefs",
@@ -37,17 +45,48 @@ def read(
     return mounts, expected, [table, Evidence("mounts", MOUNTS, seen_words, absent=absent)]
 
 
+def further(seen: Seen) -> tuple[Wish, ...]:
+    """Room on every other file system that is mounted."""
+    mounted = [m.path for m in read_mounts(seen.text(MOUNTS) or "") if m.type not in _NO_DISK]
+    others = tuple(path for path in mounted if path not in _SYSTEM_PLACES)[:_MOST_MOUNTS]
+    return (Rooms(others),) if others else ()
+
+
+def disks(seen: Seen, runs: bool) -> tuple[tuple[Disk, ...], Evidence]:
+    """The block devices that data can lie on."""
+    if not runs:
+        why = "the system is mounted and does not run; its machine may be another one"
+        return (), Evidence("disks", _DISKS, "", absent=why)
+    found = []
+    for path, size in seen.texts(f"{_DISKS}/*/size"):
+        folder = path.removesuffix("/size")
+        name = folder.rpartition("/")[2]
+        if size.strip().isdigit() and int(size) and not name.startswith(_NOT_A_DISK):
+            turns = seen.word(f"{folder}/queue/rotational")
+            found.append(
+                Disk(
+                    name=one_line(name, 40),
+                    size_bytes=int(size) * _SECTOR_BYTES,
+                    model=one_line(seen.word(f"{folder}/device/model"), 60),
+                    turns=turns == "1" if turns else None,
+                )
+            )
+    absent = "" if found else "the kernel tells of no disks"
+    return tuple(found), Evidence("disks", _DISKS, counted(len(found), "disk"), absent=absent)
+
+
 def rooms(seen: Seen) -> tuple[Space, ...]:
-    """Room on each file system that holds a part of the system."""
+    """Room on each file system, those that hold a part of the system first."""
     spaces, devices = [], set()
-    for path in _SYSTEM_PLACES:
+    others = sorted(path for path in seen.rooms if path not in _SYSTEM_PLACES)
+    for path in (*_SYSTEM_PLACES, *others):
         room = seen.rooms.get(path)
         if room is None or room.device in devices:
             continue
         devices.add(room.device)
         spaces.append(
             Space(
-                path=path,
+                path=one_line(path),
                 free_bytes=room.free_bytes,
                 total_bytes=room.total_bytes,
                 free_inodes=room.free_inodes,

@@ -90,6 +90,8 @@ class Live(msgspec.Struct):
     devices: list[LiveDevice] = []
     mounts: list[str] = msgspec.field(default_factory=lambda: ["/dev/sda2 / ext4 rw,relatime 0 0"])
     rooms: dict[str, LiveRoom] = {}
+    disks: dict[str, int] = msgspec.field(default_factory=lambda: {"sda": 256})
+    """Disk to its size in GiB."""
     synchronised: bool = True
     zone: str = "Etc/UTC"
     stale: dict[str, str] = {}
@@ -184,6 +186,9 @@ def _write_sys(root: Path, live: Live) -> None:
         _write(root, f"{supply}/BAT0/capacity", f"{live.battery_percent or 80}\n")
         state = "Discharging" if live.on_battery else "Charging"
         _write(root, f"{supply}/BAT0/status", state + "\n")
+    for name, gib in live.disks.items():
+        _write(root, f"sys/block/{name}/size", f"{gib << 21}\n")
+        _write(root, f"sys/block/{name}/queue/rotational", "0\n")
     for device in live.devices:
         folder = f"sys/bus/{device.bus}/devices/{device.path}"
         _write(root, f"{folder}/modalias", device.modalias + "\n")

@@ -8,6 +8,8 @@ import msgspec
 
 from brave_bridge.core.formats.apt_output import fault_lines
 from brave_bridge.core.formats.text import plain
+from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.workbench.forecast import actual_seconds
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.record import Live, MachineRecord
 
@@ -69,13 +71,26 @@ def crossing_page(record: MachineRecord) -> Page:
     if outcome:
         rows = (*_told_rows(outcome), *rows)
     return Page(
-        f"{live.row.kind}: {live.row.title} · {state}",
+        f"{live.row.kind}: {live.row.title} · {state}{_against_estimate(live)}",
         COLUMNS,
         rows,
         "The runner is starting; its first step shows in a moment.",
         hints,
         _ABOUT,
     )
+
+
+def _against_estimate(live: Live) -> str:
+    """What it took beside what was expected, once a crossing has ended."""
+    brief = decode_brief(live.row.brief)
+    if not (isinstance(brief, CrossBrief) and brief.estimate and live.row.state == "done"):
+        return ""
+    took = actual_seconds(live.entries)
+    return f" · took {_duration(took)}, {_duration(brief.estimate)} were expected"
+
+
+def _duration(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
 
 
 def _hints(live: Live | None) -> tuple[tuple[str, str], ...]:

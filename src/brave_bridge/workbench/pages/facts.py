@@ -39,6 +39,9 @@ def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:
         ("power", "current", _power(facts)),
         ("packages", "packages", _packages(surveyed)),
         ("history", "releases before", [(seen.day, seen.version) for seen in facts.history]),
+        ("disks", "disks", [
+            (d.name, f"{byte_size(d.size_bytes)} {d.model}{_kind(d.turns)}") for d in facts.disks
+        ]),
         ("mounts", "file systems", [
             (m.path, f"{m.type} on {m.device}{', read-only' if m.is_read_only else ''}")
             for m in facts.mounts
@@ -58,6 +61,10 @@ def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:
         ("licence", "licence", [("edition", facts.licence.edition), ("until", facts.licence.ends)]
          if facts.licence else []),
     )  # fmt: skip
+
+
+def _kind(turns: bool | None) -> str:
+    return {True: ", turning", False: ", solid state", None: ""}[turns]
 
 
 def _identity(facts: Facts) -> list[Fact]:

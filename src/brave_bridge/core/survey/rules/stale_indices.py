@@ -28,6 +28,14 @@ def stale_indices(situation: Situation):
             "Look for updates (u).",
             fix=(("apt-get", "update"),),
         )
+    elif situation.end and situation.end.released and _older(days, situation):
+        yield caution(
+            f"What the sources have is older than {situation.end.title}",
+            f"newest index: {min(days)} days old; {situation.end.title} is out since "
+            f"{situation.end.released}",
+            "Look for updates (u).",
+            fix=(("apt-get", "update"),),
+        )
     elif min(days) > OLD_DAYS:
         yield caution(
             f"What the sources have was written {min(days)} days ago",
@@ -38,6 +46,11 @@ def stale_indices(situation: Situation):
     else:
         age = f"{min(days)} days old" if min(days) > 1 else "fresh"
         yield clear(f"What the sources have is {age}", "Date in the indices")
+
+
+def _older(days: list[int], situation: Situation) -> bool:
+    """Whether even the newest index was written before the next release was out."""
+    return min(days) > (situation.today - situation.end.released).days
 
 
 def _day(text: str):
