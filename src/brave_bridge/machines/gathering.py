@@ -205,13 +205,29 @@ class Gathering:
     # Finding the way inside the root
 
     def _folder(self, path: str) -> str | None:
-        """Where a folder's absolute path stands, its links resolved inside the root."""
+        """Where a folder's absolute path stands, its links resolved; None where there is none."""
         known = self._folders.get(path, "")
         if known != "" or path == "":
             return known
-        place = self._resolved(path, follow_last=True)
+        place = self._found_folder(path)
         self._folders[path] = place
         return place
+
+    def _found_folder(self, path: str) -> str | None:
+        above, _, name = path.rpartition("/")
+        if name in ("", ".", ".."):
+            return self._resolved(path, follow_last=True)
+        parent = self._folder(above)
+        if parent is None:
+            return None
+        candidate = f"{parent}/{name}"
+        try:
+            os.readlink(candidate)
+        except (FileNotFoundError, NotADirectoryError):
+            return None
+        except OSError:
+            return candidate
+        return self._resolved(path, follow_last=True)
 
     def _place(self, path: str, *, follow_last: bool = True) -> str | None:
         """Where a path stands; None where links go round or leave no way."""

@@ -1,7 +1,8 @@
 """What a deb machine's package database, sources and config files tell, in two rounds."""
 
+import re
 from email.utils import parsedate_to_datetime
-from fnmatch import fnmatchcase
+from fnmatch import translate
 
 import msgspec
 
@@ -298,13 +299,11 @@ def _history(seen: Seen) -> tuple[ReleaseSeen, ...]:
     return tuple(found)
 
 
+_TOOL = re.compile("|".join(translate(pattern) for pattern in TOOL_PATTERNS))
+
+
 def _tools(packages: tuple[InstalledPackage, ...]) -> dict[str, str]:
-    return {
-        package.name: package.version
-        for pattern in TOOL_PATTERNS
-        for package in packages
-        if package.is_present and fnmatchcase(package.name, pattern)
-    }
+    return {p.name: p.version for p in packages if p.is_present and _TOOL.match(p.name)}
 
 
 def without_texts(facts: Facts) -> Facts:
