@@ -7,21 +7,26 @@ from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 
-class ConfirmByName(ModalScreen[bool]):
-    """Says what will happen and what would be lost; the machine's name confirms it."""
+class Dialog(ModalScreen):
+    """What the dialogs share: a framed box in the middle."""
 
-    BINDINGS = [("escape", "dismiss(False)", "back")]
     DEFAULT_CSS = """
-    ConfirmByName { align: center middle; background: $background 55%; }
-    ConfirmByName > Vertical {
-        width: 76; height: auto; max-height: 80%; padding: 1 2; border: round $primary;
-        background: $surface; border-title-color: $primary;
+    Dialog { align: center middle; background: $background 55%; }
+    Dialog > Vertical {
+        width: 76; max-width: 96%; height: auto; max-height: 80%; padding: 1 2;
+        border: round $primary; background: $surface; border-title-color: $primary;
     }
-    ConfirmByName Static { height: auto; margin-bottom: 1; }
-    ConfirmByName Input, ConfirmByName Input:focus {
+    Dialog Static { height: auto; margin-bottom: 1; }
+    Dialog Input, Dialog Input:focus {
         border: round $primary; background: $surface; height: 3; margin: 0;
     }
     """
+
+
+class ConfirmByName(Dialog):
+    """Says what will happen and what would be lost; the name confirms it: True, or False."""
+
+    BINDINGS = [("escape", "dismiss(False)", "back")]
 
     def __init__(self, title: str, lines: list[str], name: str) -> None:
         super().__init__()
@@ -53,21 +58,10 @@ class ConfirmByName(ModalScreen[bool]):
             event.input.placeholder = f"that is not {self.machine_name}"
 
 
-class AskReason(ModalScreen[str | None]):
-    """Asks for a sentence that is kept: why something is done or let stand."""
+class AskReason(Dialog):
+    """Asks for a sentence that is kept, why something is done or let stand; None without one."""
 
     BINDINGS = [("escape", "dismiss(None)", "back")]
-    DEFAULT_CSS = """
-    AskReason { align: center middle; background: $background 55%; }
-    AskReason > Vertical {
-        width: 76; height: auto; max-height: 80%; padding: 1 2; border: round $primary;
-        background: $surface; border-title-color: $primary;
-    }
-    AskReason Static { height: auto; margin-bottom: 1; }
-    AskReason Input, AskReason Input:focus {
-        border: round $primary; background: $surface; height: 3; margin: 0;
-    }
-    """
 
     def __init__(self, title: str, lines: list[str], prompt: str) -> None:
         super().__init__()
@@ -89,22 +83,11 @@ class AskReason(ModalScreen[str | None]):
             self.dismiss(event.value.strip())
 
 
-class WriteNote(ModalScreen[tuple[str, str, str] | None]):
-    """A field note: how grave, what was learnt, what helps."""
+class WriteNote(Dialog):
+    """A field note as (severity, what was learnt, what helps), or None."""
 
     SEVERITIES = (("note", "○"), ("caution", "▲"), ("wait", "■"))
     BINDINGS = [("escape", "dismiss(None)", "back"), ("ctrl+g", "graver", "how grave")]
-    DEFAULT_CSS = """
-    WriteNote { align: center middle; background: $background 55%; }
-    WriteNote > Vertical {
-        width: 76; max-width: 96%; height: auto; padding: 1 2; border: round $primary;
-        background: $surface; border-title-color: $primary;
-    }
-    WriteNote Static { height: auto; }
-    WriteNote Input, WriteNote Input:focus {
-        border: round $primary; background: $surface; height: 3; margin: 0;
-    }
-    """
 
     def __init__(self, leg: str) -> None:
         super().__init__()

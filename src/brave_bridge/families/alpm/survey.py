@@ -1,14 +1,12 @@
 """What an alpm machine's package database, repositories and config files tell."""
 
-from fnmatch import fnmatchcase
-
 import msgspec
 
 from brave_bridge.core.formats.alpm_database import read_local_package
 from brave_bridge.core.formats.ini_sources import read_pacman_config
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.survey.facts import Evidence, Facts
-from brave_bridge.families.changed_configs import changed_configs, sums_wish
+from brave_bridge.families.whole_packages import Places, package_facts, sums_wish
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.wishes import Below, Contents, Seen, Wish
 
@@ -59,28 +57,8 @@ def further(packages: tuple[InstalledPackage, ...]) -> tuple[Wish, ...]:
 def alpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) -> Facts:
     """The basic facts and all that database, repositories and config files tell."""
     sources = tuple(read_pacman_config(seen.text(CONFIG) or "", CONFIG))
-    configs = tuple(changed_configs(seen, packages, "alpm"))
-    aside = tuple(seen.below.get("/etc", ()))
-    return msgspec.structs.replace(
-        basic,
-        packages=packages,
-        sources=sources,
-        changed_configs=configs,
-        set_aside=aside,
-        tools={
-            package.name: package.version
-            for package in packages
-            if any(fnmatchcase(package.name, pattern) for pattern in _TOOLS)
-        },
-        evidence=(
-            *basic.evidence,
-            Evidence("packages", DATABASE, f"{len(packages)} entries"),
-            Evidence("sources", CONFIG, f"{len(sources)} repositories"),
-            Evidence("configs", f"sums in {DATABASE}", f"{len(configs)} differ"),
-            Evidence("set-aside", "/etc", f"{len(aside)} files"),
-            Evidence("indices", "/var/lib/pacman/sync", "",
-                     absent="the indices of this family are not read yet"),
-            Evidence("history", "/var/log/pacman.log", "",
-                     absent="a rolling line has no earlier release"),
-        ),
-    )  # fmt: skip
+    places = Places(DATABASE, CONFIG, "/var/lib/pacman/sync", _TOOLS)
+    facts = package_facts(basic, seen, packages, sources, places, "alpm")
+    why = "a rolling line has no earlier release"
+    history = Evidence("history", "/var/log/pacman.log", "", absent=why)
+    return msgspec.structs.replace(facts, evidence=(*facts.evidence, history))

@@ -1,7 +1,5 @@
 """What an rpm machine's package database, repositories and config files tell."""
 
-from fnmatch import fnmatchcase
-
 import msgspec
 
 from brave_bridge.core.formats.deb822 import FormatError
@@ -9,7 +7,7 @@ from brave_bridge.core.formats.ini_sources import read_repo_file
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.rpm_database import read_rpm_database
 from brave_bridge.core.survey.facts import Evidence, Facts, ReleaseSeen
-from brave_bridge.families.changed_configs import changed_configs, sums_wish
+from brave_bridge.families.whole_packages import Places, package_facts, sums_wish
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Wish
 
@@ -61,34 +59,13 @@ def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) 
     sources = tuple(
         entry for path, text in seen.texts(_REPOSITORIES) for entry in read_repo_file(text, path)
     )
-    configs = tuple(changed_configs(seen, packages, "rpm"))
-    aside = tuple(seen.below.get("/etc", ()))
+    places = Places(where, _REPOSITORIES, "/var/cache/dnf", _TOOLS)
+    facts = package_facts(basic, seen, packages, sources, places, "rpm")
     history = tuple(
         ReleaseSeen(package.installed_at[:10], package.version)
         for package in packages
         if package.name in _RELEASE_PACKAGES and package.installed_at
     )
-    return msgspec.structs.replace(
-        basic,
-        packages=packages,
-        sources=sources,
-        changed_configs=configs,
-        set_aside=aside,
-        history=history,
-        tools={
-            package.name: package.version
-            for package in packages
-            if any(fnmatchcase(package.name, pattern) for pattern in _TOOLS)
-        },
-        evidence=(
-            *basic.evidence,
-            Evidence("packages", where, f"{len(packages)} entries"),
-            Evidence("sources", _REPOSITORIES, f"{len(sources)} enabled"),
-            Evidence("configs", f"sums in {where}", f"{len(configs)} differ"),
-            Evidence("set-aside", "/etc", f"{len(aside)} files"),
-            Evidence("indices", "/var/cache/dnf", "",
-                     absent="the indices of this family are not read yet"),
-            Evidence("history", where, f"{len(history)} releases",
-                     absent="" if history else "no package tells of the release"),
-        ),
-    )  # fmt: skip
+    absent = "" if history else "no package tells of the release"
+    told = Evidence("history", where, f"{len(history)} releases", absent=absent)
+    return msgspec.structs.replace(facts, history=history, evidence=(*facts.evidence, told))

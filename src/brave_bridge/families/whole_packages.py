@@ -1,0 +1,73 @@
+"""What families whose databases know whole packages only have in common."""
+
+from collections.abc import Iterable, Iterator
+from fnmatch import fnmatchcase
+
+import msgspec
+
+from brave_bridge.core.formats.apt_sources import SourceEntry
+from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.survey.facts import ChangedConfig, Evidence, Facts
+from brave_bridge.machines.wishes import Seen, Sums
+
+
+def sums_wish(packages: Iterable[InstalledPackage]) -> Sums:
+    """The sums of all config files of the packages."""
+    return Sums(tuple({path: None for package in packages for path in package.conffiles}))
+
+
+def changed_configs(
+    seen: Seen, packages: Iterable[InstalledPackage], managed_by: str
+) -> Iterator[ChangedConfig]:
+    """The config files that are not as shipped; the kind of sum is told by its length."""
+    for package in packages:
+        for path, shipped in package.conffiles.items():
+            if path in seen.faults or len(shipped) not in (32, 64):
+                continue
+            md5, sha256 = seen.sums.get(path, ("", ""))
+            if shipped not in (md5, sha256):
+                yield ChangedConfig(path, package.name, managed_by, sha256)
+
+
+class Places(msgspec.Struct, frozen=True):
+    """Where a family keeps its database, its sources, and what it knows of them."""
+
+    database: str
+    sources: str
+    indices: str
+    tools: tuple[str, ...]
+    """Patterns of the packages whose versions a person asks for first."""
+
+
+def package_facts(
+    basic: Facts,
+    seen: Seen,
+    packages: tuple[InstalledPackage, ...],
+    sources: tuple[SourceEntry, ...],
+    places: Places,
+    managed_by: str,
+) -> Facts:
+    """The basic facts and what database, sources and config files tell."""
+    configs = tuple(changed_configs(seen, packages, managed_by))
+    aside = tuple(seen.below.get("/etc", ()))
+    return msgspec.structs.replace(
+        basic,
+        packages=packages,
+        sources=sources,
+        changed_configs=configs,
+        set_aside=aside,
+        tools={
+            package.name: package.version
+            for package in packages
+            if any(fnmatchcase(package.name, pattern) for pattern in places.tools)
+        },
+        evidence=(
+            *basic.evidence,
+            Evidence("packages", places.database, f"{len(packages)} entries"),
+            Evidence("sources", places.sources, f"{len(sources)} active"),
+            Evidence("configs", f"sums in {places.database}", f"{len(configs)} differ"),
+            Evidence("set-aside", "/etc", f"{len(aside)} files"),
+            Evidence("indices", places.indices, "",
+                     absent="the indices of this family are not read yet"),
+        ),
+    )  # fmt: skip
