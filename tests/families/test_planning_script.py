@@ -3,6 +3,7 @@
 import msgspec
 import pytest
 
+from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.requests import (
     CandidatesFound,
     Done,
@@ -16,7 +17,6 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.formats.apt_status_db import Candidate
-from brave_bridge.core.packages.planner import PlanFault
 from brave_bridge.core.releases.route import find_route
 from brave_bridge.families.deb.planning import SimulationPlanner
 from tests.support.facts import TODAY, facts, quayside

@@ -153,6 +153,23 @@ def test_each_bad_state_has_its_finding_and_no_other_stop(tree, spoil, rule, ver
     assert found[rule].evidence and found[rule].remedy
 
 
+def test_keys_are_found_wherever_a_source_names_them(tree):
+    main = (tree / "etc/apt/sources.list").read_text().split()[4]
+    keys = next((tree / "usr/share/keyrings").glob("*.gpg")).read_bytes()
+    (tree / "opt/vendor.gpg").write_bytes(keys)
+    shutil.rmtree(tree / "etc/apt/trusted.gpg.d")
+    (tree / "etc/apt/sources.list").write_text(
+        f"deb [signed-by=/opt/vendor.gpg] {main} bullseye main\n"
+    )
+    (tree / "etc/apt/sources.list.d/security.sources").write_text(
+        f"Types: deb\nURIs: {main}\nSuites: bullseye-updates\nComponents: main\n"
+        "Signed-By:\n -----BEGIN PGP PUBLIC KEY BLOCK-----\n .\n /abc=\n"
+    )
+    assert findings(tree)["source-keys"].verdict is Verdict.CLEAR
+    (tree / "opt/vendor.gpg").unlink()
+    assert "/opt/vendor.gpg" in findings(tree)["source-keys"].evidence
+
+
 def test_the_remedies_of_findings_mend_them(tree):
     held(tree)
     half_configured(tree)

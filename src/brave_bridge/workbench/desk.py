@@ -12,11 +12,11 @@ from datetime import UTC, date, datetime
 import msgspec
 
 from brave_bridge import __version__
+from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.requests import FactsRead
 from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
-from brave_bridge.core.packages.planner import PlanFault
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Facts

@@ -46,6 +46,14 @@ class SourceEntry(msgspec.Struct, frozen=True):
         return self.options.get("trusted", "").lower() in ("yes", "true", "1")
 
 
+def key_paths(entry: SourceEntry) -> tuple[str, ...]:
+    """The key files that a source's Signed-By names; none where it holds the key itself."""
+    value = entry.options.get("signed-by", "")
+    if "BEGIN PGP" in value:
+        return ()
+    return tuple(word for word in value.replace(",", " ").split() if word.startswith("/"))
+
+
 class Renaming(msgspec.Struct, frozen=True):
     """What a leg changes in a source's words.
 

@@ -5,6 +5,7 @@ every leg after the first a package database as the leg before will leave it. Th
 machine's own sources, indices and database are only read.
 """
 
+from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.requests import (
     CandidatesFound,
     Failed,
@@ -37,7 +38,6 @@ from brave_bridge.core.formats.apt_status_db import (
 from brave_bridge.core.packages.changes import (
     LegPlan,
 )
-from brave_bridge.core.packages.planner import PlanFault
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.vendor import is_third_party

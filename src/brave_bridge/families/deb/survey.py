@@ -8,7 +8,13 @@ import msgspec
 
 from brave_bridge.core.formats.apt_preferences import read_pins
 from brave_bridge.core.formats.apt_release import read_archive_release
-from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile, entries, index_stem
+from brave_bridge.core.formats.apt_sources import (
+    SourceEntry,
+    SourceFile,
+    entries,
+    index_stem,
+    key_paths,
+)
 from brave_bridge.core.formats.apt_status_db import read_status
 from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.formats.distro_info import read_release_dates
@@ -71,6 +77,8 @@ class DebRound(msgspec.Struct, frozen=True):
     packages: tuple[InstalledPackage, ...]
     ucf_sums: tuple[tuple[str, str], ...]
     ucf_owners: dict[str, str]
+    named_keys: tuple[str, ...]
+    """The key files that sources name, wherever they are."""
 
 
 def first_round(machine: Machine, seen: Seen) -> DebRound:
@@ -79,6 +87,14 @@ def first_round(machine: Machine, seen: Seen) -> DebRound:
         packages=packages_in(seen, machine.name),
         ucf_sums=tuple((words[1], words[0]) for words in _pairs(seen, _UCF_HASHES)),
         ucf_owners={words[1]: words[0] for words in _pairs(seen, _UCF_REGISTRY)},
+        named_keys=tuple(
+            {
+                path: None
+                for file in _source_files(seen)
+                for entry in entries(file)
+                for path in key_paths(entry)
+            }
+        ),
     )
 
 
@@ -90,6 +106,7 @@ def further(known: DebRound) -> tuple[Wish, ...]:
     names = frozenset(package.name for package in known.packages if package.is_present)
     return (
         Sums(tuple(paths)),
+        Names(known.named_keys),
         Stanzas((f"{LISTS}/*_Packages",), names, ("Package", "Version", "Size")),
     )
 
@@ -119,7 +136,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
             for name, text in seen.texts(path)
             for pin in read_pins(text, name)
         ),
-        key_files=tuple(KeyFile(f.path, f.size) for f in _key_files(seen)),
+        key_files=tuple(KeyFile(f.path, f.size) for f in _key_files(seen, known)),
         history=history,
         release_dates=tuple(read_release_dates(seen.text(table) or "")),
         tools=_tools(known.packages),
@@ -172,8 +189,10 @@ def _source_files(seen: Seen) -> tuple[SourceFile, ...]:
     )
 
 
-def _key_files(seen: Seen):
-    return [f for pattern in _KEY_FILES for f in seen.paths(pattern) if f.kind in ("file", "link")]
+def _key_files(seen: Seen, known: DebRound):
+    patterns = (*_KEY_FILES, *known.named_keys)
+    found = {f.path: f for pattern in patterns for f in seen.paths(pattern)}
+    return [f for f in found.values() if f.kind in ("file", "link")]
 
 
 def _archives(seen: Seen, sources: tuple[SourceEntry, ...]):

@@ -1,5 +1,6 @@
 """Is the key there that each source is checked against?"""
 
+from brave_bridge.core.formats.apt_sources import key_paths
 from brave_bridge.core.survey.findings import Situation, clear, not_applicable, rule, stop
 
 _SHARED = ("/etc/apt/trusted.gpg", "/etc/apt/trusted.gpg.d/")
@@ -22,8 +23,7 @@ def source_keys(situation: Situation):
     missing = []
     for entry in facts.sources:
         signed_by = entry.options.get("signed-by", "")
-        named = [path for path in signed_by.split() if path.startswith("/")]
-        lacking = [path for path in named if not sizes.get(path)]
+        lacking = [path for path in key_paths(entry) if not sizes.get(path)]
         if lacking:
             missing.append(f"{entry.path}:{entry.line} wants {lacking[0]}")
         elif not signed_by and not shared and not entry.trusted_without_signature:
