@@ -140,6 +140,8 @@ def test_a_clean_tree_has_no_stop_and_its_facts_are_right(tree):
     }  # fmt: skip
     assert {offer.name for offer in facts.offers} >= {"nginx-light", "rsyslog", "libc6"}
     assert "does not run" in facts.why_not("services")
+    found = {f.id: f.verdict for f in surveyed.findings}
+    assert found["obsolete-formats"] is Verdict.CLEAR
 
 
 @pytest.mark.parametrize(("spoil", "rule", "verdict", "word"), STATES)

@@ -49,13 +49,16 @@ DATES_TABLES = {"debian": "/usr/share/distro-info/debian.csv",
 _RELEASE_PACKAGES = ("base-files", "quay-base")
 """The packages whose version tells the release."""
 
+_DESCRIPTION_BYTES = 16 * 1024
+"""What is read of an archive's description: who it is and when it was written stand first."""
+
 SOURCES_WISH = Contents(_SOURCE_FILES, 1_000_000)
 WISHES: tuple[Wish, ...] = (
     Contents((STATUS,), _STATUS_LIMIT),
     SOURCES_WISH,
     Contents(_PREFERENCES, 256 * 1024),
     Contents((_UCF_HASHES, _UCF_REGISTRY), 4_000_000),
-    Contents((f"{LISTS}/*_InRelease", f"{LISTS}/*_Release"), 16 * 1024, cut=True),
+    Contents((f"{LISTS}/*_InRelease", f"{LISTS}/*_Release"), _DESCRIPTION_BYTES, cut=True),
     Contents(_LOGS, 1_000_000, containing=tuple(f" {n}".encode() for n in _RELEASE_PACKAGES)),
     Contents(tuple(DATES_TABLES.values()), 256 * 1024),
     Names((*_KEY_FILES, f"{LISTS}/*_Packages*")),
@@ -215,10 +218,11 @@ def _archive(seen: Seen, uri: str, suite: str) -> ArchiveSeen | None:
         content = seen.contents.get(path)
         if content is None:
             continue
-        # Only the beginning was read: its last line may be half a line.
-        whole = content.rpartition(b"\n")[0] if len(content) >= 16 * 1024 else content
+        # Where only the beginning was read, its last line may be half a line.
+        is_cut = len(content) >= _DESCRIPTION_BYTES
+        known = content.rpartition(b"\n")[0] if is_cut else content
         try:
-            release = read_archive_release(decoded(whole), where=path)
+            release = read_archive_release(decoded(known), where=path)
         except FormatError:
             continue
         return ArchiveSeen(
@@ -228,7 +232,8 @@ def _archive(seen: Seen, uri: str, suite: str) -> ArchiveSeen | None:
             codename=release.codename,
             version=release.version,
             date=release.date,
-            digests=release.digests,
+            # Stronger sums stand behind the weaker ones: a cut description does not tell.
+            digests=() if is_cut else release.digests,
             valid_until=release.valid_until,
             only_on_request=release.only_on_request,
         )
