@@ -11,6 +11,7 @@ from brave_bridge.core.estimate import Speeds, Window
 from brave_bridge.core.survey.findings import Verdict, stops
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import CrossBrief, RemedyBrief, ReturnBrief, UpdateBrief
+from brave_bridge.workbench import run
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import keep_decisions, read_decisions, surroundings_for
 from brave_bridge.workbench.readiness import Readiness
@@ -289,3 +290,27 @@ def test_a_catalogue_file_of_ones_own_is_read(tmp_path):
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True,
                           env={**os.environ, "XDG_CONFIG_HOME": str(tmp_path)})  # fmt: skip
     assert done.stdout == "Northlight OS\n"
+
+
+def test_a_runner_that_fails_itself_still_puts_back_what_was_entered(stand_in, monkeypatch):
+    desk = stand_in("avocet")
+    root = desk.machine.root
+    ready = Readiness(desk)
+    ready.set_maintenance("systemctl stop quay-guests.service",
+                          "systemctl start quay-guests.service")  # fmt: skip
+    around = surroundings_for(read_decisions(desk.machine), desk.facts())
+    begin(desk, CrossBrief("deb", desk.plan("7").legs, 0.0, around), "trial")
+    carry_out(root, "avocet", "trial", ("after", 8))
+    assert not _running(root)["tide-archive"]
+
+    def broken(self, folder):
+        raise RuntimeError("for a test")
+
+    monkeypatch.setattr("brave_bridge.runner.durable.DurableRun.carry_out", broken)
+    monkeypatch.setattr(run, "Desk", lambda target: desk)
+    assert run.main(["--demo", "avocet", "trial"]) == 0
+    outcome = desk.logbook().procedure("trial").outcome
+    assert (outcome.state, outcome.at, outcome.warnings) == ("failed", "the runner itself", ())
+    assert _running(root)["tide-archive"] and _running(root)["map-tiles"]
+    units = {unit.name: unit.active for unit in live.load(root).units}
+    assert units["quay-guests.service"] == "active"

@@ -85,6 +85,7 @@ class Desk:
         readable = self.reads_records
         plan = self.kept_plan(facts) if readable else None
         snapshots = tuple(self.snapshots.all()) if readable else ()
+        decisions = read_decisions(self.machine) if readable else Decisions()
         line = line_for(facts)
         around = Around(
             today=self.today(),
@@ -94,9 +95,9 @@ class Desk:
             goal=to,
             snapshots=snapshots,
             readable=readable,
-            decisions=read_decisions(self.machine) if readable else Decisions(),
+            decisions=decisions,
             notes=self.field_notes(),
-            estimate=self._estimate(plan, snapshots) if plan else None,
+            estimate=self._estimate(plan, snapshots, decisions) if plan else None,
         )
         return judge(self.target, self.machine, facts, around)
 
@@ -104,10 +105,11 @@ class Desk:
         """All field notes of the fleet that the machine belongs to, the newest first."""
         return tuple(read_notes(state_of_fleet(self.target.kind)))
 
-    def _estimate(self, plan: KeptPlan, snapshots: tuple[Snapshot, ...]) -> Estimate:
+    def _estimate(
+        self, plan: KeptPlan, snapshots: tuple[Snapshot, ...], decisions: Decisions
+    ) -> Estimate:
         logbook = self.logbook() if self.has_logbook else None
-        measured = read_decisions(self.machine).speeds
-        return forecast(plan.legs, snapshots, self.procedures(), logbook, measured)
+        return forecast(plan.legs, snapshots, self.procedures(), logbook, decisions.speeds)
 
     def route(self, to: str, facts: Facts | None = None) -> Route:
         """The route to a release, or to the one to offer; Refused where the line is unknown."""

@@ -34,7 +34,9 @@ def main(words: list[str]) -> int:
     except Exception as error:
         traceback.print_exc()
         performer.unguard()
-        warnings = drive(leave(surroundings_of(decode_brief(row.brief))), performer)
+        # A performer of its own: jobs of the procedure's numbers have run already.
+        again = Performer(desk.machine, desk.family(), desk.snapshots, f"{identifier}-leave")
+        warnings = drive(leave(surroundings_of(decode_brief(row.brief))), again)
         outcome = Outcome(
             state="failed",
             at="the runner itself",

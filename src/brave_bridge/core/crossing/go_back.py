@@ -9,13 +9,13 @@ from brave_bridge.core.crossing.requests import (
     Compared,
     CompareWithSnapshot,
     Failed,
-    Ran,
     Restored,
     RestoreSnapshot,
     Run,
     Script,
 )
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.stage import ended_well, what_was_seen
 from brave_bridge.core.crossing.surroundings import Surroundings, leave
 
 
@@ -37,7 +37,7 @@ def _restored(way_back: str, check: Callable[[], Run]) -> Script[Outcome]:
     if not isinstance(reply, Restored):
         return _not_back(way_back, "restore", reply)
     reply = yield check()
-    if not (isinstance(reply, Ran) and reply.ok):
+    if not ended_well(reply):
         return _not_back(way_back, "check", reply)
     reply = yield CompareWithSnapshot(
         title="Compare the machine with the snapshot", snapshot=way_back
@@ -49,7 +49,7 @@ def _restored(way_back: str, check: Callable[[], Run]) -> Script[Outcome]:
 
 def _not_back(way_back: str, at: str, reply) -> Outcome:
     if isinstance(reply, Failed):
-        why = f"{reply.attempted}: {reply.seen}"
+        why = what_was_seen(reply)
     elif isinstance(reply, Compared):
         why = f"{reply.count} paths differ: " + "; ".join(reply.examples[:3])
     else:

@@ -80,24 +80,23 @@ class DebRound(msgspec.Struct, frozen=True):
     packages: tuple[InstalledPackage, ...]
     ucf_sums: tuple[tuple[str, str], ...]
     ucf_owners: dict[str, str]
+    source_files: tuple[SourceFile, ...]
+    sources: tuple[SourceEntry, ...]
     named_keys: tuple[str, ...]
     """The key files that sources name, wherever they are."""
 
 
 def first_round(machine: Machine, seen: Seen) -> DebRound:
     """The package database; MachineError where it is missing or damaged."""
+    files = _source_files(seen)
+    sources = tuple(entry for file in files for entry in entries(file))
     return DebRound(
         packages=packages_in(seen, machine.name),
         ucf_sums=tuple((words[1], words[0]) for words in _pairs(seen, _UCF_HASHES)),
         ucf_owners={words[1]: words[0] for words in _pairs(seen, _UCF_REGISTRY)},
-        named_keys=tuple(
-            {
-                path: None
-                for file in _source_files(seen)
-                for entry in entries(file)
-                for path in key_paths(entry)
-            }
-        ),
+        source_files=files,
+        sources=sources,
+        named_keys=tuple({path: None for entry in sources for path in key_paths(entry)}),
     )
 
 
@@ -116,8 +115,7 @@ def further(known: DebRound) -> tuple[Wish, ...]:
 
 def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Facts:
     """The basic facts and all that the package database, sources and config files tell."""
-    files = _source_files(seen)
-    sources = tuple(entry for file in files for entry in entries(file))
+    sources = known.sources
     archives = tuple(_archives(seen, sources))
     configs = tuple(_changed_configs(seen, known))
     aside = tuple(seen.below.get("/etc", ()))
@@ -127,7 +125,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
     return msgspec.structs.replace(
         basic,
         packages=known.packages,
-        source_files=files,
+        source_files=known.source_files,
         sources=sources,
         archives=archives,
         changed_configs=configs,

@@ -36,7 +36,6 @@ _SESSION = ("Name", "Type", "TTY", "Remote", "RemoteHost", "State", "Class")
 _NET = {"/proc/net/tcp": "tcp", "/proc/net/tcp6": "tcp", "/proc/net/udp": "udp",
         "/proc/net/udp6": "udp"}  # fmt: skip
 RESTART = ("/run/reboot-required", "/run/reboot-required.pkgs")
-MULTIPLEXERS = ("tmux", "screen", "mosh-server", "zellij")
 SHADOW = "/etc/shadow"
 WISHES = (
     Answers((UNITS, UNIT_FILES, SESSIONS, CLOCK, VIRSH, MACHINED, *CONTAINERS.values())),

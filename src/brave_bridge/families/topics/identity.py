@@ -1,7 +1,7 @@
 """Who a machine is, by its own files, on any family."""
 
 from brave_bridge.core.formats.os_release import read_os_release
-from brave_bridge.core.formats.text import decoded, one_line
+from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.survey.facts import Evidence, Identity
 from brave_bridge.machines.wishes import Contents, Seen
 
@@ -64,8 +64,3 @@ def _architecture(seen: Seen) -> str:
             code = int.from_bytes(header[18:20], "little")
             return _MACHINES.get(code, f"elf-{code}")
     return ""
-
-
-def name_of(content: bytes) -> str:
-    """The pretty name in an os-release file's content."""
-    return one_line(read_os_release(decoded(content)).get("PRETTY_NAME", ""), 80)
