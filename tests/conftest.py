@@ -42,11 +42,16 @@ def demo_world(tmp_path_factory) -> Path:
 
 @pytest.fixture
 def stand_in(demo_world, tmp_path):
-    """A function that gives the desk of a fresh copy of a demo machine."""
+    """A function that gives the desk of a fresh copy of a demo machine.
 
-    def copy(name: str) -> Desk:
+    Without the ways back that the demo tells of, unless they are wanted.
+    """
+
+    def copy(name: str, *, with_ways_back: bool = False) -> Desk:
         root = tmp_path / name
         shutil.copytree(demo_world / name, root, symlinks=True)
+        if not with_ways_back:
+            shutil.rmtree(root / "var/lib/brave-bridge/snapshots", ignore_errors=True)
         return Desk(Target("demo", name), StandInMachine(name, root))
 
     copy.world = demo_world

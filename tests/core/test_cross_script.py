@@ -12,6 +12,8 @@ from brave_bridge.core.crossing.requests import (
     AnyReply,
     AnyRequest,
     Ask,
+    BootChecked,
+    CheckBoot,
     Checkpoint,
     Compared,
     CompareWithSnapshot,
@@ -26,6 +28,8 @@ from brave_bridge.core.crossing.requests import (
     ReadFacts,
     ReadFiles,
     Request,
+    Restart,
+    Restarted,
     Restored,
     RestoreSnapshot,
     Run,
@@ -78,6 +82,8 @@ class Machine:
         match request:
             case ReadFacts():
                 return FactsRead(crossed_facts() if self.crossed else facts())
+            case CompareWithSnapshot():
+                return Compared(0, ())
             case TakeSnapshot():
                 return SnapshotTaken("s-1", "copy", 10, 100)
             case ReadFiles():
@@ -258,14 +264,36 @@ def test_the_diff_names_only_files_that_change():
     assert sources_diff(plan(source_files=(OLD_SOURCES,))) == ""
 
 
+RESTORED = Restored(3, 1, 10, 0.1)
+
+
+def restores(request: Request) -> bool:
+    return isinstance(request, RestoreSnapshot)
+
+
 def test_a_return_in_order():
-    machine = (
-        Machine()
-        .instead(lambda r: isinstance(r, RestoreSnapshot), Restored(3, 1, 10, 0.1))
-        .instead(lambda r: isinstance(r, CompareWithSnapshot), Compared(0, ()))
-    )
+    machine = Machine().instead(restores, RESTORED)
     assert drive(go_back("s-1", DebFamily().check), machine).state == "done"
     assert machine.ran() == ["check"]
+
+
+def test_a_return_that_needs_a_restart_is_compared_after_it():
+    swapped = Restored(3, 0, 0, 0.1, restart_needed=True, aside=("@.before",))
+    machine = Machine().instead(restores, swapped)
+    machine.instead(lambda r: isinstance(r, Restart), Restarted("another", 30.0))
+    outcome = drive(go_back("s-1", DebFamily().check), machine)
+    assert outcome.state == "done" and "set aside as @.before" in outcome.warnings[0]
+    order = [type(r) for r in machine.asked]
+    assert order.index(Restart) < order.index(CompareWithSnapshot) < order.index(CheckBoot)
+
+
+def test_what_would_keep_it_from_booting_is_told():
+    unbootable = BootChecked("5.19", "", ("its kernel image is not there",))
+    machine = Machine().instead(restores, RESTORED)
+    machine.instead(lambda r: isinstance(r, CheckBoot), unbootable)
+    outcome = drive(go_back("s-1", None), machine)
+    assert outcome.state == "done" and "kernel image" in outcome.warnings[0]
+    assert machine.ran() == []
 
 
 @pytest.mark.parametrize(
@@ -277,11 +305,7 @@ def test_a_return_in_order():
     ],
 )
 def test_a_return_that_fails_can_be_run_again(matches, reply, at):
-    machine = (
-        Machine()
-        .instead(matches, reply, times=1)
-        .instead(lambda r: isinstance(r, RestoreSnapshot), Restored(3, 1, 10, 0.1))
-    )
+    machine = Machine().instead(matches, reply, times=1).instead(restores, RESTORED)
     outcome = drive(go_back("s-1", DebFamily().check), machine)
     assert (outcome.state, outcome.at) == ("failed", at)
     assert outcome.next_step == "brave-bridge return s-1"

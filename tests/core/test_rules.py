@@ -14,7 +14,6 @@ from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.formats.distro_info import ReleaseDates
 from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.guests import Guest
-from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.releases.conditions import KnownIssue, Needs
@@ -26,6 +25,7 @@ from brave_bridge.core.survey.findings import (
     Situation,
     Verdict,
     WayBackSeen,
+    WaysBackSeen,
     judge_all,
     stops,
     worst,
@@ -43,7 +43,7 @@ def situation(**changes) -> Situation:
     """A healthy machine's situation, with changes to it or, by the same word, to its facts."""
     known = {"today": TODAY, "line": LINE, "release": LINE.release("5.3"), "legs": (plain_leg(),),
              "way_back": WayBackSeen("2026-11-24"), "backup_confirmed": "2026-11-20",
-             "settings_backup": "2026-11-24"}  # fmt: skip
+             "settings_backup": "2026-11-24", "ways_back": WaysBackSeen(card="fresh")}  # fmt: skip
     known.update({k: changes.pop(k) for k in list(changes) if k in Situation.__struct_fields__
                   and k != "facts"})  # fmt: skip
     return Situation(facts=facts(**changes), **known)
@@ -88,9 +88,17 @@ def note(severity: str) -> dict:
     return {"notes": (FieldNote(3, plain_leg().key, "dunlin", severity, "The gauge is lost"),)}
 
 
-STOP, CAUTION, NOT_APPLICABLE = Verdict.STOP, Verdict.CAUTION, Verdict.NOT_APPLICABLE
+CLEAR, STOP, CAUTION = Verdict.CLEAR, Verdict.STOP, Verdict.CAUTION
+NOT_APPLICABLE = Verdict.NOT_APPLICABLE
 OTHER = Identity("quayside", "", "5.9", "", "amd64")
 LONG = Estimate(9000, 6000, 20000, "a guess")
+
+
+def ways(**seen) -> dict:
+    """Something around the ways back of a healthy machine."""
+    return {"ways_back": WaysBackSeen(**{"card": "fresh", **seen})}
+
+
 CASES = [
     ("known-release", STOP, "not in the catalogue", {"line": None, "release": None}),
     ("known-release", STOP, "5.9", {"release": None, "identity": OTHER}),
@@ -195,8 +203,18 @@ CASES = [
     ("way-back", CAUTION, "no way back", {"way_back": None, "accounts": ()}),
     ("way-back", CAUTION, "41 days", {"way_back": WayBackSeen("2026-10-15")}),
     ("way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
-    ("uncovered-mounts", STOP, "/var", {"mounts": (Mount("/var", "/dev/sdb1", "ext4"),)}),
-    ("uncovered-mounts", CAUTION, "/boot", {"mounts": (Mount("/boot", "/dev/sdb1", "ext4"),)}),
+    ("way-back-end", CAUTION, "2 days left", {
+        "way_back": WayBackSeen("2026-11-24", ends="2026-11-27T09:00:00+00:00")}),
+    ("way-back-end", CLEAR, "19 days left", {
+        "way_back": WayBackSeen("2026-11-24", ends="2026-12-14T09:00:00+00:00")}),
+    ("damaged-way-back", CAUTION, "s-1 cannot", ways(damaged=(("s-1", "a flipped bit"),))),
+    ("damaged-way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
+    ("cut-off-return", STOP, "s-1 was cut off", ways(cut_off="s-1")),
+    ("recovery-card", CAUTION, "No recovery card", ways(card="none")),
+    ("recovery-card", CAUTION, "does not fit", ways(card="stale")),
+    ("recovery-card", NOT_APPLICABLE, "not known", ways(card="")),
+    ("uncovered-mounts", STOP, "/var", ways(uncovered=(("/var", "left out by hand"),))),
+    ("uncovered-mounts", CAUTION, "/srv", ways(uncovered=(("/srv", "not known"),))),
     ("data-backup", CAUTION, "Nobody has confirmed", {"backup_confirmed": ""}),
     ("data-backup", CAUTION, "days old", {"backup_confirmed": "2026-08-01"}),
     ("settings-backup", CAUTION, "no archive", {"settings_backup": ""}),

@@ -223,7 +223,9 @@ def test_the_return_gives_back_the_tree_of_11(which, request):
     assert oldest["leg"] == "11 bullseye to 12 bookworm", oldest
     assert ask(tree, "return", oldest["id"], "--yes")["state"] == "done"
     after = lab.full_manifest(tree, NOT_COVERED)
-    assert lab.differences(before, after) == []
+    found = lab.differences(before, after)
+    # Fetched packages can be fetched again: they are left out, and the folder stays as it is.
+    assert [line for line in found if not line.startswith("var/cache/apt/archives")] == []
     assert ask(tree, "survey")["release"]["codename"] == "bullseye"
     assert ask(tree, "proof")["passed"] is True
     code, output = lab.in_tree(tree, "apt-get", "check")

@@ -1,356 +1,282 @@
-"""Snapshots by copy and returns: everything about a file comes back, whatever was done to it."""
+"""Snapshots by copy: independent of the live tree, shared among themselves, all told."""
 
 import os
-import signal
-import stat
 import subprocess
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
 
 from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.standin.machine import StandInMachine
-from brave_bridge.snapshots import restore as restore_module
-from brave_bridge.snapshots import tree_copy as tree_copy_module
-from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
-from brave_bridge.snapshots.cover import STAGING, Cover, Exclusion
-from brave_bridge.snapshots.manifest import scan
-
-NOTHING_LEFT_OUT = Cover((Exclusion("var/lib/brave-bridge", "own"), Exclusion("home", "homes")))
-
-
-def machine_at(root: Path) -> StandInMachine:
-    for folder in ("etc", "usr/bin", "home/watch", "var/lib"):
-        (root / folder).mkdir(parents=True, exist_ok=True)
-    machine = StandInMachine("petrel", root)
-    make_state_folder(machine)
-    return machine
-
-
-def fill(root: Path) -> None:
-    """One of everything that a system's tree can hold."""
-    (root / "etc/plain").write_text("plain\n")
-    (root / "etc/empty").touch()
-    (root / "etc/narrow").write_text("secret")
-    (root / "etc/narrow").chmod(0o600)
-    (root / "usr/bin/setid").write_text("#!")
-    (root / "usr/bin/setid").chmod(0o4755)
-    os.symlink("plain", root / "etc/link")
-    os.symlink("nowhere/else", root / "etc/dangling")
-    os.link(root / "etc/plain", root / "usr/second-name")
-    os.mkfifo(root / "etc/pipe")
-    with open(root / "etc/sparse", "wb") as stream:
-        stream.truncate(5_000_000)
-        stream.seek(3_000_000)
-        stream.write(b"island")
-    (root / os.fsdecode(b"etc/not-utf8-\xff\xfe")).write_bytes(b"x")
-    (root / "etc/new\nline %41").write_text("odd name")
-    (root / "home/watch/notes").write_text("mine")
-    os.utime(root / "etc/plain", ns=(1, 1_234_567_890_123_456_789))
-    os.setxattr(root / "etc/plain", "user.tide", b"\x00high\xff")
-    if os.geteuid() == 0:
-        os.chown(root / "etc/narrow", 1234, 4321)
-        os.mknod(root / "etc/device", 0o600 | stat.S_IFCHR, os.makedev(1, 3))
-        os.chown(root / "etc/link", 77, 78, follow_symlinks=False)
-    os.utime(root / "etc", ns=(5, 9_876_543_210_000_000_123))
+from brave_bridge.snapshots import copying
+from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.comparing import CHANGED
+from brave_bridge.snapshots.engines import copied
+from tests.support.trees import (
+    IS_ROOT,
+    TRIAL,
+    catalogue_at,
+    described,
+    differing,
+    fill,
+    free,
+    machine_at,
+    wreck,
+)
 
 
-def described(root: Path) -> dict:
-    """The tree as ``lstat`` and the contents tell it, without our own manifest code."""
-    found = {}
-    for parent, folders, files in os.walk(os.fsencode(root)):
-        for name in [*folders, *files]:
-            path = os.path.join(parent, name)
-            relative = os.path.relpath(path, os.fsencode(root))
-            if relative.startswith((b"var/lib/brave-bridge", b"home")):
-                continue
-            status = os.lstat(path)
-            content = b""
-            if stat.S_ISREG(status.st_mode):
-                content = Path(os.fsdecode(path)).read_bytes()
-            elif stat.S_ISLNK(status.st_mode):
-                content = os.readlink(path)
-            links = status.st_nlink if not stat.S_ISDIR(status.st_mode) else 0
-            xattrs = {
-                n: os.getxattr(path, n, follow_symlinks=False)
-                for n in os.listxattr(path, follow_symlinks=False)
-            }
-            found[relative] = (
-                status.st_mode, status.st_uid, status.st_gid, status.st_mtime_ns,
-                status.st_size if content or stat.S_ISREG(status.st_mode) else 0,
-                status.st_rdev, links, content, xattrs,
-            )  # fmt: skip
-    return found
-
-
-def wreck(root: Path) -> None:
-    """Change everything that a crossing or a person could."""
-    (root / "etc/plain").write_text("other\n")
-    (root / "usr/bin/setid").chmod(0o755)
-    (root / "etc/narrow").unlink()
-    (root / "etc/narrow").mkdir()
-    (root / "etc/narrow/inside").write_text("x")
-    (root / "etc/link").unlink()
-    (root / "etc/link").write_text("now a file")
-    (root / "usr/second-name").unlink()
-    (root / "usr/second-name").write_text("plain\n")
-    (root / "etc/pipe").unlink()
-    (root / "new/deep/er").mkdir(parents=True)
-    (root / "new/deep/er/file").write_text("came since")
-    os.rename(root / "usr/bin", root / "usr/moved")
-    os.symlink("moved", root / "usr/bin")
-    os.symlink("/etc", root / "new/loop")
+@pytest.fixture(autouse=True)
+def _no_flags_left(tmp_path):
+    yield
+    free(tmp_path)
 
 
 def test_everything_comes_back(tmp_path):
-    machine = machine_at(tmp_path)
+    snapshots, returning = catalogue_at(tmp_path)
     fill(tmp_path)
     before = described(tmp_path)
-    snapshots = Snapshots(machine, "1")
-    taken = snapshots.take("first", "Quayside 5.3", "trial", "")
-    assert not snapshots.preview(taken).count
+    taken = snapshots.take("first", TRIAL)
+    assert taken.all_of("sockets") == ["/etc/socket"]
+    assert not returning.preview(taken, by_content=True).count
+    assert not returning.check(taken).faults
     wreck(tmp_path)
-    assert snapshots.preview(taken).count
-    snapshots.restore(taken)
-    assert described(tmp_path) == before
+    assert returning.preview(taken).count > 10
+    returning.restore(taken)
+    assert differing(before, described(tmp_path)) == []
+    assert not returning.preview(taken, by_content=True).count
     assert (tmp_path / "home/watch/notes").read_text() == "mine"
-    assert not (machine.root / STAGING).exists()
+    assert sorted(os.listdir(tmp_path)) == ["etc", "home", "usr", "var"]
 
 
 def test_the_copy_is_independent_of_the_live_tree(tmp_path):
-    machine = machine_at(tmp_path)
+    snapshots, _ = catalogue_at(tmp_path)
     fill(tmp_path)
-    snapshots = Snapshots(machine, "1")
-    snapshots.take("first", "r", "trial", "")
-    copy = snapshots.folder / "first/tree"
+    snapshots.take("first", TRIAL)
+    copy = snapshots.folder / "first/root/tree"
     live_inodes = {p.lstat().st_ino for p in tmp_path.joinpath("etc").rglob("*")}
     assert not live_inodes & {p.lstat().st_ino for p in copy.rglob("*")}
     with open(tmp_path / "etc/plain", "r+") as stream:
         stream.write("OVERWRITTEN IN PLACE")
     assert (copy / "etc/plain").read_text() == "plain\n"
     assert (copy / "etc/sparse").stat().st_blocks * 512 < 4_000_000
-    assert not (copy / "home").exists()
+    assert (copy / "etc/plain").stat().st_nlink == 2
+    # A folder that is left out is there, empty, so that a bare disk could be filled.
+    assert list((copy / "home").iterdir()) == []
 
 
 def test_a_later_snapshot_shares_what_is_unchanged(tmp_path):
-    machine = machine_at(tmp_path)
+    snapshots, returning = catalogue_at(tmp_path)
     fill(tmp_path)
-    snapshots = Snapshots(machine, "1")
-    snapshots.take("a-first", "r", "trial", "")
+    snapshots.take("a-first", TRIAL)
     os.chmod(tmp_path / "etc/empty", 0o640)
     (tmp_path / "etc/new").write_text("new")
-    second = snapshots.take("b-second", "r", "trial", "")
-    one, two = (snapshots.folder / name / "tree" for name in ("a-first", "b-second"))
+    second = snapshots.take("b-second", TRIAL)
+    one, two = (snapshots.folder / name / "root/tree" for name in ("a-first", "b-second"))
     assert (one / "etc/sparse").stat().st_ino == (two / "etc/sparse").stat().st_ino
     assert (one / "etc/empty").stat().st_ino != (two / "etc/empty").stat().st_ino
     assert second.bytes_copied < 10_000
+    uses = [kept.use for kept in snapshots.with_uses(snapshots.listed())]
+    assert uses[0].alone < uses[0].shared and uses[1].shared > 2_500_000
     # Both are still exactly what they were.
     (tmp_path / "etc/plain").write_text("ruined")
     for snapshot in snapshots.all():
-        snapshots.restore(snapshot)
-        assert not snapshots.preview(snapshot).count
+        returning.restore(snapshot)
+        assert not returning.preview(snapshot, by_content=True).count
     assert (tmp_path / "etc/new").exists()
+    # And the first may go without harm to the second, which then holds all alone.
+    freed = snapshots.delete("a-first", "trial").freed
+    assert freed < 10_000 and not returning.check(second).faults
+    assert snapshots.with_uses(snapshots.listed())[0].use.shared < 10_000
 
 
 def test_content_that_changed_under_the_same_size_and_time_is_found(tmp_path):
-    machine = machine_at(tmp_path)
+    snapshots, returning = catalogue_at(tmp_path)
     fill(tmp_path)
-    taken = Snapshots(machine, "1").take("first", "r", "trial", "")
+    taken = snapshots.take("first", TRIAL)
     status = (tmp_path / "etc/plain").stat()
     with open(tmp_path / "etc/plain", "r+") as stream:
         stream.write("PLAIN")
     os.utime(tmp_path / "etc/plain", ns=(status.st_atime_ns, status.st_mtime_ns))
-    assert "etc/plain" in Snapshots(machine, "1").preview(taken).changed
-
-
-def test_a_damaged_snapshot_is_found_before_anything_is_touched(tmp_path):
-    machine = machine_at(tmp_path)
-    fill(tmp_path)
-    snapshots = Snapshots(machine, "1")
-    taken = snapshots.take("first", "r", "trial", "")
-    copy = snapshots.folder / "first/tree/etc/plain"
-    copy.write_text("flipt\n")
-    wreck(tmp_path)
-    before = described(tmp_path)
-    with pytest.raises(MachineError, match="not what was copied"):
-        snapshots.restore(taken)
-    assert described(tmp_path) == before
-
-
-def test_a_half_made_snapshot_is_no_way_back(tmp_path, monkeypatch):
-    machine = machine_at(tmp_path)
-    fill(tmp_path)
-    snapshots = Snapshots(machine, "1")
-
-    def power_cut(path, entries):
-        raise OSError(5, "input/output error")
-
-    monkeypatch.setattr("brave_bridge.snapshots.catalogue.write_manifest", power_cut)
-    with pytest.raises(MachineError, match="input/output error"):
-        snapshots.take("first", "r", "trial", "")
-    assert snapshots.all() == [] and not (snapshots.folder / "first").exists()
-    with pytest.raises(MachineError, match="there are: none"):
-        snapshots.find("first")
+    assert [d.path for d in returning.preview(taken).of(CHANGED)] == [
+        "etc/plain", "usr/second-name",
+    ]  # fmt: skip
 
 
 def test_files_that_vanish_or_keep_changing_are_told(tmp_path, monkeypatch):
-    machine = machine_at(tmp_path)
+    snapshots, returning = catalogue_at(tmp_path)
     fill(tmp_path)
+    (tmp_path / "etc/restless").write_text("begin\n")
     (tmp_path / "etc/zz-gone").write_text("x")
-    real_open = tree_copy_module.open_to_read
+    real_open, real_copy = copying.open_to_read, copying.copy_content
 
-    def restless(name: bytes, parent: int) -> int:
-        if name == b"zz-gone":
+    def vanishing(name: str, parent: int) -> int:
+        if name == "zz-gone":
             (tmp_path / "etc/zz-gone").unlink(missing_ok=True)
-        descriptor = real_open(name, parent)
-        if name == b"plain":
-            with open(tmp_path / "etc/plain", "a") as stream:
+        return real_open(name, parent)
+
+    def slow(source, *rest):
+        result = real_copy(source, *rest)
+        if os.readlink(f"/proc/self/fd/{source}").endswith("/restless"):
+            with open(tmp_path / "etc/restless", "a") as stream:
                 stream.write("more\n")
-        return descriptor
-
-    monkeypatch.setattr(tree_copy_module, "open_to_read", restless)
-    real_copy = tree_copy_module.copy_content
-
-    def slow(source, target, *, sparse):
-        result = real_copy(source, target, sparse=sparse)
-        if os.readlink(f"/proc/self/fd/{source}").endswith("/plain"):
-            with open(tmp_path / "etc/plain", "a") as stream:
-                stream.write("still more\n")
         return result
 
-    monkeypatch.setattr(tree_copy_module, "copy_content", slow)
-    taken = Snapshots(machine, "1").take("first", "r", "trial", "")
-    assert taken.vanished == ("etc/zz-gone",)
-    assert taken.unstable == ("etc/plain",)
+    monkeypatch.setattr(copying, "open_to_read", vanishing)
+    monkeypatch.setattr(copying, "copy_content", slow)
+    taken = snapshots.take("first", TRIAL)
+    assert taken.all_of("vanished") == ["/etc/zz-gone"]
+    assert taken.all_of("unstable") == ["/etc/restless"]
+    monkeypatch.undo()
+    # What was caught in the middle is still a file that can be put back and proved.
+    assert not returning.check(taken).faults
+    returning.restore(taken)
+    assert not returning.preview(taken, by_content=True).count
 
 
-@pytest.mark.skipif(os.geteuid() != 0, reason="mounting a small file system needs root")
-def test_a_full_disk_during_a_snapshot_leaves_nothing_behind(tmp_path):
+def test_helpers_and_one_process_make_the_same_snapshot(tmp_path, monkeypatch):
+    """Many folders, so that helpers are called; hard links across folders keep together."""
+    snapshots, returning = catalogue_at(tmp_path)
+    fill(tmp_path)
+    for number in range(300):
+        folder = tmp_path / f"usr/share/{number % 7}/part-{number}"
+        folder.mkdir(parents=True)
+        (folder / "one").write_text(f"file {number}")
+        os.link(folder / "one", folder.parent / f"name-{number}")
+    monkeypatch.setattr("brave_bridge.snapshots.crew.ALONE_SECONDS", 0.0)
+    shared = snapshots.take("by-helpers", TRIAL)
+    assert not returning.preview(shared, by_content=True).count
+    assert not returning.check(shared).faults
+    tree = snapshots.folder / "by-helpers/root/tree/usr/share"
+    pair = [(tree / "3/part-3/one").stat(), (tree / "3/name-3").stat()]
+    assert pair[0].st_ino == pair[1].st_ino and pair[0].st_nlink == 2
+    before = described(tmp_path)
+    wreck(tmp_path)
+    returning.restore(shared)
+    assert differing(before, described(tmp_path)) == []
+    monkeypatch.setattr("brave_bridge.snapshots.crew.HELPERS", 0)
+    later = snapshots.take("by-one", TRIAL)
+    names = [set(snapshots.manifest(s, s.parts[0]).folders) for s in (shared, later)]
+    assert names[0] == names[1] and shared.entries == later.entries
+
+
+def test_a_helper_that_dies_is_no_snapshot(tmp_path, monkeypatch):
+    snapshots, _ = catalogue_at(tmp_path)
+    for number in range(40):
+        (tmp_path / f"usr/{number}").mkdir()
+    monkeypatch.setattr("brave_bridge.snapshots.crew.ALONE_SECONDS", 0.0)
+    monkeypatch.setattr("brave_bridge.snapshots.crew.sys.executable", "/bin/false")
+    with pytest.raises(MachineError, match=r"helper|Broken pipe"):
+        snapshots.take("first", TRIAL)
+    assert snapshots.listed() == [] and list(snapshots.folder.iterdir()) == []
+
+
+@pytest.mark.skipif(not IS_ROOT, reason="mounting a small file system needs root")
+@pytest.mark.parametrize("megabytes", [4, 6, 7, 9])
+def test_a_full_disk_during_a_snapshot_leaves_nothing_behind(tmp_path, monkeypatch, megabytes):
     mount = tmp_path / "small"
     mount.mkdir()
-    subprocess.run(["mount", "-t", "tmpfs", "-o", "size=6m", "none", mount], check=True)
+    subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={megabytes}m", "none", mount], check=True)
     try:
         machine = machine_at(mount)
-        (mount / "etc/large").write_bytes(os.urandom(3_500_000))
+        for number in range(20):
+            (mount / f"etc/large-{number}").write_bytes(os.urandom(170_000))
         snapshots = Snapshots(machine, "1")
-        with pytest.raises(MachineError, match="no room"):
-            snapshots.take("first", "r", "trial", "")
+        if megabytes < 7:
+            with pytest.raises(MachineError, match="no room"):
+                snapshots.take("first", TRIAL)
         # The same, met in the middle of the copy instead of ahead of it.
-        snapshots._check_room = lambda before: None
-        with pytest.raises(MachineError, match="No space left"):
-            snapshots.take("second", "r", "trial", "")
-        assert list(snapshots.folder.iterdir()) == []
-        assert (mount / "etc/large").stat().st_size == 3_500_000
+        monkeypatch.setattr(copied, "_check_room", lambda *words: None)
+        try:
+            snapshots.take("second", TRIAL)
+            assert megabytes > 6
+        except MachineError as error:
+            assert "No space left" in error.seen
+            assert snapshots.listed() == []
+            assert [p.name for p in snapshots.folder.iterdir()] == []
+        assert (mount / "etc/large-3").stat().st_size == 170_000
     finally:
         subprocess.run(["umount", mount], check=True)
 
 
-def _restore_and_die(tmp_path: Path, after: int) -> int:
-    """Restore in a child that kills itself before its n-th change to the live tree."""
-    child = os.fork()
-    if child == 0:
-        count = 0
+def test_a_store_on_another_disk_is_used_and_missed_when_it_is_away(tmp_path):
+    root, disk = tmp_path / "root", tmp_path / "disk"
+    disk.mkdir(mode=0o700)
+    root.mkdir()
+    snapshots, returning = catalogue_at(root)
+    fill(root)
+    from brave_bridge.snapshots.choices import Choices, keep_choices
 
-        def counting(function):
-            def wrapped(*args, **options):
-                nonlocal count
-                count += 1
-                if count == after:
-                    os.kill(os.getpid(), signal.SIGKILL)
-                return function(*args, **options)
+    inside = root / "var/backups"
+    inside.mkdir()
+    keep_choices(snapshots.machine, Choices(keep_in=str(inside)))
+    with pytest.raises(MachineError, match="part of what the snapshot covers"):
+        snapshots.take("inside", TRIAL)
+    keep_choices(snapshots.machine, Choices(keep_in=str(disk)))
+    taken = snapshots.take("first", TRIAL)
+    assert (disk / "first/root/tree/etc/plain").exists()
+    assert (disk / "first/description.toml").exists()
+    second = snapshots.take("second", TRIAL)
+    assert second.bytes_copied == 0
+    before = described(root)
+    wreck(root)
+    returning.restore(taken)
+    assert differing(before, described(root)) == []
+    disk.rename(tmp_path / "away")
+    kept = snapshots.kept("first")
+    assert "is not here" in kept.fault and snapshots.all() == []
+    free(root)
 
-            return wrapped
 
-        for name in ("rename", "unlink", "mkdir", "rmdir"):
-            setattr(restore_module.os, name, counting(getattr(os, name)))
-        for name in ("set_attributes", "exchange"):
-            setattr(restore_module, name, counting(getattr(restore_module, name)))
-        try:
-            snapshots = Snapshots(StandInMachine("petrel", tmp_path), "1")
-            snapshots.restore(snapshots.find("first"))
-        finally:
-            os._exit(0)
-    return os.waitpid(child, 0)[1]
+def test_rules_decide_what_is_covered(tmp_path):
+    from brave_bridge.snapshots.choices import Choices, keep_choices
+    from brave_bridge.snapshots.cover import Exclusion, MountRule
+
+    snapshots, returning = catalogue_at(tmp_path)
+    fill(tmp_path)
+    (tmp_path / "var/lib/tiles").mkdir()
+    (tmp_path / "var/lib/tiles/one").write_text("rebuilt every night")
+    wanted = Choices(
+        leave_out=(Exclusion("/var/lib/tiles", "rebuilt every night"),),
+        take_in=(MountRule("home", "the watch keeps settings there"),),
+    )
+    keep_choices(snapshots.machine, wanted)
+    taken = snapshots.take("first", TRIAL)
+    assert "/var/lib/tiles: rebuilt every night" in taken.left_out
+    (tmp_path / "var/lib/tiles/two").write_text("new")
+    (tmp_path / "home/watch/notes").write_text("changed")
+    # What a snapshot covers is what it covered then, whatever the rules are now.
+    keep_choices(snapshots.machine, Choices())
+    returning.restore(taken)
+    assert (tmp_path / "var/lib/tiles/two").exists()
+    assert (tmp_path / "home/watch/notes").read_text() == "mine"
 
 
-def test_a_return_killed_before_any_change_is_finished_by_a_second_one(tmp_path):
-    machine = machine_at(tmp_path)
+def test_one_path_is_put_back_and_the_rest_stays(tmp_path):
+    snapshots, returning = catalogue_at(tmp_path)
     fill(tmp_path)
     before = described(tmp_path)
-    snapshots = Snapshots(machine, "1")
-    taken = snapshots.take("first", "r", "trial", "")
-    killed = 0
-    for after in range(1, 200):
-        wreck_again(tmp_path)
-        status = _restore_and_die(tmp_path, after)
-        if not os.WIFSIGNALED(status):
-            break
-        killed += 1
-        snapshots.restore(taken)
-        assert described(tmp_path) == before, f"killed before change {after}"
-    assert killed > 25
+    taken = snapshots.take("first", TRIAL)
+    wreck(tmp_path)
+    changed = described(tmp_path)
+    returning.restore_path(taken, "/etc/plain")
+    returning.restore_path(taken, "/usr/bin")
+    after = described(tmp_path)
+    assert after[b"etc/plain"][:6] == before[b"etc/plain"][:6]
+    assert after[b"usr/bin/setid"] == before[b"usr/bin/setid"]
+    moved = {b"etc/plain", b"usr/bin", b"usr", b"usr/bin/setid", b"usr/bin/capable"}
+    assert set(differing(changed, after)) <= moved
+    with pytest.raises(MachineError, match="has no /etc/nothing"):
+        returning.restore_path(taken, "/etc/nothing")
 
 
-def wreck_again(root: Path) -> None:
-    if not (root / "new").exists():
-        wreck(root)
-
-
-NAMES = st.sampled_from(["a", "b", "c", "d"])
-PATHS = st.lists(NAMES, min_size=1, max_size=3).map("/".join)
-CONTENTS = st.binary(max_size=20)
-STEPS = st.lists(
-    st.one_of(
-        st.tuples(st.just("file"), PATHS, CONTENTS),
-        st.tuples(st.just("folder"), PATHS, st.just(b"")),
-        st.tuples(st.just("link"), PATHS, NAMES.map(str.encode)),
-        st.tuples(st.just("hard"), PATHS, PATHS.map(str.encode)),
-        st.tuples(st.just("remove"), PATHS, st.just(b"")),
-        st.tuples(st.just("mode"), PATHS, st.just(b"")),
-    ),
-    max_size=12,
-)
-
-
-def apply(root: Path, steps) -> None:
-    import shutil
-
-    for kind, name, extra in steps:
-        path = root / "etc" / name
-        try:
-            if kind == "file":
-                path.parent.mkdir(parents=True, exist_ok=True)
-                path.write_bytes(extra)
-            elif kind == "folder":
-                path.mkdir(parents=True)
-            elif kind == "link":
-                path.parent.mkdir(parents=True, exist_ok=True)
-                os.symlink(extra, path)
-            elif kind == "hard":
-                os.link(root / "etc" / extra.decode(), path)
-            elif kind == "mode":
-                if not path.is_symlink():
-                    path.chmod(0o711)
-            elif path.is_dir() and not path.is_symlink():
-                shutil.rmtree(path)
-            else:
-                path.unlink()
-        except OSError:
-            continue
-
-
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
-@given(STEPS, STEPS)
-def test_any_tree_comes_back_from_any_change(tmp_path_factory, first, later):
-    root = tmp_path_factory.mktemp("any")
-    machine = machine_at(root)
-    apply(root, first)
-    before = described(root)
-    snapshots = Snapshots(machine, "1")
-    taken = snapshots.take("first", "r", "trial", "")
-    apply(root, later)
-    snapshots.restore(taken)
-    assert described(root) == before
-    assert list(scan(root, NOTHING_LEFT_OUT))
+def test_a_file_is_read_as_it_was(tmp_path):
+    snapshots, returning = catalogue_at(tmp_path)
+    fill(tmp_path)
+    taken = snapshots.take("first", TRIAL)
+    wreck(tmp_path)
+    assert returning.read_file(taken, "/etc/plain", 100) == b"plain\n"
+    names = {Path(entry.path).name for entry in returning.entries_in(taken, "/etc")}
+    assert {"plain", "pipe", "sparse"} <= names
+    with pytest.raises(MachineError, match="longer than 3"):
+        returning.read_file(taken, "/etc/plain", 3)
+    with pytest.raises(MachineError):
+        returning.read_file(taken, "/etc/link", 100)

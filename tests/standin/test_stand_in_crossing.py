@@ -248,9 +248,11 @@ def test_a_plan_is_kept_only_while_it_fits(stand_in):
 def test_the_state_folder_is_no_part_of_a_snapshot(stand_in):
     desk = stand_in("petrel")
     taken = desk.snapshot("trial")
-    tree = desk.snapshots.folder / taken.id / "tree"
+    tree = desk.snapshots.folder / taken.id / "root/tree"
     assert (tree / "var/lib/dpkg/status").is_file()
-    assert not (tree / STATE_FOLDER.lstrip("/")).exists() and not (tree / "home").exists()
+    # Empty, so that a bare disk could be filled from it.
+    for left in (STATE_FOLDER.lstrip("/"), "home"):
+        assert list((tree / left).iterdir()) == []
     assert any(line.startswith("/home:") for line in taken.left_out)
     with pytest.raises(MachineError, match="finding the way back"):
         desk.snapshots.find("elsewhere")

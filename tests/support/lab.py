@@ -146,6 +146,30 @@ def small_disk(folder: Path, size: str) -> Iterator[Path]:
 
 
 @contextlib.contextmanager
+def disk(folder: Path, kind: str, size: str = "400M") -> Iterator[Path]:
+    """A new file system of that kind (ext4, xfs, btrfs) in a sparse file, mounted."""
+    image, mount = folder / f"{kind}.img", folder / kind
+    mount.mkdir(parents=True)
+    _run(["truncate", "-s", size, image])
+    _run([f"mkfs.{kind}", "-q", image])
+    _run(["mount", "-o", "loop", image, mount])
+    try:
+        yield mount
+    finally:
+        _run(["umount", "-R", mount], check=False) or _run(["umount", "-l", mount], check=False)
+        image.unlink()
+
+
+def loop_of(mount: Path) -> str:
+    """The loop device that stands under a mount."""
+    for line in Path("/proc/self/mounts").read_text().splitlines():
+        device, path, *_ = line.split()
+        if path == str(mount):
+            return device
+    raise RuntimeError(f"nothing is mounted at {mount}")
+
+
+@contextlib.contextmanager
 def btrfs(folder: Path, size: str = "6G") -> Iterator[Path]:
     """A new btrfs file system in a sparse file, mounted."""
     image, mount = folder / "disk.img", folder / "disk"

@@ -89,6 +89,7 @@ VOLATILE = (
     "proc/",
     "sys/",
     "var/log/",
+    "var/cache/apt/archives/",
     "var/lib/tidebase/converted-at",
     STATE_FOLDER.lstrip("/") + "/",
 )

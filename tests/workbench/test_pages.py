@@ -3,6 +3,7 @@
 import os
 from datetime import date
 
+import msgspec
 import pytest
 
 from brave_bridge.core.survey.findings import Verdict
@@ -13,12 +14,14 @@ from brave_bridge.workbench.pages.kernels import kernels_page
 from brave_bridge.workbench.pages.logbook import logbook_page
 from brave_bridge.workbench.pages.plan import plan_page
 from brave_bridge.workbench.pages.proof import proof_page
+from brave_bridge.workbench.pages.return_preview import preview_lines
 from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.pages.survey import survey_page
-from brave_bridge.workbench.pages.ways_back import preview_lines, ways_back_page
+from brave_bridge.workbench.pages.ways_back import ways_back_page
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target, open_target, parse_words
+from brave_bridge.workbench.ways_back import WaysBack
 
 TODAY = date(2026, 11, 25)
 
@@ -75,11 +78,26 @@ def test_the_route_marks_the_goal_and_says_why_not_straight(read):
 
 
 def test_pages_without_anything_to_show_explain_themselves(read):
-    record = read("petrel")
+    record = msgspec.structs.replace(read("petrel"), ways_back=(), gone=())
     for page in (ways_back_page(record), proof_page(record), logbook_page(record, {}),
                  plan_page(record)):  # fmt: skip
         assert not page.rows and page.empty
     assert ways_back_page(record).about and proof_page(record).about
+
+
+def test_the_demo_has_ways_back_of_every_kind(read):
+    page = ways_back_page(read("petrel"))
+    marks = [row.cells[0] for row in page.rows]
+    assert marks == ["◇", "◇", "▲", "■", "◆", "", "○"]
+    newest, _, ending, damaged, pinned, _, gone = page.rows
+    assert ending.cells[5] == "ended 2 d ago" and pinned.cells[5] == "pinned"
+    assert "not what was taken" in damaged.cells[4] and not damaged.action
+    assert pinned.cells[3] == "Quayside 5.2" and newest.action == "preview"
+    assert "more than 3 newer" in gone.cells[4]
+    told = " ".join(note.text for note in pinned.why)
+    assert "kernel 5.10.0-26" in told and "old tide database" in told and "/ by copy" in told
+    ended = next(row for row in ways_back_page(read("fulmar")).rows if row.tone == "caution")
+    assert "cannot be moved" in " ".join(note.text for note in ended.why)
 
 
 def test_survey_kernels_and_configs_name_what_was_read(read):
@@ -99,15 +117,39 @@ def test_a_machine_that_cannot_be_read_says_so(tmp_path):
     assert page.rows[0].cells[2] == "cannot be read"
 
 
-def test_a_preview_names_first_what_programs_keep(stand_in):
+def test_a_preview_says_what_would_be_lost_and_what_comes_back(stand_in):
     desk = stand_in("petrel")
+    ways = WaysBack(desk)
     taken = desk.snapshot("trial")
-    snapshot, preview = desk.preview_return(taken.id)
-    assert "Nothing that it covers has changed since." in preview_lines(snapshot, preview)
+    assert "Nothing that it covers has changed since." in preview_lines(ways.preview(taken.id))
     desk.machine.write("/etc/aaa", b"x")
-    desk.machine.write("/var/lib/tidebase/levels", b"x\x1b[31m")
-    lines = preview_lines(*desk.preview_return(taken.id))
-    assert lines.index("   /var/lib/tidebase/levels") < lines.index("   /etc/aaa")
+    desk.machine.write("/var/lib/quay-tidebase/levels.db", b"x\x1b[31m")
+    shadow = desk.machine.read("/etc/shadow", 10_000)
+    desk.machine.write("/etc/shadow", shadow.replace(b"$w7", b"$w9") + b"night:x:1::::::\n")
+    (desk.machine.root / "etc/quay-log/log.conf").unlink()
+    preview = ways.preview(taken.id)
+    lines = preview_lines(preview)
+    text = "\n".join(lines)
+    assert "▲ databases: 1 file" in text and "/var/lib/quay-tidebase/levels.db" in text
+    assert text.index("databases") < text.index("settings")
+    assert preview.accounts.passwords == ("watch",) and preview.accounts.new == ("night",)
+    assert "watch: the password of before would hold again" in text
+    assert "Comes back: 1 path that is gone" in text
+    assert "\x1b" not in text
+
+
+def test_updates_of_what_changed_since_are_offered_before_a_return(stand_in):
+    desk = stand_in("avocet", with_ways_back=True)
+    ways = WaysBack(desk)
+    taken = desk.snapshot("trial")
+    assert ways.preview(taken.id).fixes == ()
+    pending = desk.facts().updates
+    status = desk.machine.read("/var/lib/dpkg/status", 1 << 20).decode()
+    other = status.replace(f"Version: {pending[0].old}\n", f"Version: {pending[0].old}+lost\n")
+    assert other != status
+    desk.machine.write("/var/lib/dpkg/status", other.encode())
+    preview = ways.preview(taken.id)
+    assert any(name == pending[0].name for name, *_ in preview.packages)
 
 
 def test_a_damaged_fleet_file_is_one_clear_sentence(tmp_path, monkeypatch):
@@ -126,7 +168,7 @@ def test_whoever_may_not_read_the_records_still_gets_a_survey(stand_in, monkeypa
     monkeypatch.setattr(os, "access", lambda path, mode: False)
     finding = next(f for f in desk.survey("7").findings if f.id == "way-back")
     assert finding.verdict is Verdict.NOT_APPLICABLE
-    for ask in (desk.ways_back, desk.procedures, desk.proof, lambda: desk.plan("7")):
+    for ask in (WaysBack(desk).listed, desk.procedures, desk.proof, lambda: desk.plan("7")):
         with pytest.raises(Refused, match="permission denied"):
             ask()
 

@@ -21,7 +21,6 @@ from brave_bridge.cli.application import (
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.core.survey.findings import Verdict, worst
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.pages.ways_back import preview_lines
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import remember
 
@@ -82,19 +81,6 @@ def plan(
 
 
 @app.command()
-def snapshot(
-    context: typer.Context,
-    reason: Annotated[str, typer.Option("--reason", help="Why, for the record.")] = "by hand",
-    json: Json = False,
-) -> None:
-    """Take a snapshot as a way back."""
-    taken = context.obj.desk().snapshot(reason)
-    print_document(
-        json, shapes.document("snapshot", **shapes.way_back(taken)), texts.snapshot_text(taken)
-    )
-
-
-@app.command()
 def cross(
     context: typer.Context,
     to: To = "",
@@ -139,35 +125,6 @@ def proof(context: typer.Context, json: Json = False) -> None:
     print_document(json, document, texts.proof_text(found))
     if not found.passed:
         raise typer.Exit(REFUSED)
-
-
-@app.command("ways-back")
-def ways_back(context: typer.Context, json: Json = False) -> None:
-    """List the ways back."""
-    known = context.obj.desk().ways_back()
-    document = shapes.document("ways-back", ways_back=[shapes.way_back(s) for s in known])
-    print_document(json, document, texts.ways_back_text(known))
-
-
-@app.command("return")
-def return_to(
-    context: typer.Context,
-    identifier: Annotated[str, typer.Argument(metavar="ID", help="A way back, or: newest.")],
-    yes: Yes = False,
-    preview: Annotated[bool, typer.Option("--preview", help="Only show what it would do.")] = False,
-    reason: Annotated[str, typer.Option("--reason", help="Why, for the logbook.")] = "",
-    json: Json = False,
-) -> None:
-    """Return to a way back."""
-    desk = context.obj.desk()
-    chosen, found = desk.preview_return(identifier)
-    if preview or not json:
-        document = shapes.document("preview", id=chosen.id, **shapes.preview(found))
-        print_document(json, document, preview_lines(chosen, found))
-    if preview:
-        return
-    confirm(yes, f"Return {desk.machine.name} to {chosen.id}?")
-    follow_to_end(desk, desk.begin_return(chosen, reason), json, ask=False)
 
 
 @app.command()

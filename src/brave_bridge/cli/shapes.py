@@ -10,8 +10,6 @@ from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import counted, worst
-from brave_bridge.snapshots.catalogue import Snapshot
-from brave_bridge.snapshots.restore import Preview
 from brave_bridge.store.logbook import EntryRow, ProcedureRow
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 
@@ -162,35 +160,9 @@ def plan_document(kept: KeptPlan) -> dict[str, Any]:
     )
 
 
-def way_back(snapshot: Snapshot) -> dict[str, Any]:
-    """One way back."""
-    return {
-        "id": snapshot.id,
-        "created": snapshot.created,
-        "leg": snapshot.leg,
-        "reason": snapshot.reason,
-        "release": snapshot.release,
-        "engine": snapshot.engine,
-        "covers": {
-            "entries": snapshot.entries,
-            "bytes": snapshot.bytes_covered,
-            "left_out": list(snapshot.left_out),
-        },
-        "bytes_copied": snapshot.bytes_copied,
-        "vanished": list(snapshot.vanished),
-        "unstable": list(snapshot.unstable),
-    }
-
-
-def preview(found: Preview) -> dict[str, Any]:
-    """What a return would change, as counts and the bytes to copy."""
-    return {
-        "missing": len(found.missing),
-        "changed": len(found.changed),
-        "attributes": len(found.attributes),
-        "extra": len(found.extra),
-        "bytes_to_copy": found.bytes_to_copy,
-    }
+def plain_record(record: msgspec.Struct) -> dict[str, Any]:
+    """A record's fields as they are."""
+    return msgspec.to_builtins(record)
 
 
 def proof(found: Proof) -> dict[str, Any]:

@@ -9,8 +9,6 @@ from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.findings import Finding
 from brave_bridge.core.survey.findings import counted as by_verdict
-from brave_bridge.snapshots.catalogue import Snapshot
-from brave_bridge.snapshots.cover import HOME_SENTENCE
 from brave_bridge.store.logbook import EntryRow, ProcedureRow
 from brave_bridge.workbench.readiness import PendingUpdates
 from brave_bridge.workbench.record import KeptPlan, Surveyed
@@ -105,34 +103,6 @@ def _changes(title: str, changes: Iterable[PackageChange]) -> Iterable[str]:
         yield plain(f"  {title}: {change.name} {versions}: {change.reason}")
     if len(rows) > _SHOWN:
         yield f"  {title}: {len(rows) - _SHOWN} more"
-
-
-def snapshot_text(snapshot: Snapshot) -> Iterable[str]:
-    """A snapshot that was just taken."""
-    yield f"way back {snapshot.id} ({snapshot.engine})"
-    yield (
-        f"  {counted(snapshot.entries, 'path')}, {byte_size(snapshot.bytes_covered)}, "
-        f"{byte_size(snapshot.bytes_copied)} of it copied"
-    )
-    yield f"  {HOME_SENTENCE}"
-    for path in snapshot.vanished:
-        yield plain(f"  vanished while it was copied: /{path}")
-    for path in snapshot.unstable:
-        yield plain(f"  kept changing while it was copied: /{path}")
-
-
-def ways_back_text(snapshots: Iterable[Snapshot]) -> Iterable[str]:
-    """The ways back, oldest first."""
-    rows = list(snapshots)
-    if not rows:
-        yield "There is no way back yet: brave-bridge snapshot makes one."
-        return
-    for snapshot in rows:
-        yield (
-            f"{snapshot.id}  {snapshot.created[:16].replace('T', ' ')}  {snapshot.release}  "
-            f"{snapshot.reason}"
-        )
-    yield HOME_SENTENCE
 
 
 def proof_text(proof: Proof) -> Iterable[str]:

@@ -5,14 +5,15 @@ import msgspec
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
 from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
+from brave_bridge.core.crossing.keep_way_back import check_way_back, take_way_back
 from brave_bridge.core.crossing.remedy import apply_remedy
-from brave_bridge.core.crossing.requests import Script
+from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings, within
 from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.families.choose import family_named
+from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
 
-SCRIPT_VERSION = "2"
+SCRIPT_VERSION = "3"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 
@@ -50,7 +51,22 @@ class RemedyBrief(msgspec.Struct, frozen=True, tag="remedy"):
     commands: tuple[tuple[str, ...], ...]
 
 
-Brief = CrossBrief | ReturnBrief | UpdateBrief | RemedyBrief
+class SnapshotBrief(msgspec.Struct, frozen=True, tag="snapshot"):
+    """Take a way back. ``days``, ``ends_because`` and ``engine``: see TakeSnapshot."""
+
+    reason: str
+    engine: str = ""
+    days: int = 0
+    ends_because: str = ""
+
+
+class CheckBrief(msgspec.Struct, frozen=True, tag="check"):
+    """Read a way back again."""
+
+    way_back: str
+
+
+Brief = CrossBrief | ReturnBrief | UpdateBrief | RemedyBrief | SnapshotBrief | CheckBrief
 
 
 def encode_brief(brief: Brief) -> bytes:
@@ -70,11 +86,29 @@ def surroundings_of(brief: Brief) -> Surroundings:
 
 def script_of(brief: Brief) -> Script[Outcome]:
     """A fresh script."""
-    if isinstance(brief, RemedyBrief):
-        return apply_remedy(brief.title, brief.commands)
-    family = family_named(brief.family)
-    if isinstance(brief, CrossBrief):
-        return within(brief.surroundings, cross_route(family, brief.plans))
-    if isinstance(brief, UpdateBrief):
-        return bring_up_to_date(family)
-    return go_back(brief.way_back, family.check, brief.surroundings)
+    match brief:
+        case RemedyBrief():
+            return apply_remedy(brief.title, brief.commands)
+        case SnapshotBrief():
+            return take_way_back(lambda: _take(brief))
+        case CheckBrief():
+            return check_way_back(brief.way_back)
+        case ReturnBrief():
+            check = family_named(brief.family).check if brief.family in CROSSING_FAMILIES else None
+            return go_back(brief.way_back, check, brief.surroundings)
+        case UpdateBrief():
+            return bring_up_to_date(family_named(brief.family))
+        case CrossBrief():
+            family = family_named(brief.family)
+            return within(brief.surroundings, cross_route(family, brief.plans))
+
+
+def _take(brief: SnapshotBrief) -> TakeSnapshot:
+    return TakeSnapshot(
+        title="Take a snapshot",
+        reason=brief.reason,
+        leg="",
+        days=brief.days,
+        ends_because=brief.ends_because,
+        engine=brief.engine,
+    )

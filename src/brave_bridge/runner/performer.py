@@ -5,7 +5,6 @@ performed again, and looks first whether it took effect.
 """
 
 import time
-from collections.abc import Callable
 from functools import singledispatchmethod
 from pathlib import Path
 
@@ -13,10 +12,12 @@ from brave_bridge.core.crossing.requests import (
     AwaitAnswer,
     Awaited,
     CandidatesFound,
+    CheckBoot,
     Checkpoint,
-    Compared,
+    CheckSnapshot,
     CompareWithSnapshot,
     Done,
+    ExpireSnapshots,
     FactsRead,
     Failed,
     FilesListed,
@@ -25,6 +26,7 @@ from brave_bridge.core.crossing.requests import (
     FindCandidates,
     GuardServices,
     ListFiles,
+    MakeCard,
     Ran,
     ReadFacts,
     ReadFiles,
@@ -32,10 +34,8 @@ from brave_bridge.core.crossing.requests import (
     Request,
     Restart,
     Restarted,
-    Restored,
     RestoreSnapshot,
     Run,
-    SnapshotTaken,
     SwapFiles,
     Swapped,
     TakeSnapshot,
@@ -50,6 +50,7 @@ from brave_bridge.families.deb.survey import without_texts
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.wishes import Answers, Contents
+from brave_bridge.runner.way_back_deeds import Report, WayBackDeeds
 from brave_bridge.snapshots.catalogue import Snapshots
 
 OUTPUT_LIMIT = 400_000
@@ -67,9 +68,6 @@ _KEPT_GUARD = "/usr/sbin/policy-rc.d.before-crossing"
 
 BOOT_ID = "/proc/sys/kernel/random/boot_id"
 
-Report = Callable[[float, str, str], None]
-"""Called with percent done, a few words, and the name of the job if there is one."""
-
 
 class Performer:
     """Performs the requests of one procedure on one machine.
@@ -84,6 +82,7 @@ class Performer:
         self.family = family
         self.snapshots = snapshots
         self.identifier = identifier
+        self.ways_back = WayBackDeeds(machine, family, snapshots)
         self.poll_seconds = 0.1
 
     def perform(self, seq: int, request: Request, report: Report) -> Reply:
@@ -107,14 +106,23 @@ class Performer:
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:
-        snapshot = self.snapshots.take(
-            f"{self.identifier}-{seq}",
-            survey(self.machine, self.family).identity.name,
-            request.reason,
-            request.leg,
-            lambda entries, size: report(0, f"{entries} paths, {size >> 20} MiB copied", ""),
-        )
-        return SnapshotTaken(snapshot.id, snapshot.engine, snapshot.entries, snapshot.bytes_copied)
+        return self.ways_back.take(request, f"{self.identifier}-{seq}", report)
+
+    @_perform.register
+    def _(self, request: CheckSnapshot, seq: int, report: Report) -> Reply:
+        return self.ways_back.check(request, report)
+
+    @_perform.register
+    def _(self, request: ExpireSnapshots, seq: int, report: Report) -> Reply:
+        return self.ways_back.expire()
+
+    @_perform.register
+    def _(self, request: MakeCard, seq: int, report: Report) -> Reply:
+        return self.ways_back.make_card()
+
+    @_perform.register
+    def _(self, request: CheckBoot, seq: int, report: Report) -> Reply:
+        return self.ways_back.check_boot(request)
 
     @_perform.register
     def _(self, request: ReadFiles, seq: int, report: Report) -> Reply:
@@ -192,18 +200,11 @@ class Performer:
 
     @_perform.register
     def _(self, request: RestoreSnapshot, seq: int, report: Report) -> Reply:
-        snapshot = self.snapshots.find(request.snapshot)
-
-        def progress(phase: str, done: int, total: int) -> None:
-            report(100 * done / max(total, 1), f"{phase}: {done} of {total} paths", "")
-
-        done = self.snapshots.restore(snapshot, progress)
-        return Restored(done.put_back, done.removed, done.bytes_copied, done.seconds)
+        return self.ways_back.restore(request, report)
 
     @_perform.register
     def _(self, request: CompareWithSnapshot, seq: int, report: Report) -> Reply:
-        preview = self.snapshots.preview(self.snapshots.find(request.snapshot))
-        return Compared(preview.count, tuple(plain(example) for example in preview.named()))
+        return self.ways_back.compare(request, report)
 
     @_perform.register
     def _(self, request: Restart, seq: int, report: Report) -> Reply:

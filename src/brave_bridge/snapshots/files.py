@@ -1,12 +1,12 @@
-"""Copying one path of a tree with all that belongs to it, relative to open folders."""
+"""One path of a tree: copied, described, and given its attributes, relative to open folders."""
 
 import contextlib
 import ctypes
+import errno
 import fcntl
 import os
 import stat
-from pathlib import Path
-from urllib.parse import unquote_to_bytes
+import struct
 
 from blake3 import blake3
 
@@ -14,29 +14,44 @@ from brave_bridge.snapshots.manifest import (
     BLOCK,
     CHARACTER,
     FIFO,
+    FILE,
     FOLDER,
     LINK,
-    PIECE,
+    PLACE,
     Entry,
+    decoded_path,
     decoded_xattr,
-    proc_path,
+    encoded_path,
+    encoded_xattr,
+    type_of,
 )
 
-_FICLONE = 0x40049409
+PIECE = 1 << 20
 _ZEROS = bytes(PIECE)
+_FICLONE = 0x40049409
+_FS_IOC_GETFLAGS, _FS_IOC_SETFLAGS = 0x80086601, 0x40086602
+_RENAME_EXCHANGE = 2
+_NO_CLONE = (errno.EOPNOTSUPP, errno.EXDEV, errno.EINVAL, errno.ENOTTY, errno.ENOSYS)
+
+IMMUTABLE, APPEND_ONLY = 0x10, 0x20
+KEPT_FLAGS = IMMUTABLE | APPEND_ONLY | 0x40 | 0x80
+"""Immutable, append only, no dump, no access times: the flags that people set."""
+
+_libc = ctypes.CDLL(None, use_errno=True)
 
 
-def sync_file_system(folder: Path) -> None:
+def sync_file_system(folder: str | os.PathLike) -> None:
     """Flush the file system that holds a folder (syncfs(2))."""
     descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
     try:
-        if ctypes.CDLL(None, use_errno=True).syncfs(descriptor) != 0:
-            os.fsync(descriptor)
+        if _libc.syncfs(descriptor) != 0:
+            code = ctypes.get_errno()
+            raise OSError(code, os.strerror(code), os.fspath(folder))
     finally:
         os.close(descriptor)
 
 
-def open_to_read(name: bytes, parent: int) -> int:
+def open_to_read(name: str, parent: int) -> int:
     """Open a file without following a link and, where allowed, without touching its atime."""
     flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK
     try:
@@ -45,14 +60,45 @@ def open_to_read(name: bytes, parent: int) -> int:
         return os.open(name, flags, dir_fd=parent)
 
 
-def copy_content(source: int, target: int, *, sparse: bool) -> str:
-    """Copy an open file's content into an empty one and give its BLAKE3.
+class Cloner:
+    """Shares blocks between files (FICLONE), and remembers where that cannot be done."""
 
-    Blocks are shared where the file system can (FICLONE); holes stay holes.
+    def __init__(self) -> None:
+        self._refused: set[int] = set()
+
+    def clone(self, source: int, target: int, device: int) -> bool:
+        """Make an empty file share all blocks of another on that device; whether it could."""
+        if device in self._refused:
+            return False
+        try:
+            fcntl.ioctl(target, _FICLONE, source)
+            return True
+        except OSError as error:
+            if error.errno in _NO_CLONE:
+                self._refused.add(device)
+            return False
+
+
+def copy_content(
+    source: int, target: int, status: os.stat_result, cloner: Cloner
+) -> tuple[str, int]:
+    """Copy an open file's content into an empty one; its BLAKE3 and its length.
+
+    Blocks are shared where the file system can; holes stay holes.
     """
-    with contextlib.suppress(OSError):
-        fcntl.ioctl(target, _FICLONE, source)
-        return _hash_descriptor(source)
+    if status.st_size and cloner.clone(source, target, status.st_dev):
+        return hash_of(source)
+    if status.st_size < PIECE:
+        content = os.read(source, PIECE)
+        if len(content) < PIECE and status.st_blocks * 512 >= status.st_size:
+            if content:
+                write_all(target, content)
+            return blake3(content).hexdigest(), len(content)
+        os.lseek(source, 0, os.SEEK_SET)
+    return _copy_pieces(source, target, sparse=status.st_blocks * 512 < status.st_size)
+
+
+def _copy_pieces(source: int, target: int, *, sparse: bool) -> tuple[str, int]:
     digest = blake3()
     length = 0
     while piece := os.read(source, PIECE):
@@ -61,99 +107,210 @@ def copy_content(source: int, target: int, *, sparse: bool) -> str:
         if sparse and piece == _ZEROS[: len(piece)]:
             os.lseek(target, len(piece), os.SEEK_CUR)
         else:
-            _write_all(target, piece)
+            write_all(target, piece)
     if sparse:
         os.ftruncate(target, length)
-    return digest.hexdigest()
+    return digest.hexdigest(), length
 
 
-def _hash_descriptor(source: int) -> str:
-    digest = blake3()
+def hash_of(source: int) -> tuple[str, int]:
+    """The BLAKE3 and the length of what an open file still holds."""
+    content = os.read(source, PIECE)
+    if len(content) < PIECE:
+        return blake3(content).hexdigest(), len(content)
+    digest = blake3(content)
+    length = len(content)
     while piece := os.read(source, PIECE):
         digest.update(piece)
-    return digest.hexdigest()
+        length += len(piece)
+    return digest.hexdigest(), length
 
 
-def _write_all(target: int, piece: bytes) -> None:
-    view = memoryview(piece)
-    while view:
-        view = view[os.write(target, view) :]
+def write_all(target: int, piece: bytes) -> None:
+    """Write all of a piece, however little a write takes."""
+    written = os.write(target, piece)
+    while written < len(piece):
+        written += os.write(target, memoryview(piece)[written:])
 
 
-def make_special(entry: Entry, name: bytes, parent: int) -> None:
+# Describing
+
+
+def read_xattrs(place: int | str) -> dict[str, str]:
+    """Extended attributes of an open file, or of a path without following it."""
+    follow = {} if isinstance(place, int) else {"follow_symlinks": False}
+    try:
+        names = os.listxattr(place, **follow)
+    except OSError:
+        return {}
+    found = {}
+    for name in sorted(names):
+        with contextlib.suppress(OSError):
+            found[name] = encoded_xattr(os.getxattr(place, name, **follow))
+    return found
+
+
+def read_flags(descriptor: int) -> int:
+    """The inode flags of an open file that a snapshot keeps; 0 where there are none."""
+    try:
+        raw = fcntl.ioctl(descriptor, _FS_IOC_GETFLAGS, bytes(8))
+    except OSError:
+        return 0
+    return struct.unpack_from("i", raw)[0] & KEPT_FLAGS
+
+
+def proc_path(parent: int, name: str) -> str:
+    """A path to a name in an open folder, for calls that take no folder descriptor."""
+    return f"/proc/self/fd/{parent}/{name}"
+
+
+def entry_of(
+    path: str, status: os.stat_result, what: str, xattrs: dict[str, str], flags: int
+) -> Entry:
+    """The entry of what a status describes. ``path`` is relative to the root."""
+    kind = type_of(status.st_mode)
+    return Entry(
+        kind,
+        encoded_path(path),
+        stat.S_IMODE(status.st_mode),
+        status.st_uid,
+        status.st_gid,
+        status.st_mtime_ns,
+        status.st_size if kind == FILE else 0,
+        what,
+        xattrs,
+        status.st_ino if status.st_nlink > 1 and kind != FOLDER else 0,
+        status.st_ino,
+        status.st_ctime_ns,
+        flags,
+    )
+
+
+def describe_open(path: str, descriptor: int, status: os.stat_result, what: str) -> Entry:
+    """The entry of an open file or folder."""
+    xattrs = read_xattrs(descriptor)
+    return entry_of(path, status, what, xattrs, read_flags(descriptor))
+
+
+def describe_special(path: str, name: str, parent: int, status: os.stat_result) -> Entry:
+    """The entry of a link, pipe or device."""
+    kind = type_of(status.st_mode)
+    what = ""
+    if kind == LINK:
+        what = encoded_path(os.readlink(name, dir_fd=parent))
+    elif kind in (CHARACTER, BLOCK):
+        what = f"{os.major(status.st_rdev)}:{os.minor(status.st_rdev)}"
+    return entry_of(path, status, what, read_xattrs(proc_path(parent, name)), 0)
+
+
+def place_entry(path: str, status: os.stat_result) -> Entry:
+    """The entry of a folder whose contents are not covered."""
+    mode = stat.S_IMODE(status.st_mode)
+    return Entry(PLACE, encoded_path(path), mode, status.st_uid, status.st_gid, 0, 0, "", {}, 0)
+
+
+# Making
+
+
+def make_special(entry: Entry, name: str, parent: int) -> None:
     """Make the folder, link, pipe or device that an entry describes, without its attributes."""
-    if entry.type == FOLDER:
+    if entry.type in (FOLDER, PLACE):
         os.mkdir(name, 0o700, dir_fd=parent)
     elif entry.type == LINK:
-        os.symlink(link_target(entry), name, dir_fd=parent)
+        os.symlink(decoded_path(entry.what), name, dir_fd=parent)
     elif entry.type == FIFO:
         os.mkfifo(name, 0o600, dir_fd=parent)
     elif entry.type in (CHARACTER, BLOCK):
         major, minor = (int(number) for number in entry.what.split(":"))
-        kind = 0o020000 if entry.type == CHARACTER else 0o060000
+        kind = stat.S_IFCHR if entry.type == CHARACTER else stat.S_IFBLK
         os.mknod(name, kind | 0o600, os.makedev(major, minor), dir_fd=parent)
 
 
-def link_target(entry: Entry) -> bytes:
-    """Where a link leads."""
-    return unquote_to_bytes(entry.what)
+def dress_new(entry: Entry, descriptor: int, status: os.stat_result) -> None:
+    """Give a file or folder that was just made here, and is open, the attributes of an entry.
 
-
-def set_attributes(entry: Entry, name: bytes, parent: int) -> None:
-    """Give a path the owner, attributes, mode and time of an entry, in the order that keeps all.
-
+    ``status`` is its own of now.
     Changing the owner clears capabilities and set-id bits, so it comes first; the time last.
     """
+    if (status.st_uid, status.st_gid) != (entry.uid, entry.gid):
+        os.fchown(descriptor, entry.uid, entry.gid)
+    for attribute, value in entry.xattrs.items():
+        os.setxattr(descriptor, attribute, decoded_xattr(value))
+    if entry.mode != status.st_mode & 0o7777:
+        os.fchmod(descriptor, entry.mode)
+    os.utime(descriptor, ns=(entry.mtime_ns, entry.mtime_ns))
+    if entry.flags:
+        set_flags(descriptor, entry.flags)
+
+
+def set_attributes(entry: Entry, name: str, parent: int, *, with_flags: bool = True) -> None:
+    """Give a path the owner, attributes, mode, time and flags of an entry, whatever it has now."""
     status = os.stat(name, dir_fd=parent, follow_symlinks=False)
     if (status.st_uid, status.st_gid) != (entry.uid, entry.gid):
         os.chown(name, entry.uid, entry.gid, dir_fd=parent, follow_symlinks=False)
-    _set_xattrs(entry, name, parent)
+    if entry.type != PLACE:
+        _set_xattrs(entry, name, parent)
     if entry.type != LINK:
         os.chmod(name, entry.mode, dir_fd=parent)
-    os.utime(name, ns=(status.st_atime_ns, entry.mtime_ns), dir_fd=parent, follow_symlinks=False)
+    if entry.type != PLACE:
+        times = (status.st_atime_ns, entry.mtime_ns)
+        os.utime(name, ns=times, dir_fd=parent, follow_symlinks=False)
+    if with_flags and entry.type in (FILE, FOLDER):
+        with _opened_for_flags(name, parent) as descriptor:
+            if read_flags(descriptor) != entry.flags:
+                set_flags(descriptor, entry.flags)
 
 
-def _set_xattrs(entry: Entry, name: bytes, parent: int) -> None:
+def _set_xattrs(entry: Entry, name: str, parent: int) -> None:
     place = proc_path(parent, name)
-    try:
-        present = set(os.listxattr(place, follow_symlinks=False))
-    except OSError:
-        present = set()
-    for attribute in present - entry.xattrs.keys():
+    present = read_xattrs(place)
+    for attribute in present.keys() - entry.xattrs.keys():
         with contextlib.suppress(OSError):
             os.removexattr(place, attribute, follow_symlinks=False)
     for attribute, value in entry.xattrs.items():
-        os.setxattr(place, attribute, decoded_xattr(value), follow_symlinks=False)
+        if present.get(attribute) != value:
+            os.setxattr(place, attribute, decoded_xattr(value), follow_symlinks=False)
 
 
-_RENAME_EXCHANGE = 2
-
-
-def exchange(name: bytes, parent: int, other: bytes, other_parent: int) -> None:
-    """Swap two paths in one step (renameat2(2), RENAME_EXCHANGE)."""
-    library = ctypes.CDLL(None, use_errno=True)
-    if library.renameat2(parent, name, other_parent, other, _RENAME_EXCHANGE) != 0:
-        code = ctypes.get_errno()
-        raise OSError(code, os.strerror(code), os.fsdecode(other))
-
-
-def remove_path(name: bytes, parent: int) -> None:
-    """Remove a path and, where it is a folder, all below it; other file systems are left alone."""
+@contextlib.contextmanager
+def _opened_for_flags(name: str, parent: int):
+    descriptor = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK, dir_fd=parent)
     try:
-        status = os.stat(name, dir_fd=parent, follow_symlinks=False)
-    except FileNotFoundError:
-        return
-    if stat.S_ISDIR(status.st_mode):
-        inner = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=parent)
-        try:
-            if os.fstat(inner).st_dev != os.fstat(parent).st_dev:
-                raise OSError(18, "another file system is mounted there", os.fsdecode(name))
-            with os.scandir(inner) as listing:
-                names = [os.fsencode(item.name) for item in listing]
-            for below in names:
-                remove_path(below, inner)
-        finally:
-            os.close(inner)
-        os.rmdir(name, dir_fd=parent)
-    else:
-        os.unlink(name, dir_fd=parent)
+        yield descriptor
+    finally:
+        os.close(descriptor)
+
+
+def set_flags(descriptor: int, flags: int) -> None:
+    """Set the inode flags that a snapshot keeps; others stay as they are."""
+    try:
+        raw = fcntl.ioctl(descriptor, _FS_IOC_GETFLAGS, bytes(8))
+        present = struct.unpack_from("i", raw)[0]
+        wanted = (present & ~KEPT_FLAGS) | flags
+        if wanted != present:
+            fcntl.ioctl(descriptor, _FS_IOC_SETFLAGS, struct.pack("q", wanted))
+    except OSError as error:
+        if error.errno not in (errno.ENOTTY, errno.EOPNOTSUPP):
+            raise
+
+
+def unlock(name: str, parent: int) -> bool:
+    """Take the immutable and append-only flags from a path; whether it had any."""
+    try:
+        with _opened_for_flags(name, parent) as descriptor:
+            if not read_flags(descriptor) & (IMMUTABLE | APPEND_ONLY):
+                return False
+            set_flags(descriptor, 0)
+            return True
+    except OSError:
+        return False
+
+
+def exchange(name: str, parent: int, other: str, other_parent: int) -> None:
+    """Swap two paths in one step (renameat2(2), RENAME_EXCHANGE)."""
+    done = _libc.renameat2(
+        parent, os.fsencode(name), other_parent, os.fsencode(other), _RENAME_EXCHANGE
+    )
+    if done != 0:
+        code = ctypes.get_errno()
+        raise OSError(code, os.strerror(code), other)

@@ -1,12 +1,15 @@
 """Manifests: what every path of a tree is, so that two trees can be held against each other.
 
-A manifest file has one JSON array a line: path, type, mode, uid, gid, mtime_ns, size,
-hash or link target or device, extended attributes, hard-link group, and, for trees that
-were copied, inode and ctime_ns of the live file. Paths are percent-encoded (RFC 3986)
-where they are not plain ASCII. Sorted by path.
+A manifest file has one JSON array a line: type, path, mode, uid, gid, mtime_ns, size, hash
+or link target or device, extended attributes, hard-link group, inode and ctime_ns of the
+live file, and inode flags (ioctl_iflags(2)). Paths are percent-encoded (RFC 3986) where
+they are not plain ASCII. It goes folder by folder: a folder's line is followed by those of
+the other things in it, so that one folder can be read without reading the whole.
 """
 
+import mmap
 import os
+import re
 import stat
 from base64 import b64decode, b64encode
 from collections.abc import Iterable, Iterator
@@ -16,19 +19,34 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 import msgspec
 from blake3 import blake3
 
-from brave_bridge.snapshots.cover import Cover
-
-PIECE = 1 << 20
-_SAFE = "/ !$&'()*+,-.:;=@_~[]{}<>|^`#?\""
+_PLAIN = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*")
+_SAFE = "/ !$&'()*+,-.:;=@_~[]{}<>|^`#?"
+_FOLDER_LINE = b'["d","'
+_LONGEST_PATH = 1 << 15
 
 FILE, FOLDER, LINK, FIFO, CHARACTER, BLOCK = "fdlpcb"
+PLACE = "m"
+"""A folder that belongs to the tree while what is in it does not: a mount, or left out."""
+
+KINDS = {
+    stat.S_IFREG: FILE, stat.S_IFDIR: FOLDER, stat.S_IFLNK: LINK,
+    stat.S_IFIFO: FIFO, stat.S_IFCHR: CHARACTER, stat.S_IFBLK: BLOCK,
+}  # fmt: skip
+
+
+class DamagedManifest(ValueError):
+    """A manifest that says what no tree can be, or that is cut."""
 
 
 class Entry(msgspec.Struct, frozen=True, array_like=True):
-    """One path. ``what`` is a file's BLAKE3, a link's target or a device's numbers."""
+    """One path. ``what`` is a file's BLAKE3, a link's target or a device's numbers.
 
-    path: str
+    A file's ``what`` is empty where its content was never read (snapshots that the file
+    system itself makes and keeps).
+    """
+
     type: str
+    path: str
     mode: int
     uid: int
     gid: int
@@ -37,54 +55,58 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     what: str
     xattrs: dict[str, str]
     links: int
-    """Number of the hard-link group within the tree, 0 where the file stands alone."""
+    """The inode that the names of a hard-linked file share, 0 where it has one name."""
     inode: int = 0
     ctime_ns: int = 0
-
-    @property
-    def raw_path(self) -> bytes:
-        """The path as the file system has it, relative to the root."""
-        return unquote_to_bytes(self.path)
+    flags: int = 0
 
     def same_as(self, other: "Entry") -> bool:
-        """Whether both describe the same thing, hard-link numbering and inodes aside."""
-        return _comparable(self) == _comparable(other)
+        """Whether both describe the same thing, hard links and inodes aside."""
+        return (
+            self.what == other.what and self.type == other.type and self.size == other.size
+        ) and self.same_attributes(other)
+
+    def same_attributes(self, other: "Entry") -> bool:
+        """Whether owner, mode, time, attributes and flags are the same."""
+        return (
+            self.mode == other.mode
+            and self.uid == other.uid
+            and self.gid == other.gid
+            and self.mtime_ns == other.mtime_ns
+            and self.xattrs == other.xattrs
+            and self.flags == other.flags
+        )
 
 
-def _comparable(entry: Entry) -> tuple:
-    return (
-        entry.path, entry.type, entry.mode, entry.uid, entry.gid, entry.mtime_ns,
-        entry.size, entry.what, entry.xattrs,
-    )  # fmt: skip
+_decoder = msgspec.json.Decoder(Entry)
+encode_entry = msgspec.json.Encoder().encode
 
 
-def encoded_path(path: bytes) -> str:
-    """A path as a manifest writes it."""
-    return quote_from_bytes(path, safe=_SAFE)
+def encoded_path(path: str) -> str:
+    """A path (as os.fsdecode gives it) as a manifest writes it."""
+    if _PLAIN.fullmatch(path):
+        return path
+    return quote_from_bytes(os.fsencode(path), safe=_SAFE)
+
+
+def decoded_path(text: str) -> str:
+    """The path that a manifest's text stands for, relative to the root."""
+    return os.fsdecode(unquote_to_bytes(text)) if "%" in text else text
+
+
+def joined(folder: str, name: str) -> str:
+    """A path in a folder; the root folder is the empty path."""
+    return f"{folder}/{name}" if folder else name
 
 
 def type_of(mode: int) -> str:
     """The type letter of a file mode; empty for a socket, which no snapshot keeps."""
-    return {
-        stat.S_IFREG: FILE, stat.S_IFDIR: FOLDER, stat.S_IFLNK: LINK,
-        stat.S_IFIFO: FIFO, stat.S_IFCHR: CHARACTER, stat.S_IFBLK: BLOCK,
-    }.get(stat.S_IFMT(mode), "")  # fmt: skip
+    return KINDS.get(mode & 0o170000, "")
 
 
-def read_xattrs(place: int | str) -> dict[str, str]:
-    """Extended attributes of an open file, or of a path without following it; base64 values."""
-    follow = {} if isinstance(place, int) else {"follow_symlinks": False}
-    try:
-        names = os.listxattr(place, **follow)
-    except OSError:
-        return {}
-    found = {}
-    for name in sorted(names):
-        try:
-            found[name] = b64encode(os.getxattr(place, name, **follow)).decode()
-        except OSError:
-            continue
-    return found
+def encoded_xattr(value: bytes) -> str:
+    """An attribute's bytes as a manifest writes them."""
+    return b64encode(value).decode()
 
 
 def decoded_xattr(value: str) -> bytes:
@@ -92,162 +114,188 @@ def decoded_xattr(value: str) -> bytes:
     return b64decode(value)
 
 
-class Seen(msgspec.Struct, frozen=True):
-    """A path met on a walk: the open parent folder, its name there, and its status."""
-
-    parent: int
-    name: bytes
-    path: bytes
-    status: os.stat_result
-
-
-def walk(root: Path, cover: Cover) -> Iterator[Seen]:
-    """All covered paths below ``root``, a folder before what is in it, names sorted.
-
-    Works relative to open folders, so that a folder renamed meanwhile leads nowhere else.
-    The root itself is met as the empty path. What the cover leaves out, and whatever is
-    mounted from another file system, is not met at all.
-    """
-    descriptor = os.open(root, os.O_RDONLY | os.O_DIRECTORY)
-    try:
-        status = os.fstat(descriptor)
-        yield Seen(descriptor, b".", b"", status)
-        yield from _walk_folder(descriptor, b"", status.st_dev, cover)
-    finally:
-        os.close(descriptor)
-
-
-def _walk_folder(descriptor: int, path: bytes, device: int, cover: Cover) -> Iterator[Seen]:
-    with os.scandir(descriptor) as listing:
-        names = sorted(os.fsencode(entry.name) for entry in listing)
-    for name in names:
-        below = path + b"/" + name if path else name
-        try:
-            status = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
-        except FileNotFoundError:
-            continue
-        if cover.leaves_out(below) or status.st_dev != device:
-            continue
-        yield Seen(descriptor, name, below, status)
-        if not stat.S_ISDIR(status.st_mode):
-            continue
-        flags = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW
-        try:
-            inner = os.open(name, flags, dir_fd=descriptor)
-        except (FileNotFoundError, NotADirectoryError):
-            continue
-        try:
-            yield from _walk_folder(inner, below, device, cover)
-        finally:
-            os.close(inner)
-
-
-class LinkGroups:
-    """Numbers the hard-link groups of a walk, in the order in which they are met."""
-
-    def __init__(self) -> None:
-        self._numbers: dict[tuple[int, int], int] = {}
-
-    def number(self, status: os.stat_result) -> int:
-        """The group of a file, 0 where it has one name only."""
-        if status.st_nlink < 2 or stat.S_ISDIR(status.st_mode):
-            return 0
-        key = (status.st_dev, status.st_ino)
-        return self._numbers.setdefault(key, len(self._numbers) + 1)
-
-
-def proc_path(parent: int, name: bytes) -> str:
-    """A path to a name in an open folder, for calls that take no folder descriptor."""
-    return f"/proc/self/fd/{parent}/{os.fsdecode(name)}"
-
-
-def describe(seen: Seen, links: int, content_hash: str | None = None) -> Entry:
-    """The manifest entry of a path; a file's content is read unless its hash is given."""
-    status, kind = seen.status, type_of(seen.status.st_mode)
-    if kind == FILE:
-        what = hash_at(seen) if content_hash is None else content_hash
-    elif kind == LINK:
-        target = os.readlink(seen.name, dir_fd=seen.parent)
-        what = encoded_path(target)
-    elif kind in (CHARACTER, BLOCK):
-        what = f"{os.major(status.st_rdev)}:{os.minor(status.st_rdev)}"
-    else:
-        what = ""
-    return Entry(
-        path=encoded_path(seen.path),
-        type=kind,
-        mode=stat.S_IMODE(status.st_mode),
-        uid=status.st_uid,
-        gid=status.st_gid,
-        mtime_ns=status.st_mtime_ns,
-        size=status.st_size if kind == FILE else 0,
-        what=what,
-        xattrs=read_xattrs(proc_path(seen.parent, seen.name)),
-        links=links,
-        inode=status.st_ino,
-        ctime_ns=status.st_ctime_ns,
-    )
-
-
-def hash_at(seen: Seen) -> str:
-    """The BLAKE3 of a file's content, in hexadecimal."""
-    descriptor = os.open(seen.name, os.O_RDONLY | os.O_NOFOLLOW, dir_fd=seen.parent)
-    with os.fdopen(descriptor, "rb", buffering=0) as stream:
-        return hash_stream(stream)
-
-
-def hash_stream(stream) -> str:
-    """The BLAKE3 of what a stream still holds."""
-    digest = blake3()
-    while piece := stream.read(PIECE):
-        digest.update(piece)
-    return digest.hexdigest()
-
-
-def scan(root: Path, cover: Cover, known: "dict[str, Entry] | None" = None) -> Iterator[Entry]:
-    """The entries of a tree. Sockets are left out.
-
-    Where ``known`` has an entry with the same size, times and inode, its hash is taken
-    over instead of reading the file again.
-    """
-    groups = LinkGroups()
-    for seen in walk(root, cover):
-        if type_of(seen.status.st_mode):
-            before = (known or {}).get(encoded_path(seen.path))
-            unread = before.what if before and is_untouched(before, seen.status) else None
-            try:
-                yield describe(seen, groups.number(seen.status), unread)
-            except FileNotFoundError:
-                continue
-
-
 def is_untouched(before: Entry, status: os.stat_result) -> bool:
-    """Whether a live file is the very one that an entry describes, not written to since."""
+    """Whether what is live is the very thing that an entry describes, not written to since.
+
+    A change of content, owner, mode or attributes moves the ctime, which no program can set.
+    """
     return (
-        before.type == FILE
-        and stat.S_ISREG(status.st_mode)
-        and before.inode == status.st_ino
+        before.inode == status.st_ino
         and before.ctime_ns == status.st_ctime_ns
         and before.mtime_ns == status.st_mtime_ns
-        and before.size == status.st_size
+        and (before.size == status.st_size or before.type != FILE)
+        and before.type == KINDS.get(status.st_mode & 0o170000)
     )
+
+
+def decoded_entry(line: bytes) -> Entry:
+    """An entry from its line; DamagedManifest where it is none that could be."""
+    try:
+        entry = _decoder.decode(line)
+    except msgspec.DecodeError as error:
+        raise DamagedManifest(f"a damaged line: {error}") from error
+    if entry.type not in _TYPES:
+        raise DamagedManifest(f"{entry.path[:80]!r} is of no type: {entry.type[:8]!r}")
+    return entry
+
+
+_TYPES = frozenset((FILE, FOLDER, LINK, FIFO, CHARACTER, BLOCK, PLACE))
+
+
+def _can_be(name: str) -> bool:
+    """Whether a text is one name in a folder: no ``..``, ``.``, slash or NUL, however written."""
+    if "%" in name:
+        name = os.fsdecode(unquote_to_bytes(name))
+    return name not in ("", ".", "..") and "/" not in name and "\0" not in name
+
+
+class Manifest:
+    """A manifest file, read folder by folder. Folders and paths are as the manifest writes them."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        with open(path, "rb") as stream:
+            size = os.fstat(stream.fileno()).st_size
+            if not size:
+                raise DamagedManifest("it is empty")
+            self._content = mmap.mmap(stream.fileno(), size, access=mmap.ACCESS_READ)
+        self._places: dict[str, tuple[int, int]] = {}
+        self._inner: dict[str, list[str]] = {}
+        self._find_folders()
+
+    def _find_folders(self) -> None:
+        content = self._content
+        starts = []
+        start = 0 if content[: len(_FOLDER_LINE)] == _FOLDER_LINE else -1
+        while start >= 0:
+            starts.append(start)
+            found = content.find(b"\n" + _FOLDER_LINE, start)
+            start = found + 1 if found >= 0 else -1
+        if not starts or content[-1:] != b"\n":
+            raise DamagedManifest("it does not begin with the root, or is cut")
+        for start, end in zip(starts, [*starts[1:], len(content)], strict=True):
+            begins = start + len(_FOLDER_LINE)
+            folder = content[begins : content.find(b'"', begins)].decode("ascii", "replace")
+            self._add_folder(folder, start, end)
+
+    def _add_folder(self, folder: str, start: int, end: int) -> None:
+        above, _, name = folder.rpartition("/")
+        if bool(folder) != bool(self._places) or folder in self._places:
+            raise DamagedManifest(f"the folder {folder[:80]!r} is out of place")
+        if folder:
+            if above not in self._places or not _can_be(name) or len(folder) > _LONGEST_PATH:
+                raise DamagedManifest(f"{folder[:80]!r} is no folder of a tree")
+            self._inner.setdefault(above, []).append(folder)
+        self._places[folder] = (start, end)
+
+    @property
+    def folders(self) -> list[str]:
+        """All folders, each after the one it is in."""
+        return list(self._places)
+
+    def has_folder(self, folder: str) -> bool:
+        """Whether there is such a folder."""
+        return folder in self._places
+
+    def folders_in(self, folder: str) -> list[str]:
+        """The folders directly in a folder."""
+        return self._inner.get(folder, [])
+
+    def lines_in(self, folder: str) -> list[bytes]:
+        """A folder's own line and those of all that is in it but folders."""
+        if folder not in self._places:
+            return []
+        start, end = self._places[folder]
+        return self._content[start:end].splitlines()
+
+    def folder(self, folder: str) -> Entry:
+        """A folder's own entry."""
+        start, end = self._places[folder]
+        stop = self._content.find(b"\n", start, end)
+        return decoded_entry(self._content[start:stop])
+
+    def others_in(self, folder: str) -> dict[str, Entry]:
+        """All that is in a folder but folders, by name."""
+        return {name: entry for name, (entry, _) in self.lines_of_others(folder).items()}
+
+    def lines_of_others(self, folder: str) -> dict[str, tuple[Entry, bytes]]:
+        """The same with each entry's line."""
+        found = {}
+        begin = len(folder) + 1 if folder else 0
+        start = folder + "/" if folder else ""
+        for line in self.lines_in(folder)[1:]:
+            entry = decoded_entry(line)
+            name = entry.path[begin:]
+            if not entry.path.startswith(start) or not _can_be(name):
+                raise DamagedManifest(f"{entry.path[:80]!r} is no path in {folder[:80]!r}")
+            found[name] = (entry, line)
+        return found
+
+    def entries(self) -> Iterator[Entry]:
+        """Every entry, folder by folder."""
+        for folder in self._places:
+            yield self.folder(folder)
+            yield from self.others_in(folder).values()
+
+    def entry(self, path: str) -> Entry | None:
+        """The entry of a path."""
+        if path in self._places:
+            return self.folder(path)
+        folder, _, name = path.rpartition("/")
+        return self.others_in(folder).get(name) if folder in self._places else None
+
+    def checksum(self) -> str:
+        """The BLAKE3 of the manifest itself."""
+        digest = blake3()
+        with open(self._path, "rb", buffering=0) as stream:
+            while piece := stream.read(1 << 20):
+                digest.update(piece)
+        return digest.hexdigest()
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._content.close()
+
+
+class ManifestWriter:
+    """Puts a manifest together from pieces, each the lines of one folder, in any order."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.pieces: dict[str, tuple[Path, int, int]] = {}
+
+    def add(self, folder: str, spool: Path, offset: int, length: int) -> None:
+        """Take over a folder's lines from a place in a spool file."""
+        self.pieces[folder] = (spool, offset, length)
+
+    def finish(self) -> str:
+        """Write it under a temporary name, sync it, rename it last; its BLAKE3."""
+        digest = blake3()
+        temporary = self.path.with_suffix(".new")
+        spools = {spool: open(spool, "rb") for spool, *_ in self.pieces.values()}  # noqa: SIM115
+        try:
+            with open(temporary, "wb") as stream:
+                for folder in sorted(self.pieces):
+                    spool, offset, length = self.pieces[folder]
+                    spools[spool].seek(offset)
+                    piece = spools[spool].read(length)
+                    digest.update(piece)
+                    stream.write(piece)
+                stream.flush()
+                os.fsync(stream.fileno())
+        finally:
+            for spool in spools.values():
+                spool.close()
+        os.replace(temporary, self.path)
+        return digest.hexdigest()
 
 
 def write_manifest(path: Path, entries: Iterable[Entry]) -> None:
-    """Write a manifest under a temporary name, sync it, and rename it last."""
+    """Write a manifest of entries that are in its order already."""
     temporary = path.with_suffix(".new")
-    encoder = msgspec.json.Encoder()
     with open(temporary, "wb") as stream:
         for entry in entries:
-            stream.write(encoder.encode(entry) + b"\n")
+            stream.write(encode_entry(entry) + b"\n")
         stream.flush()
         os.fsync(stream.fileno())
     os.replace(temporary, path)
-
-
-def read_manifest(path: Path) -> dict[str, Entry]:
-    """The entries of a manifest by path; ValueError where a line is damaged."""
-    decoder = msgspec.json.Decoder(Entry)
-    with open(path, "rb") as stream:
-        entries = [decoder.decode(line) for line in stream]
-    return {entry.path: entry for entry in entries}

@@ -1,64 +1,68 @@
-"""Returning a live tree to a snapshot: compare, stage, swap, clean up.
+"""Returning a live tree to a snapshot: compare, stage, swap, settle.
 
-Everything that must come back is first copied beside the tree on the same file system
-and checked against the manifest, so a damaged snapshot is found before the live tree is
-touched. Then each path is swapped in by one rename. The work is found by comparing, so
-after a kill at any instant a second run finishes it and ends in the same state.
+Everything that must come back is first copied beside the tree on the same file system and
+checked against the manifest, so a damaged snapshot is found before the live tree is
+touched. Then it is swapped in, one rename a path; a folder that is missing, or that stands
+where something else stood, comes in one piece. First comes what is only added, then what
+is replaced, of that the boot loader's files last, and only then goes what came since: at
+every instant kernels and modules of one side or the other are complete. The work is found
+by comparing, so after a kill at any instant a second run finishes it and ends the same. A
+journal in the staging folder says what is under way, to whoever boots next.
 """
 
 import contextlib
+import errno
 import os
-import shutil
-import stat
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
+from datetime import UTC, datetime
 from pathlib import Path
-from urllib.parse import unquote_to_bytes
 
 import msgspec
 
-from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.files import (
-    copy_content,
-    exchange,
-    make_special,
-    open_to_read,
-    set_attributes,
-    sync_file_system,
+from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
+from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
+from brave_bridge.snapshots.cover import STAGING, Cover
+from brave_bridge.snapshots.crew import HELPERS, carry_out
+from brave_bridge.snapshots.files import exchange, set_attributes, sync_file_system
+from brave_bridge.snapshots.folders import open_root, opened, remove_tree, unlocked
+from brave_bridge.snapshots.manifest import (
+    FILE,
+    FOLDER,
+    PLACE,
+    Entry,
+    Manifest,
+    decoded_path,
+    joined,
 )
-from brave_bridge.snapshots.manifest import FILE, FOLDER, Entry, scan
+from brave_bridge.snapshots.staging import StageJob, handfuls
+
+JOURNAL = "journal.json"
+_WORK = "work"
+_BOOT = ("boot", "efi", "etc/kernel", "etc/fstab", "etc/default/grub")
+
+Tell = Callable[[str, int, int], None]
+"""Called with the phase, how much of it is done, and of how much."""
 
 
-class DamagedSnapshot(Exception):
-    """A file of the snapshot is missing or not what the manifest says. Nothing was changed."""
+class Journal(msgspec.Struct, frozen=True):
+    """What a return under way says of itself on the disk that it works on. Times ISO 8601."""
+
+    snapshot: str
+    machine: str
+    phase: str
+    """``staging``: nothing live is touched yet; ``swapping``: it must be finished."""
+    began: str
+    kept_in: str = ""
 
 
-class Preview(msgspec.Struct, frozen=True):
-    """What a return would do: paths that come back, change, or go, and the bytes to copy."""
-
-    missing: tuple[str, ...]
-    changed: tuple[str, ...]
-    attributes: tuple[str, ...]
-    extra: tuple[str, ...]
-    bytes_to_copy: int
-
-    @property
-    def count(self) -> int:
-        """How many paths differ."""
-        return len(self.missing) + len(self.changed) + len(self.attributes) + len(self.extra)
-
-    def named(self, most: int = 5) -> list[str]:
-        """The first differences of each kind in words: ``/path: what``."""
-        return [
-            f"/{path}: {what}"
-            for paths, what in (
-                (self.missing, "missing"),
-                (self.changed, "other content"),
-                (self.attributes, "other attributes"),
-                (self.extra, "not in the snapshot"),
-            )
-            for path in paths[:most]
-        ]
+def read_journal(root: Path) -> Journal | None:
+    """The journal of a return that was interrupted on that part, if there is one."""
+    try:
+        content = (root / STAGING / JOURNAL).read_bytes()[:100_000]
+        return msgspec.json.decode(content, type=Journal)
+    except (OSError, msgspec.DecodeError):
+        return None
 
 
 class RestoreReport(msgspec.Struct, frozen=True):
@@ -68,224 +72,368 @@ class RestoreReport(msgspec.Struct, frozen=True):
     removed: int
     bytes_copied: int
     seconds: float
+    restart_needed: bool = False
+    aside: tuple[str, ...] = ()
+    """Subvolumes that were set aside with the system as it was before the return."""
+
+    def __add__(self, other: "RestoreReport") -> "RestoreReport":
+        return RestoreReport(
+            self.put_back + other.put_back,
+            self.removed + other.removed,
+            self.bytes_copied + other.bytes_copied,
+            max(self.seconds, other.seconds),
+            self.restart_needed or other.restart_needed,
+            self.aside + other.aside,
+        )
 
 
-def compare(root: Path, cover: Cover, wanted: dict[str, Entry]) -> Preview:
-    """Hold a live tree against a manifest by content.
+class _Top(msgspec.Struct):
+    """A path that is swapped in by one step: its name in the staging folder, and how."""
 
-    A file is read unless it is the very inode that was copied, unwritten since.
-    """
-    live = {entry.path: entry for entry in scan(root, cover, wanted)}
-    regrouped = _regrouped(wanted, live)
-    missing, changed, attributes = [], [], []
-    size = 0
-    for path, entry in wanted.items():
-        present = live.get(path)
-        if present is None:
-            missing.append(path)
-            size += entry.size
-        elif path in regrouped or _content(present) != _content(entry):
-            changed.append(path)
-            size += entry.size
-        elif not entry.same_as(present):
-            attributes.append(path)
-    extra = [path for path in live if path not in wanted]
-    return Preview(tuple(missing), tuple(changed), tuple(attributes), tuple(extra), size)
-
-
-def _content(entry: Entry) -> tuple[str, str, int]:
-    return entry.type, entry.what, entry.size
-
-
-def _regrouped(wanted: dict[str, Entry], live: dict[str, Entry]) -> set[str]:
-    """The paths whose hard links are not as they were."""
-    before, now = _groups(wanted), _groups(live)
-    return {
-        path
-        for path in before.keys() | now.keys()
-        if path in wanted and before.get(path) != now.get(path)
-    }
-
-
-def _groups(entries: dict[str, Entry]) -> dict[str, frozenset[str]]:
-    members: dict[int, set[str]] = {}
-    for path, entry in entries.items():
-        if entry.links:
-            members.setdefault(entry.links, set()).add(path)
-    return {
-        path: frozenset(group) for group in members.values() if len(group) > 1 for path in group
-    }
+    entry: Entry
+    name: str
+    how: str
+    live_type: str
 
 
 class Restoration:
-    """One return of ``root`` to the snapshot whose files stand under ``tree``."""
+    """The return of one part: ``root`` to what ``folder`` holds (``tree``: where its files are)."""
 
     def __init__(
-        self, root: Path, tree: Path, cover: Cover, wanted: dict[str, Entry], staging: Path,
-        progress: Callable[[str, int, int], None] | None = None,
+        self, root: Path, folder: Path, cover: Cover, journal: Journal,
+        tree: Path | None = None, tell: Tell | None = None, helpers: int = HELPERS,
     ) -> None:  # fmt: skip
         self.root = root
-        self.tree = tree
+        self.folder = folder
+        self.tree = tree or folder / "tree"
         self.cover = cover
-        self.wanted = wanted
-        self.staging = staging
-        self.progress = progress or (lambda phase, done, total: None)
-        self._bytes = 0
+        self.journal = journal
+        self.tell = tell or (lambda phase, done, total: None)
+        self.helpers = helpers
+        self.staging = root / STAGING
+        self.bytes_copied = 0
+        self._found = Comparison(())
+        self._tops: list[_Top] = []
+        self._wanted: dict[str, Entry] = {}
+        self._folders: dict[str, Entry] = {}
 
-    def restore(self) -> RestoreReport:
-        """Make the live tree equal to the snapshot; DamagedSnapshot before anything is touched."""
-        began = time.monotonic()
-        shutil.rmtree(self.staging, ignore_errors=True)
-        preview = compare(self.root, self.cover, self.wanted)
-        files = [
-            path for path in preview.missing + preview.changed if self.wanted[path].type != FOLDER
-        ]
-        staged = self._prepare(files)
-        self._swap(preview, staged)
-        sync_file_system(self.root)
-        shutil.rmtree(self.staging, ignore_errors=True)
-        self._settle_folders()
-        sync_file_system(self.root)
-        put_back = len(preview.missing) + len(preview.changed) + len(preview.attributes)
-        return RestoreReport(put_back, len(preview.extra), self._bytes, time.monotonic() - began)
+    # Before anything live is touched
 
-    def _prepare(self, files: list[str]) -> dict[str, bytes]:
-        """Stage, and leave nothing behind where that fails."""
+    def prepare(self) -> None:
+        """Compare and stage. DamagedSnapshot or OSError leave the live tree as it was."""
+        self.discard()
+        job = comparison_job(self.root, self.cover, self.folder, self.tree)
+        self._found = compare(job, lambda done: self.tell("comparing", done, 0), self.helpers)
+        self._refuse_to_displace()
+        self._read_wanted()
         times = os.stat(self.root)
-        self.staging.mkdir(mode=0o700)
+        (self.staging / _WORK).mkdir(parents=True, mode=0o700)
         try:
-            staged = self._stage(files)
+            self.write_journal("staging")
+            self._stage()
             sync_file_system(self.staging)
-        except (DamagedSnapshot, OSError):
-            shutil.rmtree(self.staging, ignore_errors=True)
+        except (ValueError, OSError):
+            self.discard()
             os.utime(self.root, ns=(times.st_atime_ns, times.st_mtime_ns))
             raise
-        return staged
 
-    def _stage(self, paths: list[str]) -> dict[str, bytes]:
-        """Copy what must come back into the staging folder; path to its name there."""
-        source = os.open(self.tree, os.O_RDONLY | os.O_DIRECTORY)
-        target = os.open(self.staging, os.O_RDONLY | os.O_DIRECTORY)
-        staged: dict[str, bytes] = {}
-        first_names: dict[int, bytes] = {}
+    def discard(self) -> None:
+        """Remove what an earlier run staged."""
+        with contextlib.closing(_Opened(self.root)) as root:
+            remove_tree(STAGING, root.descriptor)
+
+    def write_journal(self, phase: str) -> None:
+        """Say on this part's own disk how far the return is."""
+        content = msgspec.json.encode(msgspec.structs.replace(self.journal, phase=phase))
+        new = self.staging / (JOURNAL + ".new")
+        with open(new, "wb") as stream:
+            stream.write(content)
+            stream.flush()
+            os.fsync(stream.fileno())
+        os.replace(new, self.staging / JOURNAL)
+
+    def _refuse_to_displace(self) -> None:
+        for difference in self._found.of(CHANGED):
+            if difference.live_type in (FOLDER, PLACE) and (
+                difference.live_type == PLACE or difference.path in self._found.held
+            ):
+                words = "it holds what the snapshot does not cover, and would have to go"
+                raise OSError(errno.EBUSY, words, f"/{difference.path}")
+
+    def _read_wanted(self) -> None:
+        """All entries that are needed, before the first change."""
+        manifest = Manifest(self.folder / "manifest.jsonl")
         try:
-            for number, path in enumerate(paths):
-                entry, name = self.wanted[path], b"%d" % number
-                first = first_names.get(entry.links) if entry.links else None
-                if first is not None:
-                    os.link(
-                        first, name, src_dir_fd=target, dst_dir_fd=target, follow_symlinks=False
-                    )
-                else:
-                    self._stage_one(entry, name, source, target)
-                    if entry.links:
-                        first_names[entry.links] = name
-                staged[path] = name
+            wanted = {d.path for d in self._found.of(MISSING, CHANGED, ATTRIBUTES)}
+            self._wanted = dict(_entries_of(manifest, wanted))
+            touched = {d.path.rpartition("/")[0] for d in self._found.differences} | {""}
+            touched |= {path for path, entry in self._wanted.items() if entry.type == FOLDER}
+            known = [folder for folder in touched if manifest.has_folder(folder)]
+            self._folders = {folder: manifest.folder(folder) for folder in known}
+        finally:
+            manifest.close()
+
+    def _stage(self) -> None:
+        places = self._choose_places()
+        by_group: dict[int, str] = {}
+        to_stage, links = [], []
+        for path, place in places.items():
+            entry = self._wanted[path]
+            if entry.type in (FOLDER, PLACE):
+                (self.staging / _WORK / decoded_path(place)).mkdir(mode=0o700)
+            elif entry.links and entry.links in by_group:
+                links.append((by_group[entry.links], place))
+            else:
+                to_stage.append((place, entry))
+                if entry.links:
+                    by_group[entry.links] = place
+        job = StageJob(tree=str(self.tree), staging=str(self.staging / _WORK))
+        done = 0
+        for result in carry_out(job, handfuls(to_stage), self.helpers):
+            self.bytes_copied += result.bytes_copied
+            done += result.files
+            self.tell("staging", done, len(to_stage))
+        for first, place in links:
+            os.link(
+                self.staging / _WORK / decoded_path(first),
+                self.staging / _WORK / decoded_path(place),
+                follow_symlinks=False,
+            )
+        self._dress_staged_folders(places)
+
+    def _choose_places(self) -> dict[str, str]:
+        """Where each path is staged: below its top, the outermost path that is not there yet."""
+        places: dict[str, str] = {}
+        self._tops = []
+        for difference in sorted(self._found.of(MISSING, CHANGED), key=lambda d: _depth(d.path)):
+            path = difference.path
+            above, _, name = path.rpartition("/")
+            if above in places:
+                places[path] = f"{places[above]}/{name}"
+                continue
+            places[path] = str(len(self._tops))
+            self._tops.append(
+                _Top(self._wanted[path], places[path], difference.how, difference.live_type)
+            )
+        return places
+
+    def _dress_staged_folders(self, places: dict[str, str]) -> None:
+        with contextlib.closing(_Opened(self.staging / _WORK)) as work:
+            for path in sorted(places, key=_depth, reverse=True):
+                entry = self._wanted[path]
+                if entry.type in (FOLDER, PLACE):
+                    name = decoded_path(places[path])
+                    set_attributes(entry, name, work.descriptor, with_flags=False)
+
+    # The live tree
+
+    def add(self) -> None:
+        """Swap in what is missing: nothing that stands is touched."""
+        self.write_journal("swapping")
+        self._swap([top for top in self._tops if top.how == MISSING], "adding")
+
+    def replace(self) -> None:
+        """Swap in what differs, but for the boot loader's files; then attributes."""
+        self._swap([t for t in self._tops if t.how == CHANGED and not _boots(t.entry)], "replacing")
+        with contextlib.closing(_Opened(self.root)) as root:
+            for difference in self._found.of(ATTRIBUTES):
+                entry = self._wanted[difference.path]
+                if entry.type != FOLDER:
+                    with _parent_of(root.descriptor, entry.path) as (parent, name):
+                        deed = _bound(set_attributes, entry, name, parent)
+                        unlocked(deed, name, parent)
+
+    def replace_boot(self) -> None:
+        """Swap in the boot loader's files."""
+        self._swap([t for t in self._tops if t.how == CHANGED and _boots(t.entry)], "replacing")
+
+    def remove(self) -> None:
+        """Take away what came since, the boot loader's and the kernels' files last."""
+        extra = self._found.of(EXTRA)
+        gone_with = {top.entry.path for top in self._tops if top.live_type == FOLDER}
+        ordered = sorted(extra, key=lambda d: (_is_boot(d.path), -_depth(d.path)))
+        with contextlib.closing(_Opened(self.root)) as root:
+            for number, difference in enumerate(ordered):
+                if not _is_below(difference.path, gone_with):
+                    _drop(difference, root.descriptor)
                 if number % 200 == 0:
-                    self.progress("staging", number, len(paths))
-        finally:
-            os.close(source)
-            os.close(target)
-        return staged
+                    self.tell("removing", number, len(ordered))
 
-    def _stage_one(self, entry: Entry, name: bytes, source: int, target: int) -> None:
-        if entry.type != FILE:
-            make_special(entry, name, target)
-            set_attributes(entry, name, target)
-            return
-        try:
-            original = open_to_read(entry.raw_path, source)
-        except OSError as error:
-            raise DamagedSnapshot(f"/{entry.path}: {error.strerror}") from error
-        copy = os.open(name, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600, dir_fd=target)
-        try:
-            found = copy_content(original, copy, sparse=True)
-        finally:
-            os.close(original)
-            os.close(copy)
-        if found != entry.what:
-            raise DamagedSnapshot(f"/{entry.path}: its content is not what was copied")
-        self._bytes += entry.size
-        set_attributes(entry, name, target)
+    def settle(self) -> None:
+        """Give folders their attributes again and files their flags; forget the journal."""
+        with contextlib.closing(_Opened(self.root)) as root:
+            for path in sorted(self._folders, key=_depth, reverse=True):
+                if path:
+                    with contextlib.suppress(FileNotFoundError, NotADirectoryError):
+                        self._settle(self._folders[path], root.descriptor)
+            for entry in self._wanted.values():
+                if entry.type == FILE and entry.flags:
+                    self._settle(entry, root.descriptor)
+            sync_file_system(self.root)
+            self._clear_staging(root.descriptor)
+            top = self._folders[""]
+            unlocked(_bound(set_attributes, top, ".", root.descriptor), ".", root.descriptor)
+        sync_file_system(self.root)
 
-    def _swap(self, preview: Preview, staged: dict[str, bytes]) -> None:
-        """Folders first, then each staged path by one rename, then what must go.
+    @staticmethod
+    def _settle(entry: Entry, root: int) -> None:
+        with _parent_of(root, entry.path) as (parent, name):
+            unlocked(_bound(set_attributes, entry, name, parent), name, parent)
 
-        The shallowest come first, so a folder is there before what is in it.
-        """
-        root = os.open(self.root, os.O_RDONLY | os.O_DIRECTORY)
-        staging = os.open(self.staging, os.O_RDONLY | os.O_DIRECTORY)
-        paths = sorted(preview.missing + preview.changed, key=self._depth)
-        try:
-            for number, path in enumerate(paths):
-                self._put(self.wanted[path], staged.get(path), root, staging)
+    def _clear_staging(self, root: int) -> None:
+        """What was replaced goes first, the journal last."""
+        with contextlib.closing(_Opened(self.staging)) as staging:
+            remove_tree(_WORK, staging.descriptor)
+        remove_tree(STAGING, root)
+
+    def report(self, began: float) -> RestoreReport:
+        """What it came to."""
+        put_back = len(self._found.of(MISSING, CHANGED, ATTRIBUTES))
+        removed = len(self._found.of(EXTRA))
+        return RestoreReport(put_back, removed, self.bytes_copied, time.monotonic() - began)
+
+    def _swap(self, tops: list[_Top], phase: str) -> None:
+        with (
+            contextlib.closing(_Opened(self.root)) as root,
+            contextlib.closing(_Opened(self.staging / _WORK)) as work,
+        ):
+            tops = sorted(tops, key=lambda top: _order(top.entry.path))
+            for number, top in enumerate(tops):
+                self._put(top, root.descriptor, work.descriptor)
                 if number % 200 == 0:
-                    self.progress("swapping", number, len(paths))
-            for path in preview.attributes:
-                entry = self.wanted[path]
-                set_attributes(entry, entry.raw_path or b".", root)
-            for path in sorted(preview.extra, key=lambda path: -self._depth(path)):
-                if self._stands_in_folders(path):
-                    self._drop(path, root)
-        finally:
-            os.close(root)
-            os.close(staging)
+                    self.tell(phase, number, len(tops))
 
     @staticmethod
-    def _depth(path: str) -> int:
-        return path.count("/")
+    def _put(top: _Top, root: int, work: int) -> None:
+        """One rename; what stood there goes to the staging folder where it is a folder."""
+        with _parent_of(root, top.entry.path) as (parent, name):
 
-    @staticmethod
-    def _put(entry: Entry, staged: bytes | None, root: int, staging: int) -> None:
-        place = entry.raw_path
-        if entry.type == FOLDER:
-            _make_folder(place, root)
-            return
-        try:
-            os.rename(staged, place, src_dir_fd=staging, dst_dir_fd=root)
-        except IsADirectoryError:
-            # What stood there goes to the staging folder and is cleaned up with it.
-            exchange(staged, staging, place, root)
+            def swap() -> None:
+                try:
+                    os.rename(top.name, name, src_dir_fd=work, dst_dir_fd=parent)
+                except (IsADirectoryError, NotADirectoryError):
+                    exchange(top.name, work, name, parent)
 
-    def _stands_in_folders(self, path: str) -> bool:
-        """Whether no folder above the path has become a link, which would lead elsewhere."""
-        above = path.rpartition("/")[0]
-        while above:
-            entry = self.wanted.get(above)
-            if entry is not None and entry.type != FOLDER:
-                return False
-            above = above.rpartition("/")[0]
-        return True
-
-    @staticmethod
-    def _drop(path: str, root: int) -> None:
-        """Remove what the snapshot does not have; a folder only once nothing covered is in it."""
-        place = unquote_to_bytes(path)
-        try:
-            os.unlink(place, dir_fd=root)
-        except FileNotFoundError:
-            return
-        except (IsADirectoryError, PermissionError):
-            with contextlib.suppress(OSError):
-                os.rmdir(place, dir_fd=root)
-
-    def _settle_folders(self) -> None:
-        """Give folders their owner, mode and time again, the innermost first."""
-        root = os.open(self.root, os.O_RDONLY | os.O_DIRECTORY)
-        try:
-            for entry in sorted(self.wanted.values(), key=lambda e: -self._depth(e.path)):
-                if entry.type == FOLDER:
-                    set_attributes(entry, entry.raw_path or b".", root)
-        finally:
-            os.close(root)
+            unlocked(swap, name, parent)
 
 
-def _make_folder(place: bytes, root: int) -> None:
-    """Make a folder, in the place of whatever else stands there."""
+def return_parts(parts: list[Restoration]) -> RestoreReport:
+    """Return all parts of a system together: none is touched before all are staged."""
+    began = time.monotonic()
     try:
-        if stat.S_ISDIR(os.stat(place, dir_fd=root, follow_symlinks=False).st_mode):
-            return
-        os.unlink(place, dir_fd=root)
-    except FileNotFoundError:
-        pass
-    os.mkdir(place, 0o700, dir_fd=root)
+        for part in parts:
+            part.prepare()
+    except (ValueError, OSError):
+        for part in parts:
+            part.discard()
+        raise
+    for step in (
+        Restoration.add,
+        Restoration.replace,
+        Restoration.replace_boot,
+        Restoration.remove,
+    ):
+        for part in parts:
+            step(part)
+        for part in parts:
+            sync_file_system(part.root)
+    for part in parts:
+        part.settle()
+    report = RestoreReport(0, 0, 0, 0.0)
+    for part in parts:
+        report += part.report(began)
+    return report
+
+
+def new_journal(snapshot: str, machine: str, kept_in: str) -> Journal:
+    """The journal of a return that begins now."""
+    began = datetime.now(UTC).isoformat(timespec="seconds")
+    return Journal(snapshot, machine, "staging", began, kept_in)
+
+
+class _Opened:
+    """A folder held open."""
+
+    def __init__(self, folder: Path) -> None:
+        self.descriptor = open_root(folder)
+
+    def close(self) -> None:
+        os.close(self.descriptor)
+
+
+@contextlib.contextmanager
+def _parent_of(root: int, path: str) -> Iterator[tuple[int, str]]:
+    """The open folder that a path stands in, and its name there."""
+    folder, _, name = decoded_path(path).rpartition("/")
+    with opened(root, folder) as parent:
+        yield parent, name
+
+
+def _bound(function: Callable, *arguments) -> Callable[[], None]:
+    return lambda: function(*arguments)
+
+
+def _entries_of(manifest: Manifest, paths: set[str]) -> Iterator[tuple[str, Entry]]:
+    by_folder: dict[str, list[str]] = {}
+    for path in paths:
+        if manifest.has_folder(path):
+            yield path, manifest.folder(path)
+        else:
+            folder, _, name = path.rpartition("/")
+            by_folder.setdefault(folder, []).append(name)
+    for folder, names in by_folder.items():
+        others = manifest.others_in(folder)
+        yield from ((joined(folder, name), others[name]) for name in names)
+
+
+def _depth(path: str) -> int:
+    return path.count("/") + 1 if path else 0
+
+
+def _is_boot(path: str) -> bool:
+    return path.startswith(_BOOT) or "/modules/" in path
+
+
+def _boots(entry: Entry) -> bool:
+    return _is_boot(entry.path)
+
+
+def _order(path: str) -> tuple[bool, int, str]:
+    """Libraries and programs together and first, folder by folder."""
+    return (not path.startswith(("usr/", "lib", "bin", "sbin")), _depth(path), path)
+
+
+def _is_below(path: str, folders: Iterable[str]) -> bool:
+    if not folders:
+        return False
+    while path:
+        path = path.rpartition("/")[0]
+        if path in folders:
+            return True
+    return False
+
+
+def _drop(difference: Difference, root: int) -> None:
+    """Remove what the snapshot does not have; a folder only once nothing covered is in it."""
+    try:
+        with _parent_of(root, difference.path) as (parent, name):
+            if difference.type == FOLDER:
+                _drop_folder(name, parent)
+            else:
+                unlocked(lambda: os.unlink(name, dir_fd=parent), name, parent)
+    except (FileNotFoundError, NotADirectoryError):
+        return
+    except OSError as error:
+        # A folder above has become a link: what it leads to is none of this tree.
+        if error.errno != errno.ELOOP:
+            raise
+
+
+def _drop_folder(name: str, parent: int) -> None:
+    try:
+        unlocked(lambda: os.rmdir(name, dir_fd=parent), name, parent)
+    except NotADirectoryError:
+        return
+    except OSError as error:
+        if error.errno not in (errno.ENOTEMPTY, errno.EBUSY, errno.EEXIST):
+            raise

@@ -1,181 +1,130 @@
-"""Snapshots by copy, for any file system.
-
-A later snapshot hard-links what is unchanged to the snapshot before it, never to the
-live tree. Content is hashed while it is copied. A file that changes while it is read is
-copied again; what stays unstable, and what vanished, is listed.
-"""
+"""A snapshot's files and manifest, made by a crew: copied, or only described."""
 
 import errno
 import os
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
 
+from brave_bridge.snapshots.copying import CopyJob, FolderCopied, spool_path
 from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.files import (
-    copy_content,
-    make_special,
-    open_to_read,
-    set_attributes,
-)
-from brave_bridge.snapshots.manifest import (
-    FILE,
-    FOLDER,
-    Entry,
-    LinkGroups,
-    Seen,
-    describe,
-    is_untouched,
-    type_of,
-    walk,
-)
-
-_TRIES = 3
+from brave_bridge.snapshots.crew import HELPERS, carry_out
+from brave_bridge.snapshots.folders import list_folder, open_root, opened
+from brave_bridge.snapshots.manifest import FILE, ManifestWriter, joined, type_of
 
 Progress = Callable[[int, int], None]
-"""Called with the entries and bytes so far."""
+"""Called with the entries and the bytes covered so far."""
+
+_MOST_NAMED = 200
 
 
 class CopyReport(msgspec.Struct):
-    """What a copy came to."""
+    """What a copy came to; the lists name paths as a manifest writes them, the first of many."""
 
+    checksum: str = ""
     entries: int = 0
+    bytes_covered: int = 0
     bytes_copied: int = 0
-    linked: int = 0
     vanished: list[str] = []
     unstable: list[str] = []
+    apart: list[str] = []
     sockets: list[str] = []
 
+    def add(self, folder: FolderCopied) -> None:
+        """Count a folder in."""
+        self.entries += folder.entries
+        self.bytes_covered += folder.bytes_covered
+        self.bytes_copied += folder.bytes_copied
+        for mine, theirs in (
+            (self.vanished, folder.vanished), (self.unstable, folder.unstable),
+            (self.apart, folder.apart), (self.sockets, folder.sockets),
+        ):  # fmt: skip
+            mine.extend(theirs[: max(_MOST_NAMED - len(mine), 0)])
 
-class TreeCopy:
-    """One copy of a live tree into an empty folder."""
 
-    def __init__(
-        self, root: Path, target: Path, cover: Cover, previous: Path | None,
-        known: dict[str, Entry], progress: Progress | None = None,
-    ) -> None:  # fmt: skip
-        self.root = root
-        self.target = target
-        self.cover = cover
-        self.previous = previous
-        self.known = known
-        self.progress = progress or (lambda entries, size: None)
-        self.report = CopyReport()
-        self._groups = LinkGroups()
-        self._first_names: dict[int, Entry] = {}
-        self._entries: list[Entry] = []
+def _nothing(entries: int, size: int) -> None:
+    pass
 
-    def copy(self) -> list[Entry]:
-        """Copy everything that is covered; the manifest's entries in path order."""
-        target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY)
-        previous = os.open(self.previous, os.O_RDONLY | os.O_DIRECTORY) if self.previous else None
-        try:
-            for seen in walk(self.root, self.cover):
-                self._copy_path(seen, target, previous)
-            for entry in reversed(self._entries):
-                if entry.type == FOLDER:
-                    set_attributes(entry, entry.raw_path or b".", target)
-        finally:
-            os.close(target)
-            if previous is not None:
-                os.close(previous)
-        return self._entries
 
-    def _copy_path(self, seen: Seen, target: int, previous: int | None) -> None:
-        kind = type_of(seen.status.st_mode)
-        if not kind:
-            self.report.sockets.append(os.fsdecode(seen.path))
-            return
-        try:
-            entry = (
-                self._copy_file(seen, target, previous)
-                if kind == FILE
-                else self._copy_special(seen, target)
-            )
-        except FileNotFoundError:
-            self.report.vanished.append(os.fsdecode(seen.path))
-            return
-        self._entries.append(entry)
-        self.report.entries += 1
-        if self.report.entries % 500 == 0:
-            self.progress(self.report.entries, self.report.bytes_copied)
+def copy_tree(
+    root: Path, cover: Cover, folder: Path, previous: Path | None = None,
+    progress: Progress = _nothing, helpers: int = HELPERS,
+) -> CopyReport:  # fmt: skip
+    """Copy ``root`` to ``folder``/tree and write ``folder``/manifest.jsonl, which must not exist.
 
-    def _copy_special(self, seen: Seen, target: int) -> Entry:
-        links = self._groups.number(seen.status)
-        entry = describe(seen, links)
-        if not seen.path:
-            return entry
-        first = self._first_names.get(links)
-        if first is not None:
-            os.link(
-                first.raw_path,
-                seen.path,
-                src_dir_fd=target,
-                dst_dir_fd=target,
-                follow_symlinks=False,
-            )
-            return msgspec.structs.replace(first, path=entry.path)
-        make_special(entry, seen.path, target)
-        if entry.type != FOLDER:
-            set_attributes(entry, seen.path, target)
-        if links:
-            self._first_names[links] = entry
-        return entry
+    ``previous`` is the like folder of an earlier snapshot on the same file system, to be
+    shared with. OSError where anything but a vanished file cannot be read or written.
+    """
+    (folder / "tree").mkdir()
+    (folder / "anchors").mkdir()
+    job = CopyJob(
+        root=str(root),
+        cover=cover,
+        spools=str(folder / "spools"),
+        target=str(folder / "tree"),
+        anchors=str(folder / "anchors"),
+        previous=str(previous / "tree") if previous else "",
+        known=str(previous / "manifest.jsonl") if previous else "",
+    )
+    report = _carried_out(job, folder, progress, helpers)
+    shutil.rmtree(folder / "anchors")
+    return report
 
-    def _copy_file(self, seen: Seen, target: int, previous: int | None) -> Entry:
-        links = self._groups.number(seen.status)
-        first = self._first_names.get(links) if links else None
-        if first is not None:
-            os.link(first.raw_path, seen.path, src_dir_fd=target, dst_dir_fd=target)
-            return msgspec.structs.replace(first, path=describe(seen, links, "").path)
-        entry = self._linked(seen, links, target, previous) or self._copied(seen, links, target)
-        if links:
-            self._first_names[links] = entry
-        return entry
 
-    def _linked(self, seen: Seen, links: int, target: int, previous: int | None) -> Entry | None:
-        """The file as a further name of the previous snapshot's, where it is unchanged."""
-        entry = describe(seen, links, "")
-        before = self.known.get(entry.path)
-        if previous is None or before is None or not is_untouched(before, seen.status):
-            return None
-        entry = msgspec.structs.replace(entry, what=before.what)
-        if not before.same_as(entry):
-            return None
-        try:
-            os.link(seen.path, seen.path, src_dir_fd=previous, dst_dir_fd=target)
-        except OSError as error:
-            if error.errno in (errno.EMLINK, errno.ENOENT):
-                return None
-            raise
-        self.report.linked += 1
-        return entry
+def describe_tree(
+    root: Path, cover: Cover, folder: Path, progress: Progress = _nothing, helpers: int = HELPERS
+) -> CopyReport:
+    """Only write ``folder``/manifest.jsonl for the tree at ``root``, contents unread."""
+    job = CopyJob(root=str(root), cover=cover, spools=str(folder / "spools"))
+    return _carried_out(job, folder, progress, helpers)
 
-    def _copied(self, seen: Seen, links: int, target: int) -> Entry:
-        for attempt in range(_TRIES):
-            source = open_to_read(seen.name, seen.parent)
-            copy = -1
+
+def _carried_out(job: CopyJob, folder: Path, progress: Progress, helpers: int) -> CopyReport:
+    spools = Path(job.spools)
+    spools.mkdir()
+    report = CopyReport()
+    writer = ManifestWriter(folder / "manifest.jsonl")
+    paths = [spool_path(job.spools, number) for number in range(helpers + 1)]
+    for done in carry_out(job, [""], helpers):
+        if done.length:
+            writer.add(done.folder, paths[done.spool], done.offset, done.length)
+        report.add(done)
+        progress(report.entries, report.bytes_covered)
+    report.checksum = writer.finish()
+    shutil.rmtree(spools)
+    return report
+
+
+def covers_more_than(size: int, root: Path, cover: Cover) -> bool:
+    """Whether the covered files take more than ``size`` bytes."""
+    return covered_bytes(root, cover, until=size) > size
+
+
+def covered_bytes(root: Path, cover: Cover, until: int = 1 << 62) -> int:
+    """The bytes that the covered files take on disk, hard links once; or soon after ``until``."""
+    top = open_root(root)
+    leaver = cover.leaver()
+    total, counted, pending = 0, set(), [""]
+    try:
+        device = os.fstat(top).st_dev
+        while pending and total <= until:
+            path = pending.pop()
             try:
-                before = os.fstat(source)
-                flags = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW
-                copy = os.open(seen.path, flags, 0o600, dir_fd=target)
-                sparse = before.st_blocks * 512 < before.st_size
-                content_hash = copy_content(source, copy, sparse=sparse)
-                after = os.fstat(source)
-            finally:
-                os.close(source)
-                if copy >= 0:
-                    os.close(copy)
-            self.report.bytes_copied += after.st_size
-            if _written(before) == _written(after):
-                break
-            if attempt == _TRIES - 1:
-                self.report.unstable.append(os.fsdecode(seen.path))
-        entry = describe(msgspec.structs.replace(seen, status=after), links, content_hash)
-        set_attributes(entry, seen.path, target)
-        return entry
-
-
-def _written(status: os.stat_result) -> tuple[int, int, int]:
-    return status.st_size, status.st_mtime_ns, status.st_ctime_ns
+                with opened(top, path) as folder:
+                    listing = list_folder(folder, path, device, leaver)
+            except OSError as error:
+                if error.errno in (errno.ENOENT, errno.ENOTDIR):
+                    continue
+                raise
+            pending += [joined(path, name) for name in listing.folders]
+            for status in listing.others.values():
+                if status.st_nlink > 1 and status.st_ino in counted:
+                    continue
+                if type_of(status.st_mode) == FILE:
+                    counted.add(status.st_ino)
+                    total += status.st_blocks * 512
+    finally:
+        os.close(top)
+    return total

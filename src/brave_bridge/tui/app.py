@@ -21,6 +21,7 @@ from brave_bridge.tui.dialogs import KeyList
 from brave_bridge.tui.harbour import Harbour
 from brave_bridge.tui.ready_deeds import ReadyDeeds
 from brave_bridge.tui.theme import THEMES
+from brave_bridge.tui.way_back_deeds import WayBackDeeds
 from brave_bridge.tui.widgets.bridge_strip import BridgeStrip
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.widgets.lines import HeadLine, KeyLine, NextLine
@@ -51,7 +52,7 @@ _MANY = 20
 _NARROW = 110
 
 
-class BraveBridge(Deeds, ReadyDeeds, App[int]):
+class BraveBridge(Deeds, ReadyDeeds, WayBackDeeds, App[int]):
     """The screen. Closing it ends nothing that is under way."""
 
     TITLE = "Brave Bridge"

@@ -33,11 +33,11 @@ class Deeds:
         try:
             result = self.harbour.do(name, deed)
         except Refused as refusal:
-            self.call_from_thread(self._refused, refusal.what, refusal.why, refusal.remedy)
+            self.call_from_thread(self.tell_refused, refusal.what, refusal.why, refusal.remedy)
         except MachineError as error:
-            self.call_from_thread(self._refused, error.attempted, error.seen, error.remedy)
+            self.call_from_thread(self.tell_refused, error.attempted, error.seen, error.remedy)
         except (LogbookError, OSError) as error:
-            self.call_from_thread(self._refused, words, str(error), "")
+            self.call_from_thread(self.tell_refused, words, str(error), "")
         else:
             if then:
                 self.call_from_thread(then, result)
@@ -45,7 +45,7 @@ class Deeds:
             self.call_from_thread(self.tell_busy, "")
             self.call_from_thread(self.read_machines, [name])
 
-    def _refused(self, what: str, why: str, remedy: str) -> None:
+    def tell_refused(self, what: str, why: str, remedy: str) -> None:
         message = plain(f"{why}" + (f"\n▸ {remedy}" if remedy else ""), 600)
         self.notify(message.replace("[", "\\["), title=f"■ {what}", severity="error", timeout=20)
 
@@ -92,32 +92,6 @@ class Deeds:
             ConfirmByName(f"Cross to {plan.legs[-1].leg.end.title}", _cost(record), record.name),
             begin,
         )
-
-    def action_snapshot(self) -> None:
-        """Take a snapshot now."""
-        self._do(
-            "taking a snapshot",
-            lambda desk: desk.snapshot("by hand"),
-            lambda taken: self.notify(f"way back {taken.id}: {counted(taken.entries, 'path')}"),
-        )
-
-    def preview_return(self, identifier: str) -> None:
-        """Show what a return would change, then ask for the machine's name."""
-        self._do("comparing", lambda desk: desk.preview_return(identifier), self._ask_return)
-
-    def _ask_return(self, found) -> None:
-        from brave_bridge.workbench.pages.ways_back import preview_lines
-
-        snapshot, preview = found
-        lines = preview_lines(snapshot, preview)
-
-        def begin(agreed: bool | None) -> None:
-            if agreed:
-                self.place = "crossing"
-                self._do("returning", lambda desk: desk.begin_return(snapshot, "from the screen"))
-
-        name = self.harbour.current
-        self.push_screen(ConfirmByName("Return", lines, name), begin)
 
     def action_answer(self, number: int) -> None:
         """Answer the open question with its first or second choice."""
@@ -174,6 +148,8 @@ class Deeds:
             folder = Path.cwd()
             if place == "logbook":
                 return export.export_logbook(desk, folder)
+            if place == "ways_back":
+                return export.export_space(desk, folder)
             if place == "fleet":
                 bars = export.support_bars(records)
                 return export.save_bars(bars, f"Support left: {station}", "fleet", folder)

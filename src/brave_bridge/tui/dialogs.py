@@ -2,7 +2,8 @@
 
 from rich.text import Text
 from textual.app import ComposeResult
-from textual.containers import Vertical
+from textual.binding import Binding
+from textual.containers import Vertical, VerticalScroll
 from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
@@ -81,6 +82,73 @@ class AskReason(Dialog):
     def on_input_submitted(self, event: Input.Submitted) -> None:
         if event.value.strip():
             self.dismiss(event.value.strip())
+
+
+class ConfirmReturn(Dialog):
+    """What a return would do; a reason and the machine's name confirm it.
+
+    The reason and whether to keep it as a field note about ``leg``, or None.
+    """
+
+    BINDINGS = [
+        ("escape", "dismiss(None)", "back"),
+        ("ctrl+f", "note", "field note"),
+        Binding("pagedown", "scroll(1)", show=False, priority=True),
+        Binding("pageup", "scroll(-1)", show=False, priority=True),
+    ]
+    DEFAULT_CSS = """
+    ConfirmReturn > Vertical { width: 92; max-height: 96%; height: auto; }
+    ConfirmReturn VerticalScroll { height: auto; max-height: 60vh; scrollbar-size: 1 1; }
+    ConfirmReturn #return-note { margin: 0; }
+    """
+
+    def __init__(self, lines: list[str], name: str, leg: str) -> None:
+        super().__init__()
+        self.lines = lines
+        self.machine_name = name
+        self.leg = leg
+        self.as_note = False
+
+    def compose(self) -> ComposeResult:
+        with Vertical() as box:
+            box.border_title = "Return"
+            with VerticalScroll(can_focus=False):
+                yield Static(Text("\n".join(self.lines)))
+            yield Input(placeholder="why you go back", max_length=300, id="return-reason")
+            yield Input(placeholder=f"the machine's name: {self.machine_name}", id="return-name")
+            yield Static(id="return-note")
+
+    def on_mount(self) -> None:
+        self.query_one("#return-reason", Input).focus()
+        self._tell()
+
+    def _tell(self) -> None:
+        note = f"Ctrl+F keeps the reason as a field note about {self.leg}. " if self.leg else ""
+        if self.as_note:
+            note = f"◆ The reason is kept as a field note about {self.leg} (Ctrl+F). "
+        self.query_one("#return-note", Static).update(
+            Text(f"{note}Tab changes the line, PgDn scrolls, Esc goes back.")
+        )
+
+    def action_note(self) -> None:
+        """Keep the reason as a field note, or not."""
+        self.as_note = bool(self.leg) and not self.as_note
+        self._tell()
+
+    def action_scroll(self, by: int) -> None:
+        """Scroll what is told."""
+        self.query_one(VerticalScroll).scroll_relative(y=10 * by)
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        reason = self.query_one("#return-reason", Input)
+        name = self.query_one("#return-name", Input)
+        if event.input is reason or not reason.value.strip():
+            (name if reason.value.strip() else reason).focus()
+        elif name.value.strip() == self.machine_name:
+            self.dismiss((reason.value.strip(), self.as_note))
+        else:
+            name.value = ""
+            name.placeholder = f"that is not {self.machine_name}"
 
 
 class WriteNote(Dialog):

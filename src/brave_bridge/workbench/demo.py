@@ -16,6 +16,11 @@ from brave_bridge.machines.standin.live import Live
 from brave_bridge.machines.standin.machine import StandInMachine, open_stand_in
 from brave_bridge.machines.standin.other_roots import write_alpm_root, write_rpm_root
 from brave_bridge.store.field_notes import FieldNotes
+from brave_bridge.workbench.demo_ways_back import (
+    DemoWayBack,
+    clear_but_state,
+    take_demo_way_back,
+)
 from brave_bridge.workbench.lines import all_lines
 from brave_bridge.workbench.places import state_folder
 
@@ -42,6 +47,8 @@ class DemoMachine(msgspec.Struct):
     """Their config files: path to package, shipped text and text as it stands."""
     licence_days: int = 0
     live: Live | None = None
+    way_back: tuple[DemoWayBack, ...] = ()
+    """Oldest first."""
 
 
 class DemoNote(msgspec.Struct):
@@ -152,6 +159,25 @@ def _build_machine(
     root = folder / described.name
     root.mkdir()
     machine = StandInMachine(described.name, root)
+    for way_back in described.way_back:
+        if way_back.release:
+            had = tuple(way_back.instead.get(name, name) for name in described.packages)
+            then = msgspec.structs.replace(described, release=way_back.release, packages=had)
+            _furnish(folder, machine, then, keys, pace)
+            take_demo_way_back(machine, way_back)
+            clear_but_state(root)
+    _furnish(folder, machine, described, keys, pace)
+    for way_back in described.way_back:
+        if not way_back.release:
+            take_demo_way_back(machine, way_back)
+
+
+def _furnish(
+    folder: Path, machine: StandInMachine, described: DemoMachine, keys: dict[str, bytes],
+    pace: float,
+) -> None:  # fmt: skip
+    """Everything that stands on a machine of that release."""
+    root = machine.root
     machine.write("/etc/hostname", f"{described.name}\n".encode())
     if described.packages:
         suite = _line(described.line).release(described.release).suite
@@ -167,7 +193,7 @@ def _build_machine(
         pace,
     )
     if described.live is not None:
-        live.boot(root, described.live)
+        live.boot(root, msgspec.structs.replace(described.live))
     if described.packages:
         world.refresh(machine)
 

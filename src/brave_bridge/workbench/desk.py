@@ -14,13 +14,14 @@ import msgspec
 from brave_bridge import __version__
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.requests import FactsRead
-from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
+from brave_bridge.core.formats.text import plain
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
+from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.survey.findings import stops
+from brave_bridge.core.survey.findings import WaysBackSeen, stops
 from brave_bridge.families.choose import CROSSING_FAMILIES, planner_named, survey
 from brave_bridge.families.identify import read_identity
 from brave_bridge.machines.port import STATE_FOLDER, Machine
@@ -31,12 +32,14 @@ from brave_bridge.runner.briefs import (
     ReturnBrief,
     decode_brief,
     encode_brief,
-    surroundings_of,
 )
+from brave_bridge.runner.card_maker import card_state
 from brave_bridge.runner.inline import drive
 from brave_bridge.runner.performer import Performer
+from brave_bridge.runner.way_back_deeds import about
 from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
-from brave_bridge.snapshots.restore import Preview
+from brave_bridge.snapshots.description import Kept
+from brave_bridge.snapshots.returning import Returning
 from brave_bridge.store.field_notes import read_notes
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
 from brave_bridge.workbench.forecast import forecast
@@ -72,19 +75,33 @@ class Desk:
 
     def family(self) -> str:
         """The machine's family by its line; empty where the line is unknown."""
-        line = line_of(read_identity(self.machine)[0])
+        line = self.line()
         return line.family if line else ""
+
+    def line(self) -> ReleaseLine | None:
+        """The machine's release line; None where the catalogue has none such."""
+        return line_of(read_identity(self.machine)[0])
+
+    def release(self) -> Release | None:
+        """The release that the machine has; None where the catalogue has none such."""
+        return release_of(read_identity(self.machine)[0])
 
     def facts(self) -> Facts:
         """Read the machine's facts; MachineError where it is no system that can be read."""
         return survey(self.machine, self.family())
 
-    def survey(self, to: str = "", facts: Facts | None = None) -> Surveyed:
-        """Judge the machine's facts for the route to a release, or to the one to offer."""
+    def survey(
+        self, to: str = "", facts: Facts | None = None, listed: tuple[Kept, ...] | None = None
+    ) -> Surveyed:
+        """Judge the machine's facts for the route to a release, or to the one to offer.
+
+        ``listed`` are the snapshots where they were listed already.
+        """
         facts = facts or self.facts()
         readable = self.reads_records
         plan = self.kept_plan(facts) if readable else None
-        snapshots = tuple(self.snapshots.all()) if readable else ()
+        if listed is None:
+            listed = tuple(self.snapshots.listed()) if readable else ()
         decisions = read_decisions(self.machine) if readable else Decisions()
         line = line_for(facts)
         around = Around(
@@ -93,21 +110,30 @@ class Desk:
             release=release_of(facts.identity, line),
             plan=plan,
             goal=to,
-            snapshots=snapshots,
+            snapshots=listed,
+            ways_back=self._ways_back_seen(listed, facts) if readable else WaysBackSeen(),
             readable=readable,
             decisions=decisions,
             notes=self.field_notes(),
-            estimate=self._estimate(plan, snapshots, decisions) if plan else None,
+            estimate=self._estimate(plan, listed, decisions) if plan else None,
         )
         return judge(self.target, self.machine, facts, around)
+
+    def _ways_back_seen(self, listed: tuple[Kept, ...], facts: Facts) -> WaysBackSeen:
+        journal = Returning(self.snapshots).interrupted()
+        return WaysBackSeen(
+            damaged=tuple((k.snapshot.id, plain(k.fault)) for k in listed if not k.is_whole),
+            cut_off=plain(journal.snapshot) if journal else "",
+            uncovered=tuple((u.path, u.why) for u in self.snapshots.layout().uncovered),
+            card=card_state(self.machine, facts, self.snapshots)[0],
+        )
 
     def field_notes(self) -> tuple[FieldNote, ...]:
         """All field notes of the fleet that the machine belongs to, the newest first."""
         return tuple(read_notes(state_of_fleet(self.target.kind)))
 
-    def _estimate(
-        self, plan: KeptPlan, snapshots: tuple[Snapshot, ...], decisions: Decisions
-    ) -> Estimate:
+    def _estimate(self, plan: KeptPlan, listed: tuple[Kept, ...], decisions: Decisions) -> Estimate:
+        snapshots = [kept.snapshot for kept in listed if kept.is_whole]
         logbook = self.logbook() if self.has_logbook else None
         return forecast(plan.legs, snapshots, self.procedures(), logbook, decisions.speeds)
 
@@ -149,7 +175,7 @@ class Desk:
         family = self.family()
         if family not in CROSSING_FAMILIES:
             raise Refused("planning", f"machines of the {family} family cannot cross yet")
-        self._must_read_records()
+        self.must_read_records()
         facts = self.facts()
         route = self.route(to, facts)
         if not route.legs:
@@ -189,22 +215,11 @@ class Desk:
     # Ways back
 
     def snapshot(self, reason: str, progress=None) -> Snapshot:
-        """Take a snapshot now."""
-        self._must_read_records()
-        identity = read_identity(self.machine)[0]
+        """Take a snapshot now, in this process."""
+        self.must_read_records()
         make_state_folder(self.machine)
-        return self.snapshots.take(_stamp(), identity.name, reason, "", progress)
-
-    def ways_back(self) -> list[Snapshot]:
-        """The whole snapshots, oldest first; Refused where this user may not read them."""
-        self._must_read_records()
-        return self.snapshots.all()
-
-    def preview_return(self, identifier: str) -> tuple[Snapshot, Preview]:
-        """A way back and what a return to it would change."""
-        self._must_read_records()
-        snapshot = self.snapshots.find(identifier)
-        return snapshot, self.snapshots.preview(snapshot)
+        wanted = about(self.machine, self.facts(), reason)
+        return self.snapshots.take(_stamp(), wanted, progress)
 
     # Procedures
 
@@ -214,14 +229,15 @@ class Desk:
         state = self.machine.state
         return not state.is_dir() or os.access(state, os.R_OK | os.X_OK)
 
-    def _must_read_records(self) -> None:
+    def must_read_records(self) -> None:
+        """Refused where this user may not read the machine's logbook and snapshots."""
         if not self.reads_records:
             raise Refused(f"reading {self.machine.state}", "permission denied", "run it as root")
 
     @property
     def has_logbook(self) -> bool:
         """Whether anything was ever recorded; Refused where this user may not know."""
-        self._must_read_records()
+        self.must_read_records()
         return (self.machine.state / LOGBOOK_FILE).is_file()
 
     def logbook(self) -> Logbook:
@@ -251,14 +267,6 @@ class Desk:
         around = surroundings_for(read_decisions(self.machine), surveyed.facts)
         brief = CrossBrief(surveyed.line.family, plan.legs, seconds, around)
         return self.begin("crossing", title, brief, unattended)
-
-    def begin_return(self, snapshot: Snapshot, reason: str) -> str:
-        """Begin to return to a way back in a runner of its own; the procedure's id."""
-        title = f"back to {snapshot.release} of {snapshot.created[:16].replace('T', ' ')}"
-        waiting = self.open_procedure()
-        around = surroundings_of(decode_brief(waiting.brief)) if waiting else Surroundings()
-        brief = ReturnBrief(self.family(), snapshot.id, reason, around)
-        return self.begin("return", title, brief, True)
 
     def begin(self, kind: str, title: str, brief: Brief, unattended: bool) -> str:
         """Write a procedure into the logbook and start its runner; the procedure's id.
@@ -325,7 +333,8 @@ class Desk:
             raise Refused("proving", "no crossing is in the logbook")
         brief = decode_brief(row.brief)
         if isinstance(brief, ReturnBrief):
-            preview = self.snapshots.preview(self.snapshots.find(brief.way_back))
+            snapshot = self.snapshots.find(brief.way_back)
+            preview = Returning(self.snapshots).preview(snapshot)
             return row, prove_return(brief.way_back, preview.count, preview.named())
         baseline = self._baseline(row.id)
         if baseline is None:

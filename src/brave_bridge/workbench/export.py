@@ -1,5 +1,6 @@
 """Writing what a view shows to files that others can read."""
 
+import os
 from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
@@ -10,6 +11,7 @@ from brave_bridge.core.formats.text import plain
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.drawings.bridge import bridge
 from brave_bridge.drawings.bridge_picture import save_bridge
+from brave_bridge.drawings.space import SpaceBar, save_space
 from brave_bridge.drawings.support import SupportBar, save_support
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.lines import all_lines
@@ -17,6 +19,7 @@ from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.record import MachineRecord
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.ways_back import WaysBack
 
 
 def export_bridge(record: MachineRecord, folder: Path) -> list[Path]:
@@ -66,6 +69,24 @@ def export_support(words: tuple[str, ...], line: str, folder: Path) -> list[Path
     station, members = fleet_members(words, demo=False)
     bars = support_bars(read_machine(member) for member in members)
     return save_bars(bars, f"Support left: {station}", "fleet", folder)
+
+
+def export_space(desk: Desk, folder: Path) -> list[Path]:
+    """The space that the ways back take as SVG and PDF; the paths written."""
+    bars = []
+    for way in reversed(WaysBack(desk).listed()):
+        snapshot, use = way.kept.snapshot, way.kept.use
+        mark = "■" if not way.kept.is_whole else "◆" if way.kept.keeping.pinned else "◇"
+        made = snapshot.created[:16].replace("T", " ")
+        about = plain(way.kept.fault or snapshot.reason, 80)
+        sizes = (use.alone, use.shared) if use else (0, 0)
+        bars.append(SpaceBar(made, about, *sizes, mark))
+    room = os.statvfs(desk.machine.root)
+    title = f"Ways back of {desk.machine.name}"
+    paths = [folder / f"{desk.machine.name}-ways-back{ending}" for ending in (".svg", ".pdf")]
+    for path in paths:
+        save_space(bars, room.f_bavail * room.f_frsize, title, path)
+    return paths
 
 
 def export_logbook(desk: Desk, folder: Path) -> list[Path]:

@@ -18,6 +18,7 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.ways_back import WaysBack
 
 _OUTPUT_BYTES = 8_000
 _OUTPUT_LINES = 40
@@ -47,8 +48,10 @@ def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
 
 
 def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
-    surveyed = desk.survey(goal)
     may_read = desk.reads_records
+    ways = WaysBack(desk)
+    listed = tuple(ways.listed()) if may_read else ()
+    surveyed = desk.survey(goal, listed=tuple(way.kept for way in listed))
     plan = surveyed.plan if surveyed.goal and surveyed.plan else None
     if plan is not None and plan.to != surveyed.goal.key:
         plan = None
@@ -66,7 +69,8 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         route=surveyed.route,
         routes=_routes(desk, surveyed),
         plan=plan,
-        snapshots=tuple(desk.snapshots.all()) if may_read else (),
+        ways_back=listed,
+        gone=tuple(ways.gone()) if may_read else (),
         procedures=procedures,
         live=read_live(desk) if may_read else None,
         **_proof(procedures),

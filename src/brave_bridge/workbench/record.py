@@ -20,8 +20,9 @@ from brave_bridge.core.survey.findings import Finding
 from brave_bridge.drawings.bridge import BridgeState
 
 if TYPE_CHECKING:
-    from brave_bridge.snapshots.catalogue import Snapshot
+    from brave_bridge.snapshots.description import Gone, Snapshot
     from brave_bridge.store.logbook import EntryRow, ProcedureRow, QuestionRow
+    from brave_bridge.workbench.ways_back import WayBack
 
 
 class KeptPlan(msgspec.Struct, frozen=True):
@@ -89,10 +90,16 @@ class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
     route: Route | None = None
     routes: tuple[Route, ...] = ()
     plan: KeptPlan | None = None
-    snapshots: tuple[Snapshot, ...] = ()
+    ways_back: tuple[WayBack, ...] = ()
+    gone: tuple[Gone, ...] = ()
     procedures: tuple[ProcedureRow, ...] = ()
     live: Live | None = None
     proof: Proof | None = None
     proof_of: str = ""
     next: NextStep = NextStep("reading the machine", "survey", "show", 0)
     bridge: BridgeState = BridgeState(("",))
+
+    @property
+    def snapshots(self) -> tuple[Snapshot, ...]:
+        """Those that can be returned to, oldest first."""
+        return tuple(way.kept.snapshot for way in self.ways_back if way.kept.is_whole)

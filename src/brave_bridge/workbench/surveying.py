@@ -11,10 +11,16 @@ from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.difference import survey_difference
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.survey.findings import Link, Situation, WayBackSeen, judge_all
+from brave_bridge.core.survey.findings import (
+    Link,
+    Situation,
+    WayBackSeen,
+    WaysBackSeen,
+    judge_all,
+)
 from brave_bridge.core.survey.rules import all_rules
 from brave_bridge.machines.port import Machine
-from brave_bridge.snapshots.catalogue import Snapshot
+from brave_bridge.snapshots.description import Kept
 from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
 from brave_bridge.workbench.record import KeptPlan, Surveyed
@@ -32,7 +38,8 @@ class Around(msgspec.Struct, frozen=True):
     release: Release | None
     plan: KeptPlan | None = None
     goal: str = ""
-    snapshots: tuple[Snapshot, ...] = ()
+    snapshots: tuple[Kept, ...] = ()
+    ways_back: WaysBackSeen = WaysBackSeen()
     readable: bool = True
     decisions: Decisions = Decisions()
     notes: tuple[FieldNote, ...] = ()
@@ -54,6 +61,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         legs=legs,
         plan=around.plan.legs[0] if around.plan and goal and around.plan.to == goal.key else None,
         way_back=_way_back(around.snapshots),
+        ways_back=around.ways_back,
         records_are_readable=around.readable,
         notes=notes,
         backup_confirmed=around.decisions.backup_confirmed,
@@ -104,10 +112,12 @@ def _route(around: Around, goal: Release | None) -> Route | None:
     return find_route(around.line, around.release, goal, around.today)
 
 
-def _way_back(snapshots: tuple[Snapshot, ...]) -> WayBackSeen | None:
-    if not snapshots:
+def _way_back(snapshots: tuple[Kept, ...]) -> WayBackSeen | None:
+    newest = next((kept for kept in reversed(snapshots) if kept.is_whole), None)
+    if newest is None:
         return None
-    return WayBackSeen(snapshots[-1].created, snapshots[-1].engine)
+    snapshot = newest.snapshot
+    return WayBackSeen(snapshot.created, snapshot.engine, newest.keeping.deadline)
 
 
 def link_of(machine: Machine) -> Link | None:

@@ -7,10 +7,12 @@ machine is as it was; from stage one on, a failure names the way back.
 import difflib
 
 from brave_bridge.core.crossing.family import CrossingFamily
+from brave_bridge.core.crossing.keep_way_back import expiry_warnings
 from brave_bridge.core.crossing.requests import (
     Answered,
     Ask,
     Checkpoint,
+    ExpireSnapshots,
     FactsRead,
     Failed,
     FilesListed,
@@ -19,6 +21,7 @@ from brave_bridge.core.crossing.requests import (
     FileText,
     GuardServices,
     ListFiles,
+    MakeCard,
     Ran,
     ReadFacts,
     ReadFiles,
@@ -99,11 +102,13 @@ def _proven(
             ways_back=ways_back,
             legs_done=len(plans),
         )
+    expired = yield ExpireSnapshots(title="Let go what the retention rules let go")
     present = {package.name for package in after.facts.installed}
     return Outcome(
         state="done",
         ways_back=ways_back,
         legs_done=len(plans),
+        warnings=expiry_warnings(expired),
         proof=prove(baseline, after.facts, plans),
         set_aside=aside.paths if isinstance(aside, FilesListed) else (),
         obsolete=tuple(name for name in obsolete if name in present),
@@ -215,6 +220,7 @@ class _Crossing:
         if not isinstance(reply, SnapshotTaken):
             return self._stopped("way back", what_was_seen(reply))
         self.ways_back = (reply.id,)
+        yield MakeCard(title="Make the recovery card anew")
         return None
 
     def _change(self) -> Script[Outcome]:

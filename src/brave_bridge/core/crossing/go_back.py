@@ -5,10 +5,17 @@ from collections.abc import Callable
 import msgspec
 
 from brave_bridge.core.crossing.requests import (
+    BootChecked,
+    CheckBoot,
     Checkpoint,
     Compared,
     CompareWithSnapshot,
+    FactsRead,
     Failed,
+    ReadFacts,
+    Reply,
+    Restart,
+    Restarted,
     Restored,
     RestoreSnapshot,
     Run,
@@ -20,31 +27,59 @@ from brave_bridge.core.crossing.surroundings import Surroundings, leave
 
 
 def go_back(
-    way_back: str, check: Callable[[], Run], surroundings: Surroundings = Surroundings()
+    way_back: str, check: Callable[[], Run] | None, surroundings: Surroundings = Surroundings()
 ) -> Script[Outcome]:
     """Restore a snapshot, let the package manager check itself, compare by content.
 
-    ``surroundings`` are those of a crossing that was given up; they are left at the end.
+    ``check`` is None for a family that has none yet. ``surroundings`` are those of a
+    crossing that was given up; they are left at the end.
     """
     outcome = yield from _restored(way_back, check)
     warnings = yield from leave(surroundings)
-    return msgspec.structs.replace(outcome, warnings=warnings)
+    return msgspec.structs.replace(outcome, warnings=outcome.warnings + warnings)
 
 
-def _restored(way_back: str, check: Callable[[], Run]) -> Script[Outcome]:
+def _restored(way_back: str, check: Callable[[], Run] | None) -> Script[Outcome]:
     yield Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
     reply = yield RestoreSnapshot(title=f"Put back what {way_back} holds", snapshot=way_back)
     if not isinstance(reply, Restored):
         return _not_back(way_back, "restore", reply)
-    reply = yield check()
-    if not ended_well(reply):
-        return _not_back(way_back, "check", reply)
+    restored = reply
+    if reply.restart_needed:
+        reply = yield from _restarted()
+        if not isinstance(reply, Restarted):
+            return _not_back(way_back, "restart", reply)
+    # Before anything runs on it: a package manager's check may write.
     reply = yield CompareWithSnapshot(
-        title="Compare the machine with the snapshot", snapshot=way_back
+        title="Compare the machine with the snapshot, every file read", snapshot=way_back
     )
     if not isinstance(reply, Compared) or reply.count:
         return _not_back(way_back, "comparison", reply)
-    return Outcome(state="done", ways_back=(way_back,))
+    if check is not None and not restored.aside:
+        reply = yield check()
+        if not ended_well(reply):
+            return _not_back(way_back, "check", reply)
+    warnings = yield from _boot_warnings(way_back, restored)
+    return Outcome(state="done", ways_back=(way_back,), warnings=warnings)
+
+
+def _restarted() -> Script[Reply]:
+    """Restart into what came back; the runner goes on afterwards."""
+    reply = yield ReadFacts(title="See which boot this is")
+    if not isinstance(reply, FactsRead):
+        return reply
+    boot = reply.facts.boot.id
+    return (yield Restart(title="Restart into the system that came back", boot_id=boot))
+
+
+def _boot_warnings(way_back: str, restored: Restored) -> Script[tuple[str, ...]]:
+    reply = yield CheckBoot(title="See that its kernel can boot", snapshot=way_back)
+    warnings = [f"the system of before is set aside as {name}" for name in restored.aside]
+    if isinstance(reply, Failed):
+        warnings.append(f"whether it can boot is not known: {what_was_seen(reply)}")
+    elif isinstance(reply, BootChecked):
+        warnings += [f"before a restart: {fault}" for fault in reply.faults]
+    return tuple(warnings)
 
 
 def _not_back(way_back: str, at: str, reply) -> Outcome:

@@ -48,10 +48,17 @@ class ReadFacts(Request, frozen=True, tag=True, kw_only=True):
 
 
 class TakeSnapshot(Request, frozen=True, tag=True, kw_only=True):
-    """Make a way back. Reply: SnapshotTaken."""
+    """Make a way back. Reply: SnapshotTaken.
+
+    ``days`` is how long it lasts, 0 without a deadline, and ``ends_because`` why it ends;
+    ``engine`` is the engine that is asked for, empty for the one that suits best.
+    """
 
     reason: str
     leg: str
+    days: int = 0
+    ends_because: str = ""
+    engine: str = ""
     done_when: ClassVar[DoneWhen] = DoneWhen.RECORD_EXISTS
 
 
@@ -60,6 +67,31 @@ class FileText(msgspec.Struct, frozen=True):
 
     path: str
     text: str
+
+
+class CheckSnapshot(Request, frozen=True, tag=True, kw_only=True):
+    """Read a snapshot and hold it against its hashes. Reply: SnapshotChecked."""
+
+    snapshot: str
+    done_when: ClassVar[DoneWhen] = DoneWhen.RECORD_EXISTS
+
+
+class ExpireSnapshots(Request, frozen=True, tag=True, kw_only=True):
+    """Delete the ways back that the retention rules let go. Reply: SnapshotsExpired."""
+
+    done_when: ClassVar[DoneWhen] = DoneWhen.RECORD_EXISTS
+
+
+class MakeCard(Request, frozen=True, tag=True, kw_only=True):
+    """Make the recovery card for the machine as it is, with its newest way back. Reply: Done."""
+
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
+class CheckBoot(Request, frozen=True, tag=True, kw_only=True):
+    """Look whether the kernel of a snapshot can boot: image, modules, entry. Reply: BootChecked."""
+
+    snapshot: str
 
 
 class ReadFiles(Request, frozen=True, tag=True, kw_only=True):
@@ -262,12 +294,42 @@ class Answered(Reply, frozen=True, tag=True):
 
 
 class Restored(Reply, frozen=True, tag=True):
-    """A return's effect on files."""
+    """A return's effect on files.
+
+    ``restart_needed`` where the system goes on as it was until it restarts; ``aside`` names
+    what was set aside with the system as it was before.
+    """
 
     put_back: int
     removed: int
     bytes_copied: int
     seconds: float
+    restart_needed: bool = False
+    aside: tuple[str, ...] = ()
+
+
+class SnapshotChecked(Reply, frozen=True, tag=True):
+    """What reading a snapshot found: how much was read, and the first faults, each with a path."""
+
+    entries: int
+    bytes_read: int
+    faults: tuple[str, ...]
+    fault_count: int
+
+
+class SnapshotsExpired(Reply, frozen=True, tag=True):
+    """The ways back that went, each with why; and those that stay, each with why."""
+
+    gone: tuple[str, ...]
+    stay: tuple[str, ...]
+
+
+class BootChecked(Reply, frozen=True, tag=True):
+    """What would keep the kernel from booting; empty where nothing was found."""
+
+    kernel: str
+    entry: str
+    faults: tuple[str, ...]
 
 
 class Compared(Reply, frozen=True, tag=True):
@@ -295,6 +357,10 @@ AnyRequest = (
     Checkpoint
     | ReadFacts
     | TakeSnapshot
+    | CheckSnapshot
+    | ExpireSnapshots
+    | MakeCard
+    | CheckBoot
     | ReadFiles
     | WriteFiles
     | SwapFiles
@@ -314,6 +380,9 @@ AnyReply = (
     | Done
     | FactsRead
     | SnapshotTaken
+    | SnapshotChecked
+    | SnapshotsExpired
+    | BootChecked
     | FilesRead
     | FilesListed
     | Swapped

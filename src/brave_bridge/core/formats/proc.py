@@ -53,6 +53,34 @@ def read_mounts(text: str) -> list[Mount]:
     return found
 
 
+class MountInfo(msgspec.Struct, frozen=True):
+    """A mount as /proc/self/mountinfo tells it (proc_pid_mountinfo(5)).
+
+    ``root`` is the folder of the file system that is mounted there: on btrfs its subvolume.
+    """
+
+    path: str
+    root: str
+    device: str
+    type: str
+    options: str = ""
+
+
+def read_mountinfo(text: str) -> list[MountInfo]:
+    """The lines of mountinfo, a later mount over the same path in place of the earlier."""
+    found: dict[str, MountInfo] = {}
+    for line in text.splitlines():
+        fields, _, tail = line.partition(" - ")
+        words, last = fields.split(" "), tail.split(" ")
+        if len(words) >= 6 and len(last) >= 2:
+            path = unescaped(words[4])
+            found.pop(path, None)
+            found[path] = MountInfo(
+                path, unescaped(words[3]), unescaped(last[1]), last[0], words[5]
+            )
+    return list(found.values())
+
+
 def read_fields(text: str) -> dict[str, str]:
     """``Name: value`` lines, the first of each name (cpuinfo, meminfo)."""
     values: dict[str, str] = {}

@@ -71,7 +71,10 @@ class LegRule(msgspec.Struct, frozen=True):
 
 
 class ReleaseLine(msgspec.Struct, frozen=True):
-    """One distribution's sequence of releases."""
+    """One distribution's sequence of releases.
+
+    ``way_back_days`` is after how many days the system itself ends a way back; 0: never.
+    """
 
     id: str
     name: str
@@ -86,6 +89,7 @@ class ReleaseLine(msgspec.Struct, frozen=True):
     source: str = ""
     rolling: bool = False
     kernels: tuple[KernelSeries, ...] = ()
+    way_back_days: int = 0
 
     def release(self, name: str) -> Release | None:
         """The release with that key, version or codename; the latest where several share it."""

@@ -64,10 +64,25 @@ class Link(msgspec.Struct, frozen=True):
 
 
 class WayBackSeen(msgspec.Struct, frozen=True):
-    """The newest way back: its ISO day, and the mounted file systems that it left out."""
+    """The newest way back: its ISO day, its engine, and when it ends (ISO 8601, empty: never)."""
 
     day: str
     engine: str = ""
+    ends: str = ""
+
+
+class WaysBackSeen(msgspec.Struct, frozen=True):
+    """What there is around the newest way back.
+
+    ``damaged`` names snapshots with their fault; ``cut_off`` the snapshot that an
+    interrupted return leads to; ``uncovered`` the file systems that a snapshot leaves out,
+    each with why; ``card`` is ``fresh``, ``stale``, ``none`` or empty where it is not known.
+    """
+
+    damaged: tuple[tuple[str, str], ...] = ()
+    cut_off: str = ""
+    uncovered: tuple[tuple[str, str], ...] = ()
+    card: str = ""
 
 
 class Situation(msgspec.Struct, frozen=True):
@@ -81,6 +96,7 @@ class Situation(msgspec.Struct, frozen=True):
     """The legs of the route to the goal, in order."""
     plan: LegPlan | None = None
     way_back: WayBackSeen | None = None
+    ways_back: WaysBackSeen = WaysBackSeen()
     records_are_readable: bool = True
     """Whether logbook and snapshots, which only root may read, could be read."""
     notes: tuple[FieldNote, ...] = ()

@@ -13,10 +13,18 @@ if TYPE_CHECKING:
 
 
 class WaysBackWorkspace(Workspace):
-    """The snapshots."""
+    """The snapshots: take, look into, decide, return."""
 
     KEY, NAME, WORDS = "7", "ways_back", "Ways back"
-    BINDINGS = [Binding("b", "app.snapshot", "take a snapshot")]
+    BINDINGS = [
+        Binding("b", "app.snapshot", "take one"),
+        Binding("l", "app.look_into", "look into it"),
+        Binding("v", "app.verify", "verify"),
+        Binding("k", "app.pin", "pin, unpin"),
+        Binding("e", "app.end_later", "end later"),
+        Binding("d", "app.delete_way_back", "delete"),
+        Binding("c", "app.card", "recovery card"),
+    ]
 
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.ways_back import ways_back_page

@@ -1,33 +1,50 @@
-"""The Ways back page: can I return, and at what price?"""
+"""The Ways back page: can I return, until when, and at what price?"""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING
 
 from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.ways_back.deadline import SOON_DAYS, left_words
 from brave_bridge.snapshots.cover import HOME_SENTENCE
-from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
 from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
-    from brave_bridge.snapshots.catalogue import Snapshot
-    from brave_bridge.snapshots.restore import Preview
+    from brave_bridge.snapshots.description import Gone, Snapshot
+    from brave_bridge.workbench.ways_back import WayBack
 
 COLUMNS = (
-    Column("", 2),
-    Column("taken (UTC)", 17),
-    Column("holds", 24),
-    Column("reason"),
-    Column("covers", 9, right=True),
-    Column("how", 6),
+    Column("", 2, firm=True),
+    Column("taken (UTC)", 16, firm=True),
+    Column("age", 5, right=True, firm=True),
+    Column("holds", 12),
+    Column("why it was taken"),
+    Column("ends", 13),
+    Column("alone", 8, right=True),
+    Column("shared", 8, right=True),
+    Column("how", 5),
 )
 
+_HINTS = (
+    ("Enter", "return"),
+    ("b", "take one"),
+    ("l", "look into it"),
+    ("v", "verify"),
+    ("k", "pin"),
+    ("e", "end later"),
+    ("d", "delete"),
+    ("c", "recovery card"),
+)
 
 _ABOUT = (
     title("What a way back is"),
     *said(
-        "A snapshot of the system as it was, kept on the machine itself, with owners, modes, "
-        "times, links and contents. A return makes the system equal to it again.",
+        "A snapshot of the system as it was, kept on the machine itself or on a disk that you "
+        "name, with owners, modes, times, links and contents. A return makes the system equal "
+        "to it again.",
         HOME_SENTENCE,
         "Before every leg a crossing takes one by itself.",
     ),
@@ -36,69 +53,179 @@ _ABOUT = (
 
 
 def ways_back_page(record: MachineRecord) -> Page:
-    """The snapshots, the newest first."""
-    hints = (("b", "take a snapshot"), ("Enter", "return: preview first"))
-    rows = tuple(_row(snapshot) for snapshot in reversed(record.snapshots))
-    summary = f"{counted(len(rows), 'way', 'ways')} back · {HOME_SENTENCE}"
+    """The snapshots, the newest first, the damaged with them; then those that ended."""
+    today = datetime.now(UTC).date()
+    rows = [_row(way, today) for way in reversed(record.ways_back)]
+    if record.gone:
+        rows.append(heading("ended", len(COLUMNS)))
+        rows += [_gone_row(gone, today) for gone in record.gone[:20]]
     return Page(
-        summary,
+        _summary(record, today),
         COLUMNS,
-        rows,
+        tuple(rows),
         "There is no way back yet. A crossing makes one first; b makes one now.",
-        hints,
+        _HINTS,
         _ABOUT,
     )
 
 
-def _row(snapshot: Snapshot) -> Row:
+def _summary(record: MachineRecord, today: date) -> str:
+    whole = [way for way in record.ways_back if way.kept.is_whole]
+    words = [counted(len(whole), "way", "ways") + " back"]
+    if whole:
+        words.append(f"the newest {age_words(whole[-1].kept.snapshot.created, today)}")
+    damaged = len(record.ways_back) - len(whole)
+    if damaged:
+        words.append(f"■ {damaged} damaged")
+    return f"{', '.join(words)}. {HOME_SENTENCE}"
+
+
+def age_words(created: str, today: date) -> str:
+    """How old a way back is."""
+    days = (today - datetime.fromisoformat(created).date()).days
+    return {0: "of today", 1: "of yesterday"}.get(days, f"{days} days old")
+
+
+def _age(created: str, today: date) -> str:
+    days = (today - datetime.fromisoformat(created).date()).days
+    return f"{days} d" if days else "new"
+
+
+def _mark(way: WayBack) -> tuple[str, str]:
+    """Its mark and tone: whole, to be looked at, or no way back any more."""
+    if not way.kept.is_whole:
+        return "■", "stop"
+    if way.kept.keeping.pinned:
+        return "◆", "chosen"
+    if way.days_left is not None and way.days_left <= SOON_DAYS:
+        return "▲", "caution"
+    return "◇", "plain"
+
+
+def _row(way: WayBack, today: date) -> Row:
+    snapshot, use = way.kept.snapshot, way.kept.use
+    mark, tone = _mark(way)
+    reason = plain(way.kept.fault or snapshot.reason)
     return Row(
         key=snapshot.id,
-        cells=("◆", snapshot.created[:16].replace("T", " "), plain(snapshot.release),
-               plain(snapshot.reason), byte_size(snapshot.bytes_covered),
-               snapshot.engine),
-        why=(
-            title(f"Way back {snapshot.id}"),
-            *said(
-                f"{plain(snapshot.release)} as it was "
-                f"{snapshot.created[:16].replace('T', ' ')} UTC",
-                f"{counted(snapshot.entries, 'path')}, {byte_size(snapshot.bytes_covered)}, "
-                f"of which {byte_size(snapshot.bytes_copied)} had to be copied",
-                *(f"not covered: {sentence}" for sentence in snapshot.left_out),
-                *(f"vanished while copied: /{plain(path)}" for path in snapshot.vanished[:5]),
-                *(f"kept changing: /{plain(path)}" for path in snapshot.unstable[:5]),
-            ),
-            Note("code", f"brave-bridge return {snapshot.id}"),
-            Note("do", "Enter shows what a return would change; nothing happens by that"),
+        cells=(
+            mark,
+            snapshot.created[:16].replace("T", " "),
+            _age(snapshot.created, today),
+            _short(snapshot.release) or "not known",
+            reason,
+            _ends(way),
+            byte_size(use.alone) if use else "–",
+            byte_size(use.shared) if use else "–",
+            snapshot.engine or "–",
         ),
-        action="preview",
-    )  # fmt: skip
+        tone=tone,
+        why=tuple(_why(way)),
+        action="preview" if way.kept.is_whole else "",
+    )
 
 
-_EXAMPLES = 5
+def _short(release: str) -> str:
+    """A release without its codename in brackets, for a narrow column."""
+    return plain(release).partition(" (")[0]
 
 
-def _missed(path: str) -> int:
-    """How soon a person would miss a path: what programs keep first, the packages' own last."""
-    if path.startswith(("var/lib/apt/", "var/lib/dpkg/", "var/cache/", "var/log/", "usr/")):
-        return 2
-    return 0 if path.startswith("var/lib/") else 1
+def _ends(way: WayBack) -> str:
+    if way.kept.keeping.pinned:
+        return "pinned"
+    if way.days_left is not None:
+        return left_words(way.days_left)
+    return "may go" if way.fate.goes else ""
 
 
-def preview_lines(snapshot: Snapshot, preview: Preview) -> list[str]:
-    """What a return would change, a line each, with examples of what would be lost."""
-    lines = [f"{plain(snapshot.release)}, as it was {snapshot.created[:16].replace('T', ' ')} UTC"]
-    if not preview.count:
-        return [*lines, "", "Nothing that it covers has changed since."]
-    lost = sorted(preview.extra, key=_missed)
-    return [
-        *lines,
-        "",
-        f"{counted(len(preview.missing), 'path')} that are gone come back",
-        f"{counted(len(preview.changed), 'path')} get their old content",
-        f"{counted(len(preview.attributes), 'path')} get their old owner, mode or time",
-        f"{counted(len(lost), 'path')} that came since would be lost"
-        + (", among them:" if lost else ""),
-        *(f"   /{plain(path)}" for path in lost[:_EXAMPLES]),
-        "",
-        f"{byte_size(preview.bytes_to_copy)} to copy. {HOME_SENTENCE}",
-    ]
+def _why(way: WayBack) -> Iterable[Note]:
+    snapshot, keeping = way.kept.snapshot, way.kept.keeping
+    yield title(f"Way back {snapshot.id}")
+    if way.kept.fault:
+        yield Note("text", f"■ It cannot be returned to: {plain(way.kept.fault)}")
+        yield from (Note("seen", plain(fault)) for fault in keeping.faults[1:6])
+        yield Note("do", "d deletes it, b takes a new one")
+        if not snapshot.parts:
+            return
+    yield from said(
+        f"{plain(snapshot.release)} as it was {snapshot.created[:16].replace('T', ' ')} UTC, "
+        f"kernel {plain(snapshot.kernel) or 'not known'}",
+        f"boot entry: {plain(snapshot.boot_entry)}" if snapshot.boot_entry else "",
+        f"for the leg {plain(snapshot.leg)}" if snapshot.leg else "",
+        f"{counted(snapshot.entries, 'path')}, {byte_size(snapshot.bytes_covered)}, "
+        f"of which {byte_size(snapshot.bytes_copied)} had to be copied",
+        f"kept in {plain(snapshot.kept_in)}" if snapshot.kept_in else "",
+    )
+    yield from _deadline_notes(way)
+    yield from _parts_notes(snapshot)
+    yield Note("seen", _verified(keeping.verified_at, bool(keeping.faults)))
+    yield Note("code", f"brave-bridge return {snapshot.id}")
+    yield Note("do", "Enter shows what a return would change; nothing happens by that")
+
+
+def _verified(when: str, damaged: bool) -> str:
+    if not when:
+        return "not read again since it was taken (v)"
+    found = "with faults" if damaged else "whole"
+    return f"verified {when[:16].replace('T', ' ')} UTC: {found}"
+
+
+def _deadline_notes(way: WayBack) -> Iterable[Note]:
+    keeping = way.kept.keeping
+    if keeping.pinned:
+        why = plain(keeping.pin_reason)
+        yield Note("text", f"◆ pinned{': ' + why if why else ''}")
+    if keeping.deadline:
+        because = f": {plain(keeping.deadline_reason)}" if keeping.deadline_reason else ""
+        can = " (e moves it)" if keeping.extendable else " (it cannot be moved)"
+        yield Note("text", f"ends {keeping.deadline[:10]}{because}{can}")
+    words = "it may go" if way.fate.goes else "it stays"
+    yield Note("text", f"by the rules {words}: {way.fate.why}")
+    use = way.kept.use
+    if use and use.room_left >= 0:
+        yield Note("text", f"▲ when {byte_size(use.room_left)} more change, it is full and lost")
+
+
+def _parts_notes(snapshot: Snapshot) -> Iterable[Note]:
+    for part in snapshot.parts:
+        yield Note("text", f"{part.mount} by {part.engine}: {plain(part.why)}")
+    for sentence in snapshot.uncovered[:6]:
+        yield Note("text", f"not covered: {plain(sentence)}")
+    yield Note("text", HOME_SENTENCE)
+    others = len(snapshot.left_out) - 1
+    yield Note("text", f"{counted(others, 'other place')} left out: brave-bridge cover tells which")
+    for words, name in (
+        ("vanished while copied", "vanished"),
+        ("kept changing", "unstable"),
+    ):
+        paths = snapshot.all_of(name)
+        if paths:
+            more = f" and {len(paths) - 3} more" if len(paths) > 3 else ""
+            yield Note("seen", f"▲ {words}: {', '.join(plain(p) for p in paths[:3])}{more}")
+
+
+def _gone_row(gone: Gone, today: date) -> Row:
+    ended = f"ended {gone.ended[:10]}: {plain(gone.why)}"
+    return Row(
+        key=f"gone:{gone.id}",
+        cells=(
+            "○",
+            gone.created[:16].replace("T", " "),
+            _age(gone.created, today),
+            _short(gone.release),
+            ended,
+            "gone",
+            byte_size(gone.freed),
+            "",
+            "",
+        ),
+        tone="quiet",
+        why=(
+            title(f"Way back {gone.id}"),
+            *said(
+                f"It held {plain(gone.release)}, taken {plain(gone.reason)}.",
+                f"It ended {gone.ended[:16].replace('T', ' ')} UTC: {plain(gone.why)}.",
+                f"{byte_size(gone.freed)} were freed.",
+            ),
+        ),
+    )

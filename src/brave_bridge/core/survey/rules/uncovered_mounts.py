@@ -1,34 +1,44 @@
 """Does a snapshot cover every file system that belongs to the system?"""
 
+from collections.abc import Iterable
+
 from brave_bridge.core.survey.findings import Situation, caution, clear, rule, stop
 
-_SYSTEM = ("/usr", "/var", "/etc", "/opt", "/boot", "/boot/efi", "/boot/firmware", "/srv")
-_INSEPARABLE = ("/usr", "/var", "/etc")
+_INSEPARABLE = ("/usr", "/var", "/var/lib", "/etc")
 
 
 @rule(
     "uncovered-mounts",
     "way back",
     asks="Does a snapshot cover every file system that belongs to the system?",
-    means="A return puts the root file system back and leaves the others as the leg made them: "
-    "the two would not fit together.",
+    means="A return puts the covered file systems back and leaves the others as the leg made "
+    "them: the two would not fit together.",
     overrule=True,
 )
 def uncovered_mounts(situation: Situation):
-    facts = situation.facts
-    apart = {space.path for space in facts.space} | {mount.path for mount in facts.mounts}
-    missed = [path for path in _SYSTEM if path in apart]
-    grave = [path for path in missed if path in _INSEPARABLE]
-    evidence = "a snapshot covers the root file system; apart from it: " + ", ".join(missed)
+    missed = situation.ways_back.uncovered
+    grave = [(path, why) for path, why in missed if path in _INSEPARABLE]
     remedy = "Save these yourself before the leg (tar, or your storage's own snapshot)."
     if grave:
-        yield stop(f"A snapshot does not cover {', '.join(grave)}", evidence, remedy)
+        yield stop(
+            f"A snapshot does not cover {_named(grave)}",
+            _reasons(grave),
+            "Take them in again: brave-bridge cover --take-in PATH",
+        )
     elif missed:
         yield caution(
-            f"A snapshot does not cover {', '.join(missed)}",
-            evidence,
+            f"A snapshot does not cover {_named(missed)}",
+            _reasons(missed),
             remedy,
-            meaning="Kernels and boot entries there stay as the leg made them after a return.",
+            meaning="What is there stays as it is after a return.",
         )
     else:
-        yield clear("A snapshot covers the whole system", "/ holds all of it")
+        yield clear("A snapshot covers the whole system", "every mounted file system of it")
+
+
+def _named(missed: Iterable[tuple[str, str]]) -> str:
+    return ", ".join(path for path, _ in missed)
+
+
+def _reasons(missed: Iterable[tuple[str, str]]) -> str:
+    return "; ".join(f"{path}: {why}" for path, why in missed)

@@ -1,0 +1,204 @@
+"""Snapshots by copy at full size: 100,000 files on the disk of /var/tmp, beside rsync.
+
+``python -m bench.copies`` runs it alone. Each of ours is a process of its own, so that
+its start counts as well and its memory can be told.
+"""
+
+import itertools
+import os
+import random
+import resource
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from bench.measure import HEAD, in_turn, seconds
+from brave_bridge.machines.tree import TreeMachine
+from brave_bridge.snapshots.catalogue import About, Snapshots
+from brave_bridge.snapshots.returning import Returning
+
+FILES, FOLDERS = 100_000, 9_000
+_QUIET = {"stdout": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}
+_RSYNC = ("rsync", "-aHAX", "--exclude=/home", "--exclude=/var/lib/brave-bridge")
+
+
+def run_all(files: int = FILES) -> None:
+    """All measurements, in a folder that is removed afterwards."""
+    if os.geteuid() != 0 or shutil.which("rsync") is None:
+        print("left out, snapshots at full size: needs root and rsync")
+        return
+    folder = Path(tempfile.mkdtemp(prefix="brave-bridge-bench-", dir="/var/tmp"))
+    try:
+        size = build(folder / "tree", files)
+        print(f"<!-- {files} files, {size / 1e9:.1f} GB -->")
+        for cold in (False, True):
+            _measure(folder, "cold" if cold else "warm")
+        _memory(folder)
+    finally:
+        subprocess.run(["rm", "-rf", "--one-file-system", folder], check=True)
+
+
+def build(tree: Path, files: int) -> int:
+    """A tree like a system's: many small files, few large ones; its size in bytes."""
+    chance = random.Random(4)
+    block = chance.randbytes(1 << 22)
+    folders = [tree / "etc"]
+    folders[0].mkdir(parents=True)
+    (tree / "etc/os-release").write_text("ID=quayside\nNAME=Quayside\n")
+    while len(folders) < FOLDERS * files // FILES:
+        folder = chance.choice(folders[:400]) / f"part-{len(folders)}"
+        folder.mkdir()
+        folders.append(folder)
+    size = 0
+    for number in range(files):
+        length = min(int(chance.lognormvariate(8.3, 1.9)), 60_000_000)
+        start = chance.randrange(1 << 20)
+        with open(chance.choice(folders) / f"file-{number}", "wb") as stream:
+            stream.write(number.to_bytes(8, "big"))
+            for _ in range(length >> 21):
+                stream.write(block[start : start + (1 << 21)])
+            stream.write(block[start : start + (length & ((1 << 21) - 1))])
+        size += length
+    os.sync()
+    return size
+
+
+def _run(*argv: object) -> None:
+    subprocess.run([str(word) for word in argv], check=True, **_QUIET)
+
+
+def _ours(*words: object) -> None:
+    _run(sys.executable, "-m", "bench.copies", *words)
+
+
+def _settle(temperature: str) -> None:
+    os.sync()
+    if temperature == "cold":
+        Path("/proc/sys/vm/drop_caches").write_text("3")
+
+
+def _measure(folder: Path, temperature: str) -> None:
+    tree, base = folder / "tree", folder / "base"
+    numbers = itertools.count()
+    state = tree / "var/lib/brave-bridge"
+
+    def timed(deed) -> float:
+        _settle(temperature)
+        return seconds(lambda: (deed(), os.sync()))
+
+    def first() -> float:
+        _run("rm", "-rf", state)
+        return timed(lambda: _ours("take", tree, f"a{next(numbers)}"))
+
+    def copied() -> float:
+        _run("rm", "-rf", base)
+        return timed(lambda: _run(*_RSYNC, f"{tree}/", base))
+
+    rounds = 2 if temperature == "cold" else 3
+    in_turn(f"first snapshot, {temperature}", first, "`rsync -aHAX`", copied, rounds)
+
+    def later() -> float:
+        _touch(tree, 0.01)
+        return timed(lambda: _ours("take", tree, f"b{next(numbers)}"))
+
+    def linked() -> float:
+        _touch(tree, 0.01)
+        newer = folder / "newer"
+        spent = timed(lambda: _run(*_RSYNC, f"--link-dest={base}", f"{tree}/", newer))
+        _run("rm", "-rf", base)
+        newer.rename(base)
+        return spent
+
+    in_turn(f"later snapshot, 1 % changed, {temperature}", later,
+            "`rsync -aHAX --link-dest`", linked, rounds)  # fmt: skip
+    _run(*_RSYNC, "--delete", f"{tree}/", base)
+    _ours("take", tree, f"c{next(numbers)}")
+    _change(tree)
+    in_turn(f"preview after 12 % changed, {temperature}",
+            lambda: timed(lambda: _ours("preview", tree)),
+            "`rsync -aHAXn --delete`",
+            lambda: timed(lambda: _run(*_RSYNC, "-n", "--delete", f"{base}/", tree)),
+            rounds)  # fmt: skip
+
+    def returned() -> float:
+        _run(*_RSYNC, "--delete", f"{base}/", tree)
+        _ours("take", tree, f"d{next(numbers)}")
+        _change(tree)
+        return timed(lambda: _ours("return", tree))
+
+    def put_back() -> float:
+        _change(tree)
+        return timed(lambda: _run(*_RSYNC, "--delete", f"{base}/", tree))
+
+    in_turn(f"return after 12 % changed, {temperature}", returned,
+            "`rsync -aHAX --delete`", put_back, rounds)  # fmt: skip
+
+
+def _files(tree: Path) -> list[str]:
+    found = []
+    for parent, folders, names in os.walk(tree):
+        folders[:] = [name for name in folders if name != "brave-bridge"]
+        found += [f"{parent}/{name}" for name in names]
+    return sorted(found)
+
+
+def _touch(tree: Path, share: float) -> None:
+    every = _files(tree)
+    for path in random.Random(7).sample(every, int(len(every) * share)):
+        with open(path, "ab") as stream:
+            stream.write(b"more\n")
+
+
+def _change(tree: Path) -> None:
+    """One file in ten gets other content, one in a hundred goes, one in a hundred comes."""
+    every = _files(tree)
+    chosen = random.Random(8).sample(every, int(len(every) * 0.12))
+    share = len(chosen) // 12
+    for path in chosen[: share * 10]:
+        content = Path(path).read_bytes()
+        Path(path).write_bytes(content[: len(content) // 2] + b"other")
+    for path in chosen[share * 10 : share * 11]:
+        os.unlink(path)
+    for path in chosen[share * 11 :]:
+        Path(path + "-new").write_bytes(b"came since\n" * 300)
+
+
+def _memory(folder: Path) -> None:
+    """The most that all processes of each deed held together."""
+    tree = folder / "tree"
+    _run("rm", "-rf", tree / "var/lib/brave-bridge")
+    for words in (("take", tree, "m1"), ("take", tree, "m2"), ("preview", tree), ("return", tree)):
+        if words[0] == "return":
+            _change(tree)
+        said = subprocess.run(
+            [sys.executable, "-m", "bench.copies", *map(str, words)],
+            check=True, capture_output=True, text=True,
+        ).stdout  # fmt: skip
+        print(
+            f"<!-- memory, {words[0]} {words[-1] if words[0] == 'take' else ''}: {said.strip()} -->"
+        )
+
+
+def _act(deed: str, tree: str, identifier: str = "") -> None:
+    """One of ours, in this process; tells the memory afterwards."""
+    snapshots = Snapshots(TreeMachine("tree", Path(tree)), "bench")
+    returning = Returning(snapshots)
+    if deed == "take":
+        snapshots.take(identifier, About(release="bench", reason="bench"))
+    elif deed == "preview":
+        returning.preview(snapshots.all()[-1])
+    else:
+        returning.restore(snapshots.all()[-1])
+    own = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    helpers = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
+    print(f"{(own + 2 * helpers) / 1024:.0f} MB at most")
+
+
+if __name__ == "__main__":
+    if len(sys.argv) > 1 and sys.argv[1] in ("take", "preview", "return"):
+        _act(*sys.argv[1:])
+    else:
+        print(HEAD)
+        run_all(int(sys.argv[1]) if len(sys.argv) > 1 else FILES)

@@ -1,0 +1,207 @@
+"""The recovery card as a page: A4 or Letter, black on white, as SVG and PDF."""
+
+import textwrap
+from pathlib import Path
+
+import segno
+from matplotlib.backends.backend_pdf import FigureCanvasPdf
+from matplotlib.backends.backend_svg import FigureCanvasSVG
+from matplotlib.figure import Figure
+from matplotlib.patches import FancyArrowPatch, Rectangle
+
+from brave_bridge.core.formats.text import byte_size
+from brave_bridge.core.ways_back.recovery_card import Card, CardDisk
+
+PAPERS = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
+"""Width and height in millimetres."""
+
+_MARGIN = 14.0
+_MONO, _SANS = "DejaVu Sans Mono", "DejaVu Sans"
+_POINT = 0.3528
+"""Millimetres a point."""
+
+
+def save_card(card: Card, folder: Path, stem: str, paper: str = "a4") -> list[Path]:
+    """Write ``stem``.svg and ``stem``.pdf; their paths. ValueError for a paper that is none."""
+    if paper not in PAPERS:
+        raise ValueError(f"{paper!r} is none of: {', '.join(PAPERS)}")
+    written = []
+    for suffix, canvas in ((".svg", FigureCanvasSVG), (".pdf", FigureCanvasPdf)):
+        figure = draw_card(card, paper)
+        path = folder / f"{stem}{suffix}"
+        getattr(canvas(figure), f"print_{suffix[1:]}")(str(path))
+        written.append(path)
+    return written
+
+
+def draw_card(card: Card, paper: str = "a4") -> Figure:
+    """The page as a figure, drawn in millimetres from its lower left corner."""
+    width, height = PAPERS[paper]
+    figure = Figure(figsize=(width / 25.4, height / 25.4), facecolor="white")
+    axes = figure.add_axes((0, 0, 1, 1))
+    axes.set_xlim(0, width)
+    axes.set_ylim(0, height)
+    axes.axis("off")
+    _Page(axes, width, height).draw(card)
+    return figure
+
+
+class _Page:
+    """A page that is filled from the top."""
+
+    def __init__(self, axes, width: float, height: float) -> None:
+        self.axes = axes
+        self.left, self.right = _MARGIN, width - _MARGIN
+        self.y = height - _MARGIN
+
+    def draw(self, card: Card) -> None:
+        code = 40.0
+        top = self.y
+        self._text(card.title, 19, bold=True)
+        self._rule()
+        self._head(card, self.right - code - 6)
+        self._code(card.code, self.right - code, top - 11, code)
+        self.y = min(self.y, top - 11 - code - 6)
+        self._chain(card.chain)
+        self._steps(card)
+        self._disks(card.disks)
+        self._foot()
+
+    def _text(self, words: str, size: float, *, bold: bool = False, mono: bool = False,
+              x: float | None = None, right: float | None = None) -> None:  # fmt: skip
+        """Text from ``x``, folded at ``right``; the page goes down by its height."""
+        x = self.left if x is None else x
+        room = (right or self.right) - x
+        letter = size * _POINT * (0.602 if mono else 0.64 if bold else 0.56)
+        fold = max(int(room / letter), 10)
+        indent = "    " if mono else ""
+        lines = textwrap.wrap(words, fold, subsequent_indent=indent, break_on_hyphens=False) or [""]
+        for line in lines:
+            self.axes.text(
+                x, self.y, line, fontsize=size, va="top", ha="left", color="black",
+                family=_MONO if mono else _SANS, weight="bold" if bold else "normal",
+                parse_math=False,
+            )  # fmt: skip
+            self.y -= size * _POINT * 1.38
+
+    def _rule(self) -> None:
+        self.y -= 1.2
+        self.axes.plot([self.left, self.right], [self.y, self.y], color="black", linewidth=1.2)
+        self.y -= 3.4
+
+    def _head(self, card: Card, right: float) -> None:
+        for name, value in card.head:
+            top = self.y
+            self._text(name, 8.5, x=self.left, right=right)
+            self.y = top
+            strong = name in ("good kernel", "way back")
+            self._text(value, 8.5, bold=strong, mono=name in ("checksum", "logbook"),
+                       x=self.left + 27, right=right)  # fmt: skip
+            self.y -= 0.6
+
+    def _code(self, text: str, x: float, top: float, size: float) -> None:
+        rows = [list(row) for row in segno.make(text, error="l", micro=False).matrix]
+        cell = size / len(rows)
+        for number, row in enumerate(rows):
+            for column, dark in enumerate(row):
+                if dark:
+                    self.axes.add_patch(
+                        Rectangle(
+                            (x + column * cell, top - (number + 1) * cell), cell, cell,
+                            facecolor="black", edgecolor="black", linewidth=0.1,
+                        )
+                    )  # fmt: skip
+        self.axes.text(x, top - size - 1.5, "the rescue commands as text", fontsize=6.5, va="top",
+                       family=_SANS, color="black")  # fmt: skip
+
+    def _steps(self, card: Card) -> None:
+        self._title("What to do, in this order")
+        for number, step in enumerate(card.steps, 1):
+            top = self.y
+            self._text(str(number), 12, bold=True)
+            self.y = top
+            self._text(step.words, 9.5, x=self.left + 8)
+            self.y -= 0.4
+            for command in step.commands:
+                self._text(command, 8.2, mono=True, x=self.left + 11)
+            self.y -= 2.2
+
+    def _title(self, words: str) -> None:
+        self.y -= 1.5
+        self._text(words, 11, bold=True)
+        self.y -= 1.4
+
+    def _chain(self, chain) -> None:
+        self._title("How it starts")
+        gap, tall = 5.0, 12.5
+        wide = (self.right - self.left - gap * (len(chain) - 1)) / len(chain)
+        for number, (name, value) in enumerate(chain):
+            x = self.left + number * (wide + gap)
+            heavy = name == "kernel"
+            self._box(x, wide, tall, name, value, heavy=heavy)
+            if number:
+                self.axes.add_patch(
+                    FancyArrowPatch(
+                        (x - gap, self.y - tall / 2), (x, self.y - tall / 2),
+                        arrowstyle="-|>", mutation_scale=8, color="black", linewidth=1,
+                        shrinkA=0, shrinkB=0,
+                    )
+                )  # fmt: skip
+        self.y -= tall + 3
+
+    def _box(self, x: float, wide: float, tall: float, name: str, value: str, *, heavy: bool
+             ) -> None:  # fmt: skip
+        self.axes.add_patch(
+            Rectangle(
+                (x, self.y - tall), wide, tall, facecolor="white", edgecolor="black",
+                linewidth=2.2 if heavy else 0.9,
+            )
+        )  # fmt: skip
+        self.axes.text(x + 1.6, self.y - 1.4, name, fontsize=6.5, va="top", family=_SANS)
+        fold = max(int((wide - 3) / (8 * _POINT * 0.6)), 6)
+        lines = textwrap.wrap(value, fold, break_on_hyphens=True)[:2]
+        self.axes.text(
+            x + 1.6, self.y - 5.0, "\n".join(lines), fontsize=8, va="top", family=_SANS,
+            weight="bold" if heavy else "normal", linespacing=1.15, parse_math=False,
+        )  # fmt: skip
+
+    def _disks(self, disks: tuple[CardDisk, ...]) -> None:
+        if not disks:
+            return
+        self._title("Where it stands")
+        for disk in disks[:4]:
+            size = f", {byte_size(disk.size)}" if disk.size else ""
+            self._text(f"{disk.name}{size}", 8.5, bold=True)
+            self.y -= 0.4
+            self._parts(disk)
+
+    def _parts(self, disk: CardDisk) -> None:
+        tall = 13.0
+        count = max(len(disk.parts), 1)
+        wide = (self.right - self.left) / count
+        for number, part in enumerate(disk.parts):
+            x = self.left + number * wide
+            self.axes.add_patch(
+                Rectangle(
+                    (x, self.y - tall), wide, tall, facecolor="white", edgecolor="black",
+                    linewidth=0.9, linestyle="-" if part.engine else (0, (4, 3)),
+                )
+            )  # fmt: skip
+            kept = {"": "not covered", "copy": "snapshot by copy"}.get(
+                part.engine, f"snapshot by {part.engine}"
+            )
+            lines = [f"{part.mount}  {part.type}", part.name[:46], kept]
+            for row, line in enumerate(lines):
+                self.axes.text(
+                    x + 1.6, self.y - 1.5 - row * 3.8, line, fontsize=8 if not row else 6.4,
+                    va="top", family=_MONO if row == 1 else _SANS,
+                    weight="normal" if row else "bold", parse_math=False,
+                )  # fmt: skip
+        self.y -= tall + 3
+
+    def _foot(self) -> None:
+        self.axes.text(
+            self.left, _MARGIN - 5, "Home folders are not part of a snapshot. Keep this page away "
+            "from the machine; make it anew after every change of kernels or disks.",
+            fontsize=7, va="bottom", family=_SANS,
+        )  # fmt: skip

@@ -1,0 +1,143 @@
+"""Making a machine's recovery card: from facts, loader, layout and newest way back to files."""
+
+import re
+from datetime import UTC, datetime
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.core.boot.entries import entry_for
+from brave_bridge.core.formats.text import plain
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.ways_back.recovery_card import (
+    CardDisk,
+    CardFacts,
+    CardKernel,
+    CardPart,
+    card_text,
+    fingerprint,
+    make_card,
+)
+from brave_bridge.machines.port import STATE_FOLDER, Machine
+from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.description import Snapshot
+
+STEM = "recovery-card"
+_FINGERPRINT = "recovery-card.json"
+_PARTITION = re.compile(r"^(?:/dev/)?((?:nvme\d+n\d+|mmcblk\d+)|[a-z]+)p?\d*$")
+
+
+class KeptCard(msgspec.Struct, frozen=True):
+    """What the card that is kept was made from, and when."""
+
+    fingerprint: str
+    made_at: str
+    way_back: str
+
+
+def card_facts(machine: Machine, facts: Facts, snapshots: Snapshots, about: str = "") -> CardFacts:
+    """All that the card of a machine says, as things are now."""
+    known = snapshots.listed()
+    newest = next((kept for kept in reversed(known) if kept.is_whole), None)
+    snapshot = newest.snapshot if newest else None
+    loader = read_loader(machine)
+    good = snapshot.kernel if snapshot else facts.boot.kernel
+    parts = _parts(snapshots, snapshot)
+    return CardFacts(
+        machine=plain(machine.name),
+        about=about,
+        made_at=datetime.now(UTC).isoformat(timespec="seconds"),
+        release=plain(facts.identity.name),
+        architecture=plain(facts.identity.architecture),
+        firmware=facts.boot.firmware or _firmware_of(loader.kind, parts),
+        loader=loader.kind,
+        kernels=tuple(CardKernel(plain(k.version), k.version == good) for k in facts.kernels),
+        boot_entry=plain(snapshot.boot_entry if snapshot else entry_for([*loader.entries], good)),
+        parts=parts,
+        disks=_disks(facts, parts),
+        way_back=snapshot.id if snapshot else "",
+        way_back_made=snapshot.created if snapshot else "",
+        way_back_release=plain(snapshot.release) if snapshot else "",
+        checksum=snapshot.checksum if snapshot else "",
+        kept_in=snapshot.kept_in if snapshot else "",
+        tree=_tree(snapshot),
+        deadline=newest.keeping.deadline if newest else "",
+    )
+
+
+def _firmware_of(loader: str, parts: tuple[CardPart, ...]) -> str:
+    """Of a system that does not run: EFI where it has the partition for it."""
+    return "efi" if any(p.mount in ("/boot/efi", "/efi") for p in parts) and loader else ""
+
+
+def _parts(snapshots: Snapshots, snapshot: Snapshot | None) -> tuple[CardPart, ...]:
+    engines = {part.mount: part.engine for part in snapshot.parts} if snapshot else {}
+    return tuple(
+        CardPart(
+            mount=mounted.path,
+            device=mounted.device,
+            uuid=mounted.uuid,
+            type=mounted.type,
+            subvolume=mounted.subvolume,
+            engine=engines.get(mounted.path, "" if snapshot else "none yet"),
+        )
+        for mounted in snapshots.layout().covered
+    )
+
+
+def _tree(snapshot: Snapshot | None) -> str:
+    """Where the root's files stand, from the root of the machine."""
+    if snapshot is None or not snapshot.parts or snapshot.kept_in:
+        return ""
+    return f"{STATE_FOLDER}/snapshots/{snapshot.id}/{snapshot.parts[0].folder}/tree"
+
+
+def _disks(facts: Facts, parts: tuple[CardPart, ...]) -> tuple[CardDisk, ...]:
+    sizes = {disk.name: disk.size_bytes for disk in facts.disks}
+    by_disk: dict[str, list[CardPart]] = {}
+    for part in parts:
+        by_disk.setdefault(_disk_of(part.device), []).append(part)
+    return tuple(
+        CardDisk(name, sizes.get(name, 0), tuple(on_it)) for name, on_it in by_disk.items() if name
+    )
+
+
+def _disk_of(device: str) -> str:
+    match = _PARTITION.match(device)
+    return match[1] if match else device.removeprefix("/dev/")
+
+
+def kept_card(machine: Machine) -> KeptCard | None:
+    """What the machine's kept card was made from; None where none was ever made."""
+    try:
+        content = (machine.state / _FINGERPRINT).read_bytes()[:10_000]
+        return msgspec.json.decode(content, type=KeptCard)
+    except (OSError, msgspec.DecodeError):
+        return None
+
+
+def card_state(machine: Machine, facts: Facts, snapshots: Snapshots) -> tuple[str, str]:
+    """``fresh``, ``stale`` or ``none``, and the day on which the kept card was made."""
+    kept = kept_card(machine)
+    if kept is None:
+        return "none", ""
+    known = fingerprint(card_facts(machine, facts, snapshots))
+    return ("fresh" if known == kept.fingerprint else "stale"), kept.made_at[:10]
+
+
+def keep_card(
+    machine: Machine, facts: Facts, snapshots: Snapshots, about: str = "", *, drawn: bool = False
+) -> Path:
+    """Make the card anew in the state folder: as text; drawn where asked, or drawn before."""
+    known = card_facts(machine, facts, snapshots, about)
+    card = make_card(known)
+    text = machine.state / f"{STEM}.txt"
+    text.write_text(card_text(card), encoding="utf-8")
+    if drawn or (machine.state / f"{STEM}.pdf").exists():
+        from brave_bridge.drawings.card import save_card
+
+        save_card(card, machine.state, STEM)
+    kept = KeptCard(fingerprint(known), known.made_at, known.way_back)
+    (machine.state / _FINGERPRINT).write_bytes(msgspec.json.encode(kept))
+    return text

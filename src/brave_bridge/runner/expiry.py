@@ -1,0 +1,66 @@
+"""Letting ways back go by the rules that a person set, each with why it went or stays."""
+
+import os
+
+from brave_bridge.core.ways_back.retention import Candidate, Fate, fates
+from brave_bridge.machines.port import Machine
+from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.choices import read_choices
+from brave_bridge.snapshots.description import Gone, Kept
+from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow
+
+
+def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: str) -> list[Fate]:
+    """What the rules say of every way back at a moment (ISO 8601 in UTC)."""
+    crossing = newest_crossing(machine)
+    proved = ""
+    if crossing and crossing.outcome and crossing.outcome.proof and crossing.outcome.proof.passed:
+        proved = crossing.ended
+    needed = _needed_by(crossing, listed) if crossing else set()
+    candidates = [
+        Candidate(
+            id=kept.snapshot.id,
+            created=kept.snapshot.created,
+            pinned=kept.keeping.pinned,
+            deadline=kept.keeping.deadline,
+            whole=kept.is_whole,
+            last_crossing=kept.snapshot.id in needed,
+            proved=proved,
+        )
+        for kept in listed
+    ]
+    return fates(candidates, read_choices(machine).retention, now, _free_percent(snapshots))
+
+
+def _needed_by(crossing: ProcedureRow, listed: list[Kept]) -> set[str]:
+    """The ways back of a crossing: while it goes on, those that it has taken so far."""
+    if crossing.outcome:
+        return set(crossing.outcome.ways_back)
+    names = (kept.snapshot.id for kept in listed)
+    return {name for name in names if name.startswith(crossing.id)}
+
+
+def _free_percent(snapshots: Snapshots) -> float:
+    try:
+        room = os.statvfs(snapshots.folder)
+    except OSError:
+        return 100.0
+    return 100 * room.f_bavail / max(room.f_blocks, 1)
+
+
+def newest_crossing(machine: Machine) -> ProcedureRow | None:
+    """The newest crossing in a machine's logbook."""
+    if not (machine.state / LOGBOOK_FILE).is_file():
+        return None
+    logbook = Logbook(machine.state)
+    try:
+        return next((row for row in logbook.procedures() if row.kind == "crossing"), None)
+    finally:
+        logbook.close()
+
+
+def expire(machine: Machine, snapshots: Snapshots, now: str) -> tuple[list[Gone], list[Fate]]:
+    """Delete what the rules let go; what went, and what stays."""
+    known = fates_of(machine, snapshots, snapshots.listed(), now)
+    went = [snapshots.delete(fate.id, fate.why) for fate in known if fate.goes]
+    return went, [fate for fate in known if not fate.goes]

@@ -1,0 +1,160 @@
+"""What scripts ask about ways back, done on a machine: take, check, return, expire, card."""
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+
+from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.core.boot.entries import entry_for
+from brave_bridge.core.crossing.requests import (
+    BootChecked,
+    CheckBoot,
+    CheckSnapshot,
+    Compared,
+    CompareWithSnapshot,
+    Done,
+    Reply,
+    Restored,
+    RestoreSnapshot,
+    SnapshotChecked,
+    SnapshotsExpired,
+    SnapshotTaken,
+    TakeSnapshot,
+)
+from brave_bridge.core.formats.text import plain
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.ways_back.retention import later
+from brave_bridge.families.choose import survey
+from brave_bridge.machines.port import Machine
+from brave_bridge.runner.card_maker import keep_card
+from brave_bridge.runner.expiry import expire
+from brave_bridge.snapshots.catalogue import About, Snapshots
+from brave_bridge.snapshots.returning import Returning
+
+Report = Callable[[float, str, str], None]
+"""Called with percent done, a few words, and the name of the job if there is one."""
+
+_MODULES = ("/usr/lib/modules", "/lib/modules")
+_NAMED_FAULTS = 20
+
+
+def kernel_in_use(facts: Facts) -> str:
+    """The kernel that runs; of a system that does not, the newest that is there."""
+    if facts.boot.kernel:
+        return facts.boot.kernel
+    return facts.kernels[-1].version if facts.kernels else ""
+
+
+def about(machine: Machine, facts: Facts, reason: str, leg: str = "", engine: str = "") -> About:
+    """What a snapshot of a machine says of itself, taken for that reason."""
+    kernel = kernel_in_use(facts)
+    return About(
+        release=facts.identity.name,
+        reason=reason,
+        leg=leg,
+        kernel=kernel,
+        boot_entry=entry_for(list(read_loader(machine).entries), kernel),
+        engine=engine,
+    )
+
+
+class WayBackDeeds:
+    """Performs the requests about ways back of one machine."""
+
+    def __init__(self, machine: Machine, family: str, snapshots: Snapshots) -> None:
+        self.machine = machine
+        self.family = family
+        self.snapshots = snapshots
+
+    def take(self, request: TakeSnapshot, identifier: str, report: Report) -> Reply:
+        """Take a snapshot, or find the one that was taken before a crash."""
+        expected = self._expected()
+        facts = survey(self.machine, self.family)
+        snapshot = self.snapshots.take(
+            identifier,
+            about(self.machine, facts, request.reason, request.leg, request.engine),
+            lambda entries, size: report(
+                min(100 * entries / expected, 99) if expected else 0,
+                f"{entries} paths, {size >> 20} MiB", "",
+            ),
+        )  # fmt: skip
+        if request.days:
+            ends = later(snapshot.created, request.days)
+            because = request.ends_because
+            self.snapshots.keep(snapshot.id, deadline=ends, deadline_reason=because)
+        return SnapshotTaken(snapshot.id, snapshot.engine, snapshot.entries, snapshot.bytes_copied)
+
+    def _expected(self) -> int:
+        known = self.snapshots.all()
+        return known[-1].entries if known else 0
+
+    def check(self, request: CheckSnapshot, report: Report) -> Reply:
+        """Read every file of a snapshot again."""
+        snapshot = self.snapshots.kept(request.snapshot).snapshot
+        total = max(snapshot.entries, 1)
+        found = Returning(self.snapshots).check(
+            snapshot,
+            lambda entries, size: report(
+                100 * entries / total, f"{entries} of {total} paths, {size >> 20} MiB read", ""
+            ),
+        )
+        named = tuple(plain(fault) for fault in found.faults[:_NAMED_FAULTS])
+        return SnapshotChecked(found.entries, found.bytes_read, named, len(found.faults))
+
+    def restore(self, request: RestoreSnapshot, report: Report) -> Reply:
+        """Return to a snapshot, or finish a return that was cut off."""
+        snapshot = self.snapshots.find(request.snapshot)
+
+        def tell(phase: str, done: int, total: int) -> None:
+            of = f" of {total}" if total else ""
+            report(100 * done / total if total else 0, f"{phase}: {done}{of} paths", "")
+
+        done = Returning(self.snapshots).restore(snapshot, tell)
+        return Restored(
+            done.put_back, done.removed, done.bytes_copied, done.seconds, done.restart_needed,
+            done.aside,
+        )  # fmt: skip
+
+    def compare(self, request: CompareWithSnapshot, report: Report) -> Reply:
+        """Hold the machine against a snapshot, every file read."""
+        snapshot = self.snapshots.find(request.snapshot)
+        total = max(snapshot.entries, 1)
+        found = Returning(self.snapshots).preview(
+            snapshot,
+            lambda done: report(min(100 * done / total, 100), f"{done} of {total} paths", ""),
+            by_content=True,
+        )
+        return Compared(found.count, tuple(plain(example) for example in found.named()))
+
+    def expire(self) -> Reply:
+        """Delete what the rules let go."""
+        moment = datetime.now(UTC).isoformat(timespec="seconds")
+        went, stays = expire(self.machine, self.snapshots, moment)
+        return SnapshotsExpired(
+            tuple(f"{gone.id}: {gone.why}" for gone in went),
+            tuple(f"{fate.id}: {fate.why}" for fate in stays),
+        )
+
+    def make_card(self) -> Reply:
+        """Make the recovery card and keep it on the machine."""
+        facts = survey(self.machine, self.family)
+        path = keep_card(self.machine, facts, self.snapshots)
+        return Done(f"{path}")
+
+    def check_boot(self, request: CheckBoot) -> Reply:
+        """Look whether what a snapshot says booted can boot again."""
+        snapshot = self.snapshots.find(request.snapshot)
+        kernel = snapshot.kernel
+        if not kernel:
+            return BootChecked("", "", ())
+        faults = []
+        if not self.machine.matching(f"/boot/vmlinu?-{kernel}"):
+            faults.append(f"its kernel image /boot/vmlinuz-{kernel} is not there")
+        has_modules = any(self.machine.matching(f"{folder}/{kernel}") for folder in _MODULES)
+        others = any(self.machine.matching(f"{folder}/*") for folder in _MODULES)
+        if others and not has_modules:
+            faults.append(f"the modules of {kernel} are not there")
+        loader = read_loader(self.machine)
+        entry = entry_for(list(loader.entries), kernel)
+        if loader.entries and not entry:
+            faults.append(f"no entry of {loader.kind} boots {kernel}")
+        return BootChecked(kernel, entry, tuple(faults))

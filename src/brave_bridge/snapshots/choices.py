@@ -1,0 +1,62 @@
+"""What a person decides about a machine's snapshots: cover, place, retention; one TOML file.
+
+``snapshots.toml`` in the state folder, written with the reasons beside the rules.
+"""
+
+from pathlib import Path
+
+import msgspec
+import tomlkit
+
+from brave_bridge.core.ways_back.retention import Retention
+from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
+from brave_bridge.snapshots.cover import Cover, Exclusion, MountRule, cover_for
+
+CHOICES_FILE = f"{STATE_FOLDER}/snapshots.toml"
+_LIMIT = 200_000
+
+
+class Choices(msgspec.Struct, frozen=True, kw_only=True):
+    """The choices. Paths are absolute or relative to the root, as people write them."""
+
+    leave_out: tuple[Exclusion, ...] = ()
+    take_in: tuple[MountRule, ...] = ()
+    """What the rules leave out and this machine covers all the same."""
+    keep_in: str = ""
+    """A folder on another disk where new snapshots are kept."""
+    retention: Retention = Retention()
+
+    def cover(self, kind: str) -> Cover:
+        """The cover of a machine of that kind."""
+        own = tuple(
+            msgspec.structs.replace(rule, path=rule.path.strip("/")) for rule in self.leave_out
+        )
+        return cover_for(kind, own, self.taken_in)
+
+    @property
+    def taken_in(self) -> tuple[str, ...]:
+        """The paths that are covered beyond the rules, in both notations."""
+        paths = [rule.path.strip("/") for rule in self.take_in]
+        return (*paths, *(f"/{path}" for path in paths))
+
+
+def read_choices(machine: Machine) -> Choices:
+    """A machine's choices; MachineError where the file is there and makes no sense."""
+    try:
+        content = machine.read_if_there(CHOICES_FILE, _LIMIT)
+        return msgspec.toml.decode(content, type=Choices) if content else Choices()
+    except ValueError as error:
+        raise MachineError(
+            f"reading {CHOICES_FILE}", machine.name, str(error), "mend or remove that file"
+        ) from error
+
+
+def keep_choices(machine: Machine, choices: Choices) -> None:
+    """Write them in place of those before."""
+    text = tomlkit.dumps(msgspec.to_builtins(choices))
+    machine.write(CHOICES_FILE, text.encode(), 0o600)
+
+
+def own_folder(machine: Machine) -> Path:
+    """Where the machine itself keeps its snapshots."""
+    return machine.state / "snapshots"

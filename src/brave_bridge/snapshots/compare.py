@@ -1,0 +1,134 @@
+"""A live tree held against a manifest: everything that differs, and what it would cost."""
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.snapshots.comparing import (
+    ATTRIBUTES,
+    CHANGED,
+    EXTRA,
+    MISSING,
+    CompareJob,
+    Difference,
+)
+from brave_bridge.snapshots.cover import Cover
+from brave_bridge.snapshots.crew import HELPERS, carry_out
+from brave_bridge.snapshots.manifest import FILE, FOLDER
+
+_WORDS = {
+    MISSING: "missing",
+    CHANGED: "other content",
+    ATTRIBUTES: "other attributes",
+    EXTRA: "not in the snapshot",
+}
+
+
+class Comparison(msgspec.Struct, frozen=True):
+    """All differences, by path. ``held`` are folders with something that is not covered in them."""
+
+    differences: tuple[Difference, ...]
+    held: frozenset[str] = frozenset()
+    compared: int = 0
+
+    @property
+    def count(self) -> int:
+        """How many paths differ."""
+        return len(self.differences)
+
+    def of(self, *how: str) -> list[Difference]:
+        """The differences of certain kinds."""
+        return [d for d in self.differences if d.how in how]
+
+    @property
+    def bytes_to_copy(self) -> int:
+        """What a return has to copy."""
+        return sum(d.size for d in self.differences if d.how in (MISSING, CHANGED))
+
+    @property
+    def bytes_lost(self) -> int:
+        """The size of what came or changed since, which a return takes away."""
+        return sum(d.live_size for d in self.differences if d.how in (EXTRA, CHANGED))
+
+    def named(self, most: int = 5) -> list[str]:
+        """The first differences of each kind in words: ``/path: what``."""
+        return [
+            f"/{difference.path}: {words}"
+            for how, words in _WORDS.items()
+            for difference in self.of(how)[:most]
+        ]
+
+
+def _nothing(done: int) -> None:
+    pass
+
+
+def compare(
+    job: CompareJob, progress: Callable[[int], None] = _nothing, helpers: int = HELPERS
+) -> Comparison:
+    """Compare every folder. ``progress`` is told how many paths were held against each other.
+
+    OSError where something cannot be read, ValueError where the manifest is damaged.
+    """
+    found: dict[str, Difference] = {}
+    held: set[str] = set()
+    links: list[tuple[str, int, int]] = []
+    compared = 0
+    for folder in carry_out(job, [""], helpers):
+        found.update((difference.path, difference) for difference in folder.differences)
+        held.update(folder.held)
+        links += folder.links
+        compared += folder.compared
+        progress(compared)
+    for path in _regrouped(links):
+        present = found.get(path)
+        if present is None or present.how == ATTRIBUTES:
+            found[path] = Difference(path, CHANGED, FILE, live_type=FILE)
+    holders = _with_those_above(held)
+    # A folder that came since, but holds what no snapshot covers, stays.
+    kept = [
+        d for d in found.values() if not (d.how == EXTRA and d.type == FOLDER and d.path in holders)
+    ]
+    kept.sort(key=lambda difference: difference.path)
+    return Comparison(tuple(kept), frozenset(holders), compared)
+
+
+def _with_those_above(folders: Iterable[str]) -> set[str]:
+    found = set(folders)
+    for folder in folders:
+        while folder:
+            folder = folder.rpartition("/")[0]
+            found.add(folder)
+    return found
+
+
+def _regrouped(links: list[tuple[str, int, int]]) -> set[str]:
+    """The paths whose hard links are not as they were."""
+    before = _groups((path, group) for path, group, _ in links if group)
+    now = _groups((path, inode) for path, _, inode in links if inode)
+    return {path for path, group, _ in links if group and before.get(path) != now.get(path)} | {
+        path for path, group, inode in links if group == 0 and inode and path in now
+    }
+
+
+def _groups(members: Iterable[tuple[str, int]]) -> dict[str, frozenset[str]]:
+    by_number: dict[int, set[str]] = {}
+    for path, number in members:
+        by_number.setdefault(number, set()).add(path)
+    return {
+        path: frozenset(group) for group in by_number.values() if len(group) > 1 for path in group
+    }
+
+
+def comparison_job(
+    root: Path, cover: Cover, folder: Path, tree: Path | None = None, *, by_content: bool = False
+) -> CompareJob:
+    """The job of comparing ``root`` with the part of a snapshot that stands in ``folder``."""
+    return CompareJob(
+        root=str(root),
+        cover=cover,
+        manifest=str(folder / "manifest.jsonl"),
+        tree=str(tree or folder / "tree"),
+        by_content=by_content,
+    )

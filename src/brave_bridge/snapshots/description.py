@@ -1,0 +1,163 @@
+"""What a snapshot says of itself, and what is decided about it later.
+
+``description.toml`` is written last: its presence says that the snapshot is whole.
+``keeping.toml`` beside it changes: pinned, deadline, how it was verified.
+"""
+
+import os
+from pathlib import Path
+
+import msgspec
+import tomlkit
+
+from brave_bridge.snapshots.cover import Cover, Exclusion
+from brave_bridge.snapshots.engines.engine import Part, Use
+
+DESCRIPTION, KEEPING = "description.toml", "keeping.toml"
+_LARGEST = 4_000_000
+
+
+class Snapshot(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A snapshot's own description. Times are ISO 8601 in UTC, sizes bytes."""
+
+    format: int = 2
+    id: str
+    machine: str
+    release: str
+    created: str
+    reason: str
+    leg: str
+    version: str
+    kernel: str = ""
+    """The kernel that ran when it was taken."""
+    boot_entry: str = ""
+    """The boot entry that goes with it, as the loader names it."""
+    kept_in: str = ""
+    """The folder that holds it where that is not the machine's own."""
+    parts: tuple[Part, ...] = ()
+    uncovered: tuple[str, ...] = ()
+    """File systems that are not part of it, each ``path: why``."""
+    exclusions: tuple[Exclusion, ...] = ()
+
+    @property
+    def cover(self) -> Cover:
+        """What it covers, as it was when it was taken."""
+        return Cover(self.exclusions)
+
+    @property
+    def left_out(self) -> tuple[str, ...]:
+        """What it leaves out and why, a line each."""
+        return self.cover.sentences
+
+    @property
+    def engine(self) -> str:
+        """The engines that made it, the root's first."""
+        return " + ".join(dict.fromkeys(part.engine for part in self.parts))
+
+    @property
+    def entries(self) -> int:
+        """How many paths it holds."""
+        return sum(part.entries for part in self.parts)
+
+    @property
+    def bytes_covered(self) -> int:
+        """The size of the files that it holds."""
+        return sum(part.bytes_covered for part in self.parts)
+
+    @property
+    def bytes_copied(self) -> int:
+        """What had to be copied to make it."""
+        return sum(part.bytes_copied for part in self.parts)
+
+    @property
+    def checksum(self) -> str:
+        """One BLAKE3 that stands for all manifests: the root's, as a person compares it."""
+        return self.parts[0].checksum if self.parts else ""
+
+    def all_of(self, what: str) -> list[str]:
+        """The paths of a list of every part (``vanished``, ``unstable``, ``sockets``)."""
+        return [
+            f"{part.mount.rstrip('/')}/{path}"
+            for part in self.parts
+            for path in getattr(part, what)
+        ]
+
+
+class Keeping(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What is decided about a snapshot, and how it was found when it was verified last."""
+
+    pinned: bool = False
+    pin_reason: str = ""
+    deadline: str = ""
+    """When it ends, empty where it does not."""
+    deadline_reason: str = ""
+    extendable: bool = True
+    verified_at: str = ""
+    faults: tuple[str, ...] = ()
+    """What verifying found, the first of many."""
+
+
+class Kept(msgspec.Struct, frozen=True, kw_only=True):
+    """A snapshot as the catalogue lists it; ``fault`` says why it cannot be returned to."""
+
+    snapshot: Snapshot
+    keeping: Keeping = Keeping()
+    fault: str = ""
+    use: Use | None = None
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether it can be returned to, as far as is known."""
+        return not self.fault
+
+
+class Gone(msgspec.Struct, frozen=True, kw_only=True):
+    """A way back that ended: when and why, and what it was."""
+
+    id: str
+    created: str
+    release: str
+    reason: str
+    ended: str
+    why: str
+    freed: int = 0
+
+
+def read_description(folder: Path) -> Snapshot:
+    """A snapshot's description; OSError or ValueError where it is missing or damaged."""
+    return msgspec.toml.decode(_limited(folder / DESCRIPTION), type=Snapshot)
+
+
+def write_description(folder: Path, snapshot: Snapshot) -> None:
+    """Write it last of all."""
+    _replace(folder / DESCRIPTION, tomlkit.dumps(msgspec.to_builtins(snapshot)))
+
+
+def read_keeping(folder: Path) -> Keeping:
+    """What is decided about a snapshot; nothing where nothing was, or the file is damaged."""
+    try:
+        return msgspec.toml.decode(_limited(folder / KEEPING), type=Keeping)
+    except (OSError, ValueError):
+        return Keeping()
+
+
+def write_keeping(folder: Path, keeping: Keeping) -> None:
+    """Write it in place of what was decided before."""
+    _replace(folder / KEEPING, tomlkit.dumps(msgspec.to_builtins(keeping)))
+
+
+def _limited(path: Path) -> bytes:
+    with open(path, "rb") as stream:
+        content = stream.read(_LARGEST + 1)
+    if len(content) > _LARGEST:
+        raise ValueError(f"{path.name} is longer than {_LARGEST} bytes")
+    return content
+
+
+def _replace(path: Path, text: str) -> None:
+    new = path.with_name(path.name + ".new")
+    with open(new, "wb") as stream:
+        stream.write(text.encode())
+        stream.flush()
+        os.fsync(stream.fileno())
+    os.replace(new, path)

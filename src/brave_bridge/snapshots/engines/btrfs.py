@@ -1,0 +1,158 @@
+"""Snapshots of btrfs subvolumes by their own public tool (btrfs-subvolume(8))."""
+
+import contextlib
+import fcntl
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+from brave_bridge.snapshots.cover import Cover
+from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, tool
+from brave_bridge.snapshots.files import exchange
+from brave_bridge.snapshots.folders import open_root
+from brave_bridge.snapshots.tree_copy import CopyReport, Progress, describe_tree
+
+_SUBVOLUME_INODE = 256
+_FS_INFO, _FS_INFO_SIZE = 0x8400941F, 1024
+_ASIDE = "subvolume:"
+
+
+def is_subvolume(folder: Path) -> bool:
+    """Whether a folder is the top of a btrfs subvolume and the tool is at hand."""
+    try:
+        if folder.stat().st_ino != _SUBVOLUME_INODE or shutil.which("btrfs") is None:
+            return False
+        return bool(_uuid(folder))
+    except OSError:
+        return False
+
+
+def make_subvolume(folder: Path) -> None:
+    """Make an empty subvolume, which snapshots of its parent do not contain."""
+    tool("btrfs", "subvolume", "create", str(folder))
+
+
+def delete_subvolume(folder: Path) -> None:
+    """Delete a subvolume and those within it."""
+    for inner in nested(folder):
+        tool("btrfs", "subvolume", "delete", str(folder / inner))
+    tool("btrfs", "subvolume", "delete", str(folder))
+
+
+def nested(folder: Path) -> list[str]:
+    """The subvolumes within a subvolume, the innermost first, by path from there."""
+    own = _field(tool("btrfs", "subvolume", "show", str(folder)).splitlines()[0])
+    found = []
+    for line in tool("btrfs", "subvolume", "list", "-o", str(folder)).splitlines():
+        path = line.partition(" path ")[2]
+        inside = path.removeprefix(own).lstrip("/")
+        found += [inside, *(f"{inside}/{deeper}" for deeper in nested(folder / inside))]
+    return sorted(found, key=lambda path: -path.count("/"))
+
+
+def _field(line: str) -> str:
+    """A subvolume's own path, as ``show`` names it; empty for the top of the file system."""
+    path = line.strip()
+    return "" if path in ("/", "<FS_TREE>") else path
+
+
+def directly_nested(folder: Path) -> list[str]:
+    """The subvolumes within a subvolume that are in no other of them."""
+    every = nested(folder)
+    return [path for path in every if not any(path.startswith(other + "/") for other in every)]
+
+
+def subvolume_id(folder: Path) -> str:
+    """The number of the subvolume that a folder is in."""
+    return tool("btrfs", "inspect-internal", "rootid", str(folder)).strip()
+
+
+class BtrfsEngine:
+    """Read-only snapshots of subvolumes; nothing is copied."""
+
+    name = "btrfs"
+
+    def why(self, mounted: Mounted, store: Path) -> str:
+        if not is_subvolume(mounted.folder) or not _same_file_system(mounted.folder, store):
+            return ""
+        return "a btrfs subvolume: the file system itself keeps the snapshot, nothing is copied"
+
+    def place(self, mounted: Mounted, identifier: str) -> str:
+        return ""
+
+    def take(
+        self, mounted: Mounted, cover: Cover, folder: Path, place: str, previous: Path | None,
+        progress: Progress,
+    ) -> CopyReport:  # fmt: skip
+        tool("btrfs", "subvolume", "snapshot", "-r", str(mounted.folder), str(folder / "tree"))
+        return describe_tree(folder / "tree", cover, folder, progress)
+
+    @contextlib.contextmanager
+    def shown(self, part: Part, folder: Path, mounted: Mounted) -> Iterator[Path]:
+        """One that was set aside is reached through the top of its file system."""
+        if not part.place.startswith(_ASIDE):
+            yield folder / "tree"
+            return
+        with top_of(mounted.device) as top:
+            yield top / part.place.removeprefix(_ASIDE).lstrip("/")
+
+    def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
+        if part.place.startswith(_ASIDE) and mounted is not None:
+            with top_of(mounted.device) as top:
+                delete_subvolume(top / part.place.removeprefix(_ASIDE).lstrip("/"))
+        elif is_subvolume(folder / "tree"):
+            delete_subvolume(folder / "tree")
+
+    def use(self, part: Part, folder: Path, others: list[Path]) -> Use:
+        if part.place.startswith(_ASIDE):
+            return Use(0, part.bytes_covered)
+        words = tool("btrfs", "filesystem", "du", "-s", "--raw", str(folder / "tree"))
+        total, exclusive, *_ = words.splitlines()[-1].split()
+        return Use(int(exclusive), int(total) - int(exclusive))
+
+
+def _same_file_system(folder: Path, store: Path) -> bool:
+    """Whether both are on one btrfs, whatever the subvolumes."""
+    return _uuid(folder) == _uuid(store) != b""
+
+
+def _uuid(folder: Path) -> bytes:
+    """The file system's own UUID (BTRFS_IOC_FS_INFO); empty where it is no btrfs."""
+    descriptor = open_root(folder)
+    try:
+        told = fcntl.ioctl(descriptor, _FS_INFO, bytes(_FS_INFO_SIZE))
+    except OSError:
+        return b""
+    finally:
+        os.close(descriptor)
+    return told[16:32]
+
+
+@contextlib.contextmanager
+def top_of(device: str) -> Iterator[Path]:
+    """The top of a btrfs file system, mounted for as long as it is entered."""
+    folder = Path(tempfile.mkdtemp(prefix="brave-bridge-top-"))
+    try:
+        tool("mount", "-t", "btrfs", "-o", "subvolid=5", device, str(folder))
+        try:
+            yield folder
+        finally:
+            tool("umount", str(folder))
+    finally:
+        folder.rmdir()
+
+
+def place_aside(name: str) -> str:
+    """The place of a subvolume that was set aside."""
+    return f"{_ASIDE}{name}"
+
+
+def swap(top: Path, present: str, newer: str) -> None:
+    """Let two subvolumes change names in one step (renameat2(2), RENAME_EXCHANGE)."""
+    descriptor = open_root(top)
+    try:
+        exchange(present, descriptor, newer, descriptor)
+    finally:
+        os.close(descriptor)

@@ -1,0 +1,180 @@
+"""Returning a btrfs subvolume by exchanging it for a copy of its snapshot.
+
+The present one is set aside under another name until somebody deletes it. A running
+system goes on with the one that was set aside until it restarts.
+"""
+
+import contextlib
+import os
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+
+from brave_bridge.snapshots.cover import Cover
+from brave_bridge.snapshots.engines import btrfs
+from brave_bridge.snapshots.engines.engine import Mounted, Part, tool
+
+_MARK = ".before-return-"
+
+
+def is_inner(part: Part, snapshot) -> bool:
+    """Whether a part is a subvolume within another part's, and no mount of its own."""
+    others = [other for other in snapshot.parts if other.mount != part.mount]
+    return part.engine == "btrfs" and any(
+        part.subvolume.startswith(other.subvolume.rstrip("/") + "/")
+        and part.mount.startswith(other.mount.rstrip("/") + "/")
+        for other in others
+    )
+
+
+def can_swap(part: Part, mounted: Mounted, cover: Cover) -> str:
+    """Why a part cannot come back by exchanging subvolumes; empty where it can."""
+    if part.engine != "btrfs":
+        return "files come back one by one, each in one step"
+    if mounted.subvolume in ("", "/"):
+        return "it is the top of its file system, which cannot be exchanged"
+    if _MARK in mounted.subvolume:
+        return ""
+    if part.mount != "/":
+        return "it is in use within the system: files come back one by one"
+    for exclusion in cover.exclusions:
+        if not exclusion.passing and _holds_something(mounted.folder, exclusion.path):
+            return f"/{exclusion.path} is in the same subvolume and must stay as it is"
+    if "subvolid=" in _mount_settings(mounted):
+        return "the system mounts it by its number, which an exchange would not change"
+    return ""
+
+
+def _holds_something(root: Path, path: str) -> bool:
+    """Whether anything stands there in the same subvolume: what is a subvolume of its own moves."""
+    folder = root / path
+    try:
+        if folder.stat().st_dev != root.stat().st_dev:
+            return False
+        with os.scandir(folder) as listing:
+            return any(
+                not item.is_dir(follow_symlinks=False)
+                or item.stat(follow_symlinks=False).st_dev == root.stat().st_dev
+                for item in listing
+            )
+    except OSError:
+        return False
+
+
+def _mount_settings(mounted: Mounted) -> str:
+    """How the system's own settings mount its root."""
+    try:
+        lines = (mounted.folder / "etc/fstab").read_text(errors="replace").splitlines()
+    except OSError:
+        return ""
+    return "\n".join(line for line in lines if line.split()[1:2] == ["/"])
+
+
+def swap_in(part: Part, mounted: Mounted, folder: Path, identifier: str) -> str:
+    """Exchange the subvolume for a copy of its snapshot; the name of the one set aside.
+
+    Done again after a kill, it finishes: what was exchanged is not exchanged back.
+    """
+    if _MARK in mounted.subvolume:
+        aside = mounted.subvolume.strip("/")
+        name = aside.partition(_MARK)[0]
+    else:
+        name = mounted.subvolume.strip("/")
+        stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
+        aside = f"{name}{_MARK}{stamp}"
+    with btrfs.top_of(mounted.device) as top:
+        if _MARK not in mounted.subvolume:
+            _clear_unfinished(top, name)
+            tool("btrfs", "subvolume", "snapshot", str(folder / "tree"), str(top / aside))
+            _mark(top / aside, identifier)
+            tool("btrfs", "filesystem", "sync", str(top))
+            btrfs.swap(top, name, aside)
+        _move_inner(top, aside, name, mounted)
+        _boot_it(top, name, aside)
+        (top / name / _RETURNED).unlink(missing_ok=True)
+        _settle_times(top / name, folder / "tree")
+        tool("btrfs", "filesystem", "sync", str(top))
+    return aside
+
+
+def was_cut_off(mounted: Mounted) -> str:
+    """The snapshot that a half-done exchange of this subvolume leads to; empty where none is."""
+    try:
+        return (mounted.folder / _RETURNED).read_text(errors="replace").strip()[:80]
+    except OSError:
+        return ""
+
+
+def finish(mounted: Mounted) -> None:
+    """Finish an exchange that was cut off before a restart: what is within moves over."""
+    name = mounted.subvolume.strip("/")
+    with btrfs.top_of(mounted.device) as top:
+        place = top / name
+        for other in sorted(place.parent.glob(f"{place.name}{_MARK}*"), reverse=True):
+            aside = str(other.relative_to(top))
+            _move_inner(top, aside, name, None)
+            _boot_it(top, name, aside)
+    (mounted.folder / _RETURNED).unlink(missing_ok=True)
+
+
+_RETURNED = ".brave-bridge-returned"
+
+
+def _settle_times(root: Path, tree: Path) -> None:
+    """Give the folders that something moved into the times of the snapshot again."""
+    touched = {root}
+    for inner in btrfs.directly_nested(root):
+        touched.add((root / inner).parent)
+    for place in sorted(touched, reverse=True):
+        status = (tree / place.relative_to(root)).stat()
+        os.utime(place, ns=(status.st_atime_ns, status.st_mtime_ns))
+
+
+def _mark(subvolume: Path, identifier: str) -> None:
+    """Tell the one that is being made from the ones that were set aside."""
+    (subvolume / _RETURNED).write_text(identifier + "\n")
+
+
+def _clear_unfinished(top: Path, name: str) -> None:
+    """Remove what a kill left before the exchange."""
+    place = top / name
+    for other in place.parent.glob(f"{place.name}{_MARK}*"):
+        if (other / _RETURNED).exists():
+            btrfs.delete_subvolume(other)
+
+
+def _move_inner(top: Path, aside: str, name: str, mounted: Mounted | None) -> None:
+    """Subvolumes within the old one, the state folder among them, move to the new one.
+
+    Where the old one is in use (``mounted``) they are mounted there again, so nothing
+    vanishes from sight.
+    """
+    for inner in btrfs.directly_nested(top / aside):
+        target = top / name / inner
+        target.parent.mkdir(parents=True, exist_ok=True)
+        with contextlib.suppress(FileNotFoundError):
+            target.rmdir()
+        os.rename(top / aside / inner, target)
+        if mounted is None:
+            continue
+        seen = mounted.folder / inner
+        seen.mkdir(exist_ok=True)
+        tool("mount", "-t", "btrfs", "-o", f"subvol={name}/{inner}", mounted.device, str(seen))
+
+
+def _boot_it(top: Path, name: str, aside: str) -> None:
+    """Where the file system's default subvolume was the old one, it is the new one now."""
+    default = tool("btrfs", "subvolume", "get-default", str(top)).split()[1]
+    if default == btrfs.subvolume_id(top / aside):
+        number = btrfs.subvolume_id(top / name)
+        tool("btrfs", "subvolume", "set-default", number, str(top))
+
+
+@contextlib.contextmanager
+def live_tree(mounted: Mounted) -> Iterator[Path]:
+    """The files of a part as they will be: of the exchanged subvolume, if it was exchanged."""
+    if _MARK not in mounted.subvolume:
+        yield mounted.folder
+        return
+    with btrfs.top_of(mounted.device) as top:
+        yield top / mounted.subvolume.strip("/").partition(_MARK)[0]

@@ -1,0 +1,27 @@
+"""Which engine makes the snapshot of a file system, and why."""
+
+from pathlib import Path
+
+from brave_bridge.snapshots.engines.btrfs import BtrfsEngine
+from brave_bridge.snapshots.engines.copied import TreeCopyEngine
+from brave_bridge.snapshots.engines.engine import Engine, Mounted
+from brave_bridge.snapshots.engines.lvm import LvmEngine
+from brave_bridge.snapshots.engines.zfs import ZfsEngine
+
+ENGINES: dict[str, Engine] = {
+    engine.name: engine for engine in (ZfsEngine(), BtrfsEngine(), LvmEngine(), TreeCopyEngine())
+}
+"""By name, the one that is preferred first."""
+
+
+def choose(mounted: Mounted, store: Path, wish: str = "") -> tuple[Engine, str]:
+    """The engine for a file system whose snapshot is kept in ``store``, and why.
+
+    ``wish`` names one; ValueError where it does not suit.
+    """
+    for name, engine in ENGINES.items():
+        if wish not in ("", name):
+            continue
+        if why := engine.why(mounted, store):
+            return engine, f"asked for; {why}" if wish else why
+    raise ValueError(f"{wish} does not suit {mounted.path}, which is {mounted.type or 'unknown'}")

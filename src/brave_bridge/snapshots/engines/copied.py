@@ -1,0 +1,91 @@
+"""Snapshots by copy: for every file system; unchanged files are shared with the one before."""
+
+import contextlib
+import errno
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+from brave_bridge.snapshots.cover import Cover
+from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
+from brave_bridge.snapshots.files import sync_file_system
+from brave_bridge.snapshots.folders import open_root, remove_tree
+from brave_bridge.snapshots.tree_copy import CopyReport, Progress, copy_tree, covered_bytes
+
+_SHARES_BLOCKS = ("btrfs", "xfs")
+
+
+class TreeCopyEngine:
+    """Files copied to a folder, with hashes; the live tree is never shared with."""
+
+    name = "copy"
+
+    def why(self, mounted: Mounted, store: Path) -> str:
+        kind = mounted.type or "this file system"
+        if kind in _SHARES_BLOCKS:
+            return f"files are copied; {kind} shares the blocks of what is on the same disk"
+        return f"{kind} keeps no snapshots of its own: files are copied, unchanged ones shared"
+
+    def place(self, mounted: Mounted, identifier: str) -> str:
+        return ""
+
+    def take(
+        self, mounted: Mounted, cover: Cover, folder: Path, place: str, previous: Path | None,
+        progress: Progress,
+    ) -> CopyReport:  # fmt: skip
+        if previous is None:
+            _check_room(mounted, cover, folder)
+        report = copy_tree(mounted.folder, cover, folder, previous, progress)
+        sync_file_system(folder)
+        return report
+
+    @contextlib.contextmanager
+    def shown(self, part: Part, folder: Path, mounted: Mounted) -> Iterator[Path]:
+        yield folder / "tree"
+
+    def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
+        parent = open_root(folder)
+        try:
+            remove_tree("tree", parent)
+        finally:
+            os.close(parent)
+
+    def use(self, part: Part, folder: Path, others: list[Path]) -> Use:
+        """Files that no other snapshot has a name of are held alone."""
+        mine = _files_in(folder / "tree")
+        alone = shared = 0
+        for size, names, links in mine.values():
+            if names >= links:
+                alone += size
+            else:
+                shared += size
+        return Use(alone, shared)
+
+
+def _check_room(mounted: Mounted, cover: Cover, folder: Path) -> None:
+    """Refuse at once where a first copy cannot fit."""
+    room = os.statvfs(folder)
+    free = room.f_bavail * room.f_frsize
+    if mounted.type in _SHARES_BLOCKS and os.stat(folder).st_dev == os.stat(mounted.folder).st_dev:
+        return
+    if (needed := covered_bytes(mounted.folder, cover, until=free)) > free:
+        raise OSError(
+            errno.ENOSPC, f"no room: {needed >> 20} MiB or more are needed, {free >> 20} MiB free"
+        )
+
+
+def _files_in(tree: Path) -> dict[int, tuple[int, int, int]]:
+    """The files of a tree by inode: bytes on disk, names met here, names in all."""
+    found: dict[int, tuple[int, int, int]] = {}
+    pending = [os.fspath(tree)]
+    while pending:
+        with os.scandir(pending.pop()) as listing:
+            for item in listing:
+                status = item.stat(follow_symlinks=False)
+                if item.is_dir(follow_symlinks=False):
+                    pending.append(item.path)
+                else:
+                    _, names, _ = found.get(status.st_ino, (0, 0, 0))
+                    size = status.st_blocks * 512
+                    found[status.st_ino] = (size, names + 1, status.st_nlink)
+    return found

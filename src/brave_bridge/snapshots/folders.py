@@ -1,0 +1,156 @@
+"""Folders of a tree, opened and listed so that nothing leads out of the tree.
+
+Everything works relative to open folders; no link is followed on the way (openat2(2),
+RESOLVE_BENEATH and RESOLVE_NO_SYMLINKS).
+"""
+
+import ctypes
+import errno
+import os
+import stat
+import struct
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+import msgspec
+
+from brave_bridge.snapshots.cover import Leaver
+from brave_bridge.snapshots.files import unlock
+from brave_bridge.snapshots.manifest import FOLDER, joined, type_of
+
+_OPENAT2 = 437
+_RESOLVE_NO_SYMLINKS, _RESOLVE_BENEATH = 0x04, 0x08
+_FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+_HOW = struct.pack("QQQ", _FLAGS, 0, _RESOLVE_NO_SYMLINKS | _RESOLVE_BENEATH)
+_libc = ctypes.CDLL(None, use_errno=True)
+_libc.syscall.restype = ctypes.c_long
+_kernel_has_openat2 = True
+
+
+def open_root(path: str | os.PathLike) -> int:
+    """Open the folder that a tree stands in."""
+    return os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+
+
+def open_folder(root: int, path: str) -> int:
+    """Open a folder of the tree; OSError(ELOOP) where a link stands in the way."""
+    global _kernel_has_openat2
+    if not path:
+        return os.dup(root)
+    if _kernel_has_openat2:
+        found = _libc.syscall(_OPENAT2, root, os.fsencode(path), _HOW, len(_HOW))
+        if found >= 0:
+            return found
+        code = ctypes.get_errno()
+        if code not in (errno.ENOSYS, errno.EPERM):
+            raise OSError(code, os.strerror(code), path)
+        _kernel_has_openat2 = code != errno.ENOSYS
+    return _open_stepwise(root, path)
+
+
+def _open_stepwise(root: int, path: str) -> int:
+    flags = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW
+    descriptor = os.dup(root)
+    try:
+        for name in path.split("/"):
+            if name in ("", ".", ".."):
+                raise OSError(errno.ELOOP, os.strerror(errno.ELOOP), path)
+            inner = os.open(name, flags, dir_fd=descriptor)
+            os.close(descriptor)
+            descriptor = inner
+    except OSError:
+        os.close(descriptor)
+        raise
+    return descriptor
+
+
+@contextmanager
+def opened(root: int, path: str) -> Iterator[int]:
+    """An open folder of the tree, closed afterwards."""
+    descriptor = open_folder(root, path)
+    try:
+        yield descriptor
+    finally:
+        os.close(descriptor)
+
+
+class Listing(msgspec.Struct):
+    """What is in a folder, by name: the folders to go into, the rest, and the places.
+
+    ``places`` are folders that are left out or that another file system is mounted on;
+    ``apart`` names the latter. ``left_out`` says whether anything in it is not covered.
+    """
+
+    folders: dict[str, os.stat_result]
+    others: dict[str, os.stat_result]
+    places: dict[str, os.stat_result]
+    apart: list[str]
+    sockets: list[str]
+    left_out: bool = False
+
+
+def list_folder(descriptor: int, path: str, device: int, leaver: Leaver) -> Listing:
+    """List an open folder that stands at ``path``; what vanishes is not met."""
+    listing = Listing({}, {}, {}, [], [])
+    left_out = leaver.within(path)
+    with os.scandir(descriptor) as entries:
+        # In the order of their inodes, which is how a disk has them.
+        names = [name for _, name in sorted((entry.inode(), entry.name) for entry in entries)]
+    for name in names:
+        try:
+            status = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
+        except FileNotFoundError:
+            continue
+        kind = type_of(status.st_mode)
+        if left_out and left_out(joined(path, name)):
+            listing.left_out = True
+            if kind == FOLDER:
+                listing.places[name] = status
+        elif status.st_dev != device:
+            listing.left_out = True
+            listing.apart.append(joined(path, name))
+            if kind == FOLDER:
+                listing.places[name] = status
+        elif kind == FOLDER:
+            listing.folders[name] = status
+        elif kind:
+            listing.others[name] = status
+        else:
+            listing.sockets.append(joined(path, name))
+    return listing
+
+
+def remove_tree(name: str, parent: int) -> None:
+    """Remove a path and, where it is a folder, all below it; nothing is done where it is not.
+
+    Links are removed, not followed. OSError(EXDEV) where another file system is mounted in it.
+    """
+    try:
+        status = os.stat(name, dir_fd=parent, follow_symlinks=False)
+    except FileNotFoundError:
+        return
+    if not stat.S_ISDIR(status.st_mode):
+        unlocked(lambda: os.unlink(name, dir_fd=parent), name, parent)
+        return
+    if status.st_dev != os.fstat(parent).st_dev:
+        raise OSError(errno.EXDEV, "another file system is mounted there", name)
+    inner = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=parent)
+    try:
+        with os.scandir(inner) as listing:
+            names = [item.name for item in listing]
+        for below in names:
+            remove_tree(below, inner)
+    finally:
+        os.close(inner)
+    unlocked(lambda: os.rmdir(name, dir_fd=parent), name, parent)
+
+
+def unlocked(deed: Callable[[], None], name: str, parent: int) -> None:
+    """Do a deed on a path; where it is refused because of flags, take them away and try again."""
+    try:
+        deed()
+    except PermissionError:
+        released = [unlock(name, parent), unlock(".", parent)]
+        if not any(released):
+            raise
+        deed()

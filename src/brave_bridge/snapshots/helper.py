@@ -1,0 +1,60 @@
+"""A helper process: does the items that it is handed, until nobody hands it any more."""
+
+import ctypes
+import os
+import signal
+import sys
+
+import msgspec
+
+from brave_bridge.snapshots.checking import CheckJob
+from brave_bridge.snapshots.comparing import CompareJob
+from brave_bridge.snapshots.copying import CopyJob
+from brave_bridge.snapshots.crew import Answer, Fault, receive, send
+from brave_bridge.snapshots.staging import StageJob
+
+_PR_SET_PDEATHSIG = 1
+
+AnyJob = CopyJob | CompareJob | CheckJob | StageJob
+
+
+def main() -> int:
+    """Serve until the other end is gone."""
+    hand, voice = sys.stdin.buffer, sys.stdout.buffer
+    first = receive(hand)
+    if first is None:
+        return 0
+    number, parent, job = msgspec.msgpack.decode(first, type=tuple[int, int, AnyJob])
+    _die_with(parent)
+    worker = job.begin(number)
+    while (frame := receive(hand)) is not None:
+        items = msgspec.msgpack.decode(frame, type=list[job.item])
+        send(voice, _answered(worker, items))
+    worker.end()
+    return 0
+
+
+def _answered(worker, items) -> Answer:
+    try:
+        return Answer([worker.do(item) for item in items])
+    except OSError as error:
+        words = error.strerror or str(error)
+        return Answer(fault=Fault(error.errno or 5, words, _shown(error.filename)))
+    except ValueError as error:
+        return Answer(fault=Fault(0, str(error)))
+
+
+def _shown(filename) -> str:
+    text = os.fsdecode(filename) if filename is not None else ""
+    return text.encode(errors="backslashreplace").decode()
+
+
+def _die_with(parent: int) -> None:
+    """End when the process that this helps ends, whatever ended it."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:
+        os._exit(0)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

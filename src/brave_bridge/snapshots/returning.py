@@ -1,0 +1,298 @@
+"""Looking into a snapshot and returning to it: preview, check, difference, one path, all."""
+
+import contextlib
+import os
+import time
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.machines.port import MachineError
+from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.checking import CheckJob
+from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
+from brave_bridge.snapshots.crew import carry_out
+from brave_bridge.snapshots.description import Kept, Snapshot
+from brave_bridge.snapshots.engines import btrfs_swap
+from brave_bridge.snapshots.engines.engine import Mounted, Part
+from brave_bridge.snapshots.folders import open_root, opened
+from brave_bridge.snapshots.manifest import Entry, decoded_path
+from brave_bridge.snapshots.restore import (
+    Journal,
+    Restoration,
+    RestoreReport,
+    Tell,
+    new_journal,
+    read_journal,
+    return_parts,
+)
+from brave_bridge.snapshots.single import put_back_path
+
+_MOST_FAULTS = 50
+
+
+class Checked(msgspec.Struct, frozen=True):
+    """What verifying a snapshot found."""
+
+    entries: int
+    bytes_read: int
+    faults: tuple[str, ...]
+    seconds: float
+
+
+class Returning:
+    """What can be done with a machine's snapshots once they are there."""
+
+    def __init__(self, snapshots: Snapshots) -> None:
+        self.snapshots = snapshots
+        self.machine = snapshots.machine
+
+    # Looking
+
+    def preview(
+        self,
+        snapshot: Snapshot,
+        progress: Callable[[int], None] = lambda done: None,
+        *,
+        by_content: bool = False,
+    ) -> Comparison:
+        """What a return would change, every part together; paths from the machine's root."""
+        differences, held, compared = [], set(), 0
+        for part, mounted in self._parts(snapshot):
+            with self._explained(f"comparing with {snapshot.id}"):
+                self.snapshots.manifest(snapshot, part).close()
+                with self.snapshots.shown(snapshot, part) as tree, self._live(mounted) as live:
+                    job = comparison_job(
+                        live,
+                        snapshot.cover.below(part.mount),
+                        self.snapshots.base(snapshot) / part.folder,
+                        tree,
+                        by_content=by_content,
+                    )
+                    already = compared
+                    found = compare(job, lambda done, already=already: progress(already + done))
+            differences += [_from_root(part, difference) for difference in found.differences]
+            held |= {_joined(part.mount, path) for path in found.held}
+            compared += found.compared
+        return Comparison(tuple(differences), frozenset(held), compared)
+
+    def check(
+        self, snapshot: Snapshot, progress: Callable[[int, int], None] = lambda entries, size: None
+    ) -> Checked:
+        """Read every file of a snapshot and hold it against its hash; the result is kept."""
+        began = time.monotonic()
+        faults: list[str] = []
+        entries = size = 0
+        for part in snapshot.parts:
+            try:
+                self.snapshots.manifest(snapshot, part).close()
+                with self.snapshots.shown(snapshot, part) as tree:
+                    manifest = self.snapshots.base(snapshot) / part.folder / "manifest.jsonl"
+                    for done in carry_out(CheckJob(str(manifest), str(tree)), [""]):
+                        entries += done.entries
+                        size += done.bytes_read
+                        faults += [part.mount.rstrip("/") + fault for fault in done.faults]
+                        progress(entries, size)
+            except MachineError as error:
+                faults.append(error.seen)
+            except (OSError, ValueError) as error:
+                faults.append(str(error))
+        when = datetime.now(UTC).isoformat(timespec="seconds")
+        named = tuple(sorted(faults)[:_MOST_FAULTS])
+        self.snapshots.keep(snapshot.id, verified_at=when, faults=named)
+        return Checked(entries, size, tuple(sorted(faults)), time.monotonic() - began)
+
+    def interrupted(self) -> Journal | None:
+        """The journal of a return that was cut off on this machine's own disks."""
+        for mounted in self.snapshots.layout().covered:
+            if journal := read_journal(mounted.folder):
+                return journal
+            if snapshot := btrfs_swap.was_cut_off(mounted):
+                return Journal(snapshot, self.machine.name, "swapping", "")
+        return None
+
+    # Returning
+
+    def restore(self, snapshot: Snapshot, tell: Tell | None = None) -> RestoreReport:
+        """Return the machine to a snapshot; can be run again at any time until it is done."""
+        with contextlib.ExitStack() as stack, self._explained(f"returning to {snapshot.id}"):
+            began = time.monotonic()
+            pairs = self._parts(snapshot)
+            for part, _ in pairs:
+                self.snapshots.manifest(snapshot, part).close()
+            swapped = [
+                (part, mounted)
+                for part, mounted in pairs
+                if btrfs_swap.can_swap(part, mounted, snapshot.cover) == ""
+            ]
+            restorations = [
+                self._restoration(snapshot, part, mounted, stack, tell)
+                for part, mounted in pairs
+                if (part, mounted) not in swapped
+            ]
+            report = return_parts(restorations)
+            for part, mounted in swapped:
+                folder = self.snapshots.base(snapshot) / part.folder
+                aside = btrfs_swap.swap_in(part, mounted, folder, snapshot.id)
+                report += RestoreReport(
+                    part.entries, 0, 0, time.monotonic() - began,
+                    restart_needed=self.machine.kind == "running", aside=(aside,),
+                )  # fmt: skip
+            return report
+
+    def how(self, snapshot: Snapshot) -> list[tuple[str, str, str]]:
+        """For each part: where, how it comes back (``swap``, ``files``), and why so."""
+        found = []
+        for part, mounted in self._parts(snapshot):
+            why = btrfs_swap.can_swap(part, mounted, snapshot.cover)
+            words = why or "the subvolume is exchanged; the present one is set aside"
+            found.append((part.mount, "files" if why else "swap", words))
+        return found
+
+    def _restoration(
+        self, snapshot: Snapshot, part: Part, mounted: Mounted, stack: contextlib.ExitStack,
+        tell: Tell | None,
+    ) -> Restoration:  # fmt: skip
+        tree = stack.enter_context(self.snapshots.shown(snapshot, part))
+        journal = new_journal(snapshot.id, self.machine.name, snapshot.kept_in)
+        folder = self.snapshots.base(snapshot) / part.folder
+        cover = snapshot.cover.below(part.mount)
+        return Restoration(mounted.folder, folder, cover, journal, tree, tell)
+
+    def restore_path(self, snapshot: Snapshot, path: str) -> str:
+        """Put one path back, with all below it; what it came to in words."""
+        part, inside = self._part_of(snapshot, path)
+        mounted = next(m for p, m in self._parts(snapshot) if p.mount == part.mount)
+        with self._explained(f"putting back {path}"):
+            manifest = self.snapshots.manifest(snapshot, part)
+            try:
+                with self.snapshots.shown(snapshot, part) as tree:
+                    return put_back_path(manifest, tree, mounted.folder, inside)
+            finally:
+                manifest.close()
+
+    # Its files
+
+    def entries_in(self, snapshot: Snapshot, folder: str) -> list[Entry]:
+        """What a snapshot has in a folder, folders first; MachineError where it has none such."""
+        part, inside = self._part_of(snapshot, folder)
+        manifest = self.snapshots.manifest(snapshot, part)
+        try:
+            if not manifest.has_folder(inside):
+                raise MachineError(
+                    f"opening {folder}", self.machine.name, f"{snapshot.id} has no such folder"
+                )
+            inner = [manifest.folder(path) for path in manifest.folders_in(inside)]
+            return inner + list(manifest.others_in(inside).values())
+        finally:
+            manifest.close()
+
+    def read_file(self, snapshot: Snapshot, path: str, limit: int) -> bytes:
+        """A file's content as the snapshot has it; MachineError where it is none or is too long."""
+        part, inside = self._part_of(snapshot, path)
+        folder, _, name = decoded_path(inside).rpartition("/")
+        with self._explained(f"reading {path} of {snapshot.id}"):
+            with self.snapshots.shown(snapshot, part) as tree:
+                top = open_root(tree)
+                try:
+                    with opened(top, folder) as parent:
+                        flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK
+                        with open(os.open(name, flags, dir_fd=parent), "rb") as stream:
+                            content = stream.read(limit + 1)
+                finally:
+                    os.close(top)
+            if len(content) > limit:
+                raise OSError(27, f"longer than {limit} bytes")
+            return content
+
+    def manifests(self, snapshot: Snapshot) -> Iterator[tuple[Part, Entry]]:
+        """Every entry of a snapshot with its part."""
+        for part in snapshot.parts:
+            manifest = self.snapshots.manifest(snapshot, part)
+            try:
+                for entry in manifest.entries():
+                    yield part, entry
+            finally:
+                manifest.close()
+
+    # The parts on the machine
+
+    def _parts(self, snapshot: Snapshot) -> list[tuple[Part, Mounted]]:
+        """Each part with the file system that it belongs to; MachineError where one is missing."""
+        layout = self.snapshots.layout()
+        pairs = []
+        for part in snapshot.parts:
+            mounted = layout.at(part.mount)
+            if mounted is None and btrfs_swap.is_inner(part, snapshot):
+                mounted = self._inner(part, layout.covered[0])
+            if mounted is None or (part.mount != "/" and part.uuid != mounted.uuid):
+                raise MachineError(
+                    f"opening {snapshot.id}", self.machine.name,
+                    f"the file system of {part.mount} is not mounted there",
+                    _mount_words(part, self.machine.root),
+                )  # fmt: skip
+            pairs.append((part, mounted))
+        return pairs
+
+    def _inner(self, part: Part, root: Mounted) -> Mounted:
+        folder = self.machine.root / part.mount.lstrip("/")
+        return msgspec.structs.replace(
+            root, path=part.mount, folder=folder, subvolume=part.subvolume, uuid=part.uuid
+        )
+
+    @contextlib.contextmanager
+    def _live(self, mounted: Mounted) -> Iterator[Path]:
+        """Where a part's live files are: after a swap, below the top of its file system."""
+        with btrfs_swap.live_tree(mounted) as tree:
+            yield tree
+
+    def _part_of(self, snapshot: Snapshot, path: str) -> tuple[Part, str]:
+        """The part that a path of the machine is in, and its path there as a manifest has it."""
+        wanted = "/" + path.strip("/")
+        holders = [
+            part
+            for part in snapshot.parts
+            if wanted == part.mount or wanted.startswith(part.mount.rstrip("/") + "/")
+        ]
+        if not holders:
+            raise MachineError(f"finding {path}", self.machine.name, "no part holds it")
+        part = max(holders, key=lambda part: len(part.mount))
+        return part, wanted[len(part.mount.rstrip("/")) :].strip("/")
+
+    @contextlib.contextmanager
+    def _explained(self, attempted: str) -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            where = f" {error.filename}" if error.filename else ""
+            raise MachineError(
+                attempted, self.machine.name, f"{error.strerror or error}{where}",
+                "the snapshot is untouched; mend the cause and try again",
+            ) from error  # fmt: skip
+        except ValueError as error:
+            raise MachineError(
+                attempted, self.machine.name, str(error),
+                "the machine is unchanged; use another way back",
+            ) from error  # fmt: skip
+
+
+def unverified(kept: Kept) -> bool:
+    """Whether a snapshot was never read again since it was taken."""
+    return not kept.keeping.verified_at
+
+
+def _joined(mount: str, path: str) -> str:
+    below = mount.strip("/")
+    return "/".join(piece for piece in (below, path) if piece)
+
+
+def _from_root(part: Part, difference):
+    return msgspec.structs.replace(difference, path=_joined(part.mount, difference.path))
+
+
+def _mount_words(part: Part, root: Path) -> str:
+    device = f"UUID={part.uuid}" if part.uuid else part.device or "its device"
+    options = f" -o subvol={part.subvolume}" if part.file_system == "btrfs" else ""
+    return f"mount it first: mount{options} {device} {root}{part.mount}".replace("//", "/")

@@ -1,0 +1,94 @@
+"""Putting one path of a snapshot back, with all below it, in one step."""
+
+import os
+from pathlib import Path
+
+from brave_bridge.snapshots.cover import STAGING
+from brave_bridge.snapshots.crew import carry_out
+from brave_bridge.snapshots.files import exchange, set_attributes, sync_file_system
+from brave_bridge.snapshots.folders import open_root, opened, remove_tree
+from brave_bridge.snapshots.manifest import FOLDER, PLACE, Entry, Manifest, decoded_path
+from brave_bridge.snapshots.staging import StageJob, handfuls
+
+_ONE = f"{STAGING}-path"
+
+
+def put_back_path(manifest: Manifest, tree: Path, root: Path, path: str) -> str:
+    """Make ``path`` (as the manifest writes it) what the snapshot has; what was done in words.
+
+    Staged beside the live tree and checked, then exchanged in one rename. What stood there
+    goes. OSError or ValueError leave everything as it was.
+    """
+    if not path:
+        raise ValueError("the root is put back by a return")
+    entries = _below(manifest, path)
+    if not entries:
+        raise ValueError(f"the snapshot has no /{path}")
+    work = root / _ONE
+    top = open_root(root)
+    times = os.stat(root)
+    try:
+        remove_tree(_ONE, top)
+        work.mkdir(mode=0o700)
+        _stage(entries, tree, work, path)
+        sync_file_system(work)
+        folder, _, name = decoded_path(path).rpartition("/")
+        with opened(top, folder) as parent:
+            before = os.stat(parent)
+            try:
+                os.stat(name, dir_fd=parent, follow_symlinks=False)
+            except FileNotFoundError:
+                os.rename(work / "it", name, dst_dir_fd=parent)
+            else:
+                _exchanged(work, name, parent)
+            if folder:
+                os.utime(parent, ns=(before.st_atime_ns, before.st_mtime_ns))
+    finally:
+        remove_tree(_ONE, top)
+        os.utime(root, ns=(times.st_atime_ns, times.st_mtime_ns))
+        os.close(top)
+    sync_file_system(root)
+    return f"/{decoded_path(path)} is back: {len(entries)} paths"
+
+
+def _exchanged(work: Path, name: str, parent: int) -> None:
+    descriptor = open_root(work)
+    try:
+        exchange("it", descriptor, name, parent)
+    finally:
+        os.close(descriptor)
+
+
+def _below(manifest: Manifest, path: str) -> dict[str, Entry]:
+    first = manifest.entry(path)
+    if first is None:
+        return {}
+    found = {path: first}
+    if first.type == FOLDER:
+        pending = [path]
+        while pending:
+            folder = pending.pop()
+            found.update((e.path, e) for e in manifest.others_in(folder).values())
+            for inner in manifest.folders_in(folder):
+                found[inner] = manifest.folder(inner)
+                pending.append(inner)
+    if any(entry.type == PLACE for entry in found.values()):
+        raise ValueError(f"/{path} has something in it that the snapshot does not cover")
+    return found
+
+
+def _stage(entries: dict[str, Entry], tree: Path, work: Path, path: str) -> None:
+    places = {entry: "it" + entry[len(path) :] for entry in entries}
+    folders = [p for p, entry in entries.items() if entry.type == FOLDER]
+    for folder in sorted(folders, key=lambda p: p.count("/")):
+        (work / decoded_path(places[folder])).mkdir(mode=0o700)
+    files = [(places[p], entry) for p, entry in entries.items() if entry.type != FOLDER]
+    for _ in carry_out(StageJob(str(tree), str(work)), handfuls(files)):
+        pass
+    descriptor = open_root(work)
+    try:
+        for folder in sorted(folders, key=lambda p: -p.count("/")):
+            name = decoded_path(places[folder])
+            set_attributes(entries[folder], name, descriptor, with_flags=False)
+    finally:
+        os.close(descriptor)

@@ -1,0 +1,100 @@
+"""Staging: what must come back is copied beside the live tree and checked, before any swap."""
+
+import os
+from typing import ClassVar
+
+import msgspec
+
+from brave_bridge.snapshots.files import (
+    Cloner,
+    copy_content,
+    dress_new,
+    make_special,
+    open_to_read,
+    set_attributes,
+)
+from brave_bridge.snapshots.folders import open_root, opened
+from brave_bridge.snapshots.manifest import FILE, Entry, decoded_path
+
+_LEAST_HANDFUL = 64
+
+
+class DamagedSnapshot(ValueError):
+    """A file of the snapshot is missing or not what the manifest says. Nothing was changed."""
+
+
+class Staged(msgspec.Struct):
+    """How far staging a handful came."""
+
+    more: list[list[tuple[str, Entry]]] = []
+    files: int = 0
+    bytes_copied: int = 0
+
+
+class StageJob(msgspec.Struct, tag="stage", frozen=True):
+    """Copy entries from the snapshot's ``tree`` into the folder ``staging``.
+
+    An item is a handful of pairs: the place below ``staging`` (as a manifest writes it),
+    whose folder is there already, and the entry.
+    """
+
+    tree: str
+    staging: str
+
+    item: ClassVar = list[tuple[str, Entry]]
+    result: ClassVar = Staged
+
+    def begin(self, number: int) -> "Stager":
+        return Stager(self)
+
+
+class Stager:
+    """Stages handfuls of entries."""
+
+    def __init__(self, job: StageJob) -> None:
+        self.tree = open_root(job.tree)
+        self.staging = open_root(job.staging)
+        self.cloner = Cloner()
+
+    def end(self) -> None:
+        os.close(self.tree)
+        os.close(self.staging)
+
+    def do(self, item: list[tuple[str, Entry]]) -> Staged:
+        """Stage a handful; DamagedSnapshot at the first file that is not what was taken."""
+        result = Staged()
+        for place, entry in item:
+            folder, _, name = decoded_path(place).rpartition("/")
+            with opened(self.staging, folder) as target:
+                if entry.type == FILE:
+                    result.bytes_copied += self._stage_file(entry, name, target)
+                else:
+                    make_special(entry, name, target)
+                    set_attributes(entry, name, target)
+            result.files += 1
+        return result
+
+    def _stage_file(self, entry: Entry, name: str, target: int) -> int:
+        folder, _, own = decoded_path(entry.path).rpartition("/")
+        original = copy = -1
+        try:
+            try:
+                with opened(self.tree, folder) as source:
+                    original = open_to_read(own, source)
+            except OSError as error:
+                raise DamagedSnapshot(f"/{entry.path}: {error.strerror}") from error
+            copy = os.open(name, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600, dir_fd=target)
+            what, length = copy_content(original, copy, os.fstat(original), self.cloner)
+            if length != entry.size or (entry.what and what != entry.what):
+                raise DamagedSnapshot(f"/{entry.path}: its content is not what was taken")
+            dress_new(msgspec.structs.replace(entry, flags=0), copy, os.fstat(copy))
+        finally:
+            for descriptor in (original, copy):
+                if descriptor >= 0:
+                    os.close(descriptor)
+        return length
+
+
+def handfuls(pairs: list[tuple[str, Entry]], largest: int = _LEAST_HANDFUL):
+    """The pairs in handfuls, so that a crew can share them."""
+    return [pairs[start : start + largest] for start in range(0, len(pairs), largest)]

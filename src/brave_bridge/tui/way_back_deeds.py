@@ -1,0 +1,157 @@
+"""The deeds of the Ways back workspace: take, look into, verify, pin, delete, return, card."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from brave_bridge.core.formats.text import byte_size, plain
+from brave_bridge.tui.dialogs import AskReason, ConfirmByName, ConfirmReturn
+
+if TYPE_CHECKING:
+    from brave_bridge.tui.harbour import Harbour
+    from brave_bridge.workbench.ways_back import WayBack
+
+_LATER_DAYS = 14
+
+
+class WayBackDeeds:
+    """Mixed into the application beside ``Deeds``, whose ``_do`` it uses."""
+
+    harbour: Harbour
+
+    def _way_back(self) -> WayBack | None:
+        """The way back under the cursor."""
+        record = self.harbour.record()
+        row = self.workspace.ledger.pointed if self.place == "ways_back" else None
+        ways = record.ways_back if record else ()
+        found = next((way for way in ways if row is not None and way.id == row.key), None)
+        if found is None:
+            self.notify("Point at a way back first.", severity="warning")
+        return found
+
+    def action_snapshot(self) -> None:
+        """Take a snapshot now, in a runner of its own."""
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        self._do("taking a snapshot", lambda desk: WaysBack(desk).begin_snapshot("by hand"))
+        self.place = "crossing"
+
+    def action_verify(self) -> None:
+        """Read the way back under the cursor again, in a runner of its own."""
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        if way := self._way_back():
+            self._do("verifying", lambda desk: WaysBack(desk).begin_check(way.id))
+            self.place = "crossing"
+
+    def action_pin(self) -> None:
+        """Pin the way back under the cursor, with a reason; or let the rules hold again."""
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        way = self._way_back()
+        if way is None:
+            return
+        if way.kept.keeping.pinned:
+            self._do("unpinning", lambda desk: WaysBack(desk).unpin(way.id))
+            return
+
+        def keep(reason: str | None) -> None:
+            if reason:
+                self._do("pinning", lambda desk: WaysBack(desk).pin(way.id, reason))
+
+        lines = [f"◆ {way.id}", "", "No rule and no clean-up lets it go until it is unpinned."]
+        self.push_screen(AskReason("Pin it", lines, "why it must stay"), keep)
+
+    def action_end_later(self) -> None:
+        """Move the end of the way back under the cursor."""
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        if way := self._way_back():
+            self._do(
+                "moving its end",
+                lambda desk: WaysBack(desk).set_deadline(way.id, f"+{_LATER_DAYS}"),
+                lambda kept: self.notify(f"{way.id} ends {kept.keeping.deadline[:10]}."),
+            )
+
+    def action_delete_way_back(self) -> None:
+        """Delete the way back under the cursor, once the machine's name is given."""
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        way = self._way_back()
+        if way is None:
+            return
+        use = way.kept.use
+        lines = [
+            f"{way.id}: {plain(way.kept.snapshot.release)}",
+            f"{byte_size(use.alone)} would be free" if use else "what it frees is not known",
+            "It cannot be brought back.",
+        ]
+        record = self.harbour.record()
+        only = record is not None and len(record.snapshots) == 1 and way.kept.is_whole
+        lines += ["", "▲ It is the only way back."] if only else []
+
+        def delete(agreed: bool | None) -> None:
+            if agreed:
+                why = "deleted from the screen"
+                self._do(
+                    "deleting",
+                    lambda desk: WaysBack(desk).delete(way.id, why),
+                    lambda gone: self.notify(f"{byte_size(gone.freed)} are free again."),
+                )
+
+        self.push_screen(ConfirmByName("Delete this way back", lines, self.harbour.current), delete)
+
+    def action_card(self) -> None:
+        """Write the recovery card to the present folder."""
+        from brave_bridge.workbench.cards import save_card
+
+        self._do(
+            "making the recovery card",
+            lambda desk: save_card(desk, Path.cwd()),
+            lambda paths: self.notify(
+                "\n".join(str(path) for path in paths), title="print or photograph it"
+            ),
+        )
+
+    def action_look_into(self) -> None:
+        """Show how the machine differs from the way back under the cursor, as a tree."""
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        way = self._way_back()
+        if way is None or not way.kept.is_whole:
+            return
+        self._do(
+            "comparing",
+            lambda desk: WaysBack(desk).compare(way.id),
+            lambda top: self._show_differences(way.id, top),
+        )
+
+    def _show_differences(self, identifier: str, top) -> None:
+        from brave_bridge.tui.difference_screen import DifferenceScreen
+
+        self.push_screen(DifferenceScreen(self.harbour, self.harbour.current, identifier, top))
+
+    def preview_return(self, identifier: str) -> None:
+        """Show what a return would change, then ask for a reason and the machine's name."""
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        self._do("comparing", lambda desk: WaysBack(desk).preview(identifier), self._ask_return)
+
+    def _ask_return(self, preview) -> None:
+        from brave_bridge.workbench.pages.return_preview import preview_lines
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        def begin(answer: tuple[str, bool] | None) -> None:
+            if answer:
+                reason, note = answer
+                self.place = "crossing"
+                self._do(
+                    "returning",
+                    lambda desk: WaysBack(desk).begin_return(preview.snapshot, reason, note=note),
+                )
+
+        leg = preview.snapshot.leg
+        self.push_screen(
+            ConfirmReturn(preview_lines(preview), self.harbour.current, plain(leg)), begin
+        )

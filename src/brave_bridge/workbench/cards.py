@@ -1,0 +1,35 @@
+"""The recovery card of the machine at a desk: as a page, and as files."""
+
+from pathlib import Path
+
+from brave_bridge.core.ways_back.recovery_card import (
+    Card,
+    card_text,
+    make_card,
+)
+from brave_bridge.runner.card_maker import STEM, card_facts, keep_card
+from brave_bridge.snapshots.catalogue import make_state_folder
+from brave_bridge.workbench.desk import Desk
+
+
+def card_of(desk: Desk) -> Card:
+    """The card as things are now."""
+    return make_card(card_facts(desk.machine, desk.facts(), desk.snapshots))
+
+
+def text_of(desk: Desk) -> str:
+    """The card as plain text."""
+    return card_text(card_of(desk))
+
+
+def save_card(desk: Desk, folder: Path, paper: str = "a4") -> list[Path]:
+    """Write the card as SVG, PDF and text to a folder, and keep it with the machine."""
+    from brave_bridge.drawings import card as drawing
+
+    make_state_folder(desk.machine)
+    keep_card(desk.machine, desk.facts(), desk.snapshots, drawn=True)
+    card = card_of(desk)
+    stem = f"{STEM}-{desk.machine.name}"
+    text = folder / f"{stem}.txt"
+    text.write_text(card_text(card), encoding="utf-8")
+    return [*drawing.save_card(card, folder, stem, paper), text]

@@ -1,0 +1,189 @@
+"""Killed at any instant: no half snapshot is offered, and a second run ends the same."""
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from brave_bridge.snapshots import crew
+from brave_bridge.snapshots.restore import read_journal
+from tests.support.trees import (
+    TRIAL,
+    catalogue_at,
+    described,
+    differing,
+    fill,
+    free,
+    rough,
+)
+
+KILLS = 100
+"""Of each kind, at random instants."""
+
+_DEED = """
+import sys
+from pathlib import Path
+from tests.snapshots.test_kills import deed
+from brave_bridge.snapshots import crew
+crew.ALONE_SECONDS = 0.0
+print("ready", flush=True)
+deed(Path(sys.argv[1]), sys.argv[2])
+"""
+
+
+def deed(root: Path, name: str) -> None:
+    """Take the second snapshot, or return to the first."""
+    snapshots, returning = catalogue_at(root)
+    if name == "take":
+        snapshots.take("second", TRIAL)
+    else:
+        returning.restore(snapshots.find("first"))
+
+
+class Struck:
+    """A deed that is killed after a while; spans are how long it takes unharmed, in seconds."""
+
+    def __init__(self, root: Path, name: str) -> None:
+        self.root = root
+        self.name = name
+        self.spans: dict[bool, float] = {}
+
+    def run(self, chance: random.Random, *, with_helpers: bool) -> bool:
+        """Do it and kill it at a random instant; the first time let it end. Whether killed."""
+        began = time.monotonic()
+        span = self.spans.get(with_helpers)
+        after = None if span is None else chance.uniform(0, span)
+        killed = self._helped(after) if with_helpers else self._alone(after)
+        self.spans.setdefault(with_helpers, time.monotonic() - began)
+        return killed
+
+    def _alone(self, after: float | None) -> bool:
+        """In a copy of this process, without helpers."""
+        child = os.fork()
+        if child == 0:
+            try:
+                crew.ALONE_SECONDS = 1000.0
+                deed(self.root, self.name)
+            finally:
+                os._exit(0)
+        if after is not None:
+            time.sleep(after)
+            os.kill(child, signal.SIGKILL)
+        return os.WIFSIGNALED(os.waitpid(child, 0)[1])
+
+    def _helped(self, after: float | None) -> bool:
+        """In a process of its own with helpers, of which only the first is killed."""
+        process = subprocess.Popen(
+            [sys.executable, "-c", _DEED, str(self.root), self.name],
+            stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, cwd=Path(__file__).parents[2],
+        )  # fmt: skip
+        try:
+            assert process.stdout.readline() == b"ready\n"
+            if after is not None:
+                time.sleep(after * 0.7)
+                os.kill(process.pid, signal.SIGKILL)
+            return process.wait(60) == -signal.SIGKILL
+        finally:
+            process.stdout.close()
+
+
+def _kills(root: Path, name: str, chance: random.Random) -> Iterator[bool]:
+    """Kill the deed time and again; whether each time it had not ended before."""
+    struck = Struck(root, name)
+    for with_helpers in (False, True):
+        struck.run(chance, with_helpers=with_helpers)
+        yield False
+    for number in range(KILLS):
+        yield struck.run(chance, with_helpers=number % 5 == 0)
+
+
+def _a_system(root: Path, chance: random.Random) -> None:
+    fill(root)
+    rough(root, chance, 40)
+    for number in range(45):
+        folder = root / f"usr/share/{number % 9}/part-{number}"
+        folder.mkdir(parents=True)
+        for name in "abc":
+            (folder / name).write_bytes(chance.randbytes(3_000))
+
+
+def _changed(root: Path, chance: random.Random) -> None:
+    """Something else each time, with enough to put back that a kill can fall into it."""
+    free(root)
+    rough(root, chance, 12)
+    for number in chance.sample(range(45), 25):
+        folder = root / f"usr/share/{number % 9}/part-{number}"
+        if folder.is_dir():
+            (folder / "a").write_bytes(chance.randbytes(2_000))
+            (folder / "b").unlink(missing_ok=True)
+            (folder / f"new-{number}").write_bytes(b"came since")
+
+
+@pytest.mark.xdist_group("kills-take")
+def test_a_snapshot_killed_at_any_instant_is_none_or_whole(tmp_path):
+    chance = random.Random(11)
+    snapshots, returning = catalogue_at(tmp_path)
+    _a_system(tmp_path, chance)
+    outside = (tmp_path / "home/watch/notes").stat().st_mtime_ns
+    first = snapshots.take("first", TRIAL)
+    live, killed, none = described(tmp_path), 0, 0
+    for was_killed in _kills(tmp_path, "take", chance):
+        killed += was_killed
+        assert differing(live, described(tmp_path)) == [], "a snapshot changed what it read"
+        offered = [kept.snapshot.id for kept in snapshots.listed()]
+        none += offered == ["first"]
+        for kept in snapshots.listed():
+            assert kept.is_whole and not returning.check(kept.snapshot).faults
+        if chance.random() < 0.3:
+            second = snapshots.take("second", TRIAL)
+            assert not returning.check(second).faults
+            assert not returning.preview(second, by_content=True).count
+        if len(snapshots.listed()) > 1:
+            snapshots.delete("second", "trial")
+        _changed(tmp_path, chance)
+        live = described(tmp_path)
+    assert killed > KILLS * 0.4 and none > KILLS * 0.3
+    snapshots.take("second", TRIAL)
+    assert sorted(p.name for p in snapshots.folder.iterdir() if p.is_dir()) == ["first", "second"]
+    assert not returning.check(first).faults
+    assert (tmp_path / "home/watch/notes").stat().st_mtime_ns == outside
+    free(tmp_path)
+
+
+@pytest.mark.xdist_group("kills-return")
+def test_a_return_killed_at_any_instant_is_finished_by_a_second_one(tmp_path):
+    chance = random.Random(12)
+    snapshots, returning = catalogue_at(tmp_path)
+    _a_system(tmp_path, chance)
+    first = snapshots.take("first", TRIAL)
+    before = described(tmp_path)
+    outside = (tmp_path / "home/watch/notes").stat().st_mtime_ns
+    _changed(tmp_path, chance)
+    changed, killed, journals, part_way = described(tmp_path), 0, 0, 0
+    for was_killed in _kills(tmp_path, "return", chance):
+        killed += was_killed
+        journal = read_journal(tmp_path)
+        if journal is not None:
+            journals += 1
+            assert returning.interrupted().snapshot == "first"
+            if journal.phase == "staging":
+                now = described(tmp_path)
+                touched = [p for p in differing(changed, now) if not p.startswith(b".brave")]
+                assert touched == [], "something was touched before all was staged"
+            else:
+                part_way += 1
+        returning.restore(first)
+        assert differing(before, described(tmp_path)) == []
+        assert returning.interrupted() is None
+        _changed(tmp_path, chance)
+        changed = described(tmp_path)
+    assert killed > KILLS * 0.4 and journals > KILLS * 0.1 and part_way
+    assert not returning.check(first).faults
+    assert (tmp_path / "home/watch/notes").stat().st_mtime_ns == outside
+    free(tmp_path)
