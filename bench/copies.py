@@ -7,11 +7,11 @@ its start counts as well and its memory can be told.
 import itertools
 import os
 import random
-import resource
 import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from pathlib import Path
 
 from bench.measure import HEAD, in_turn, seconds
@@ -166,23 +166,44 @@ def _change(tree: Path) -> None:
 
 
 def _memory(folder: Path) -> None:
-    """The most that all processes of each deed held together."""
+    """The most that all processes of each deed held together, shared pages counted once."""
     tree = folder / "tree"
     _run("rm", "-rf", tree / "var/lib/brave-bridge")
-    for words in (("take", tree, "m1"), ("take", tree, "m2"), ("preview", tree), ("return", tree)):
-        if words[0] == "return":
+    for deed, *words in (("take", "m1"), ("take", "m2"), ("preview",), ("return",)):
+        if deed == "return":
             _change(tree)
-        said = subprocess.run(
-            [sys.executable, "-m", "bench.copies", *map(str, words)],
-            check=True, capture_output=True, text=True,
-        ).stdout  # fmt: skip
-        print(
-            f"<!-- memory, {words[0]} {words[-1] if words[0] == 'take' else ''}: {said.strip()} -->"
+        argv = [sys.executable, "-m", "bench.copies", deed, str(tree), *words]
+        process = subprocess.Popen(argv, **_QUIET)
+        most = 0
+        while process.poll() is None:
+            most = max(most, _held_by(process.pid))
+            time.sleep(0.02)
+        print(f"<!-- memory, {deed} {''.join(words)}: {most / 1024:.0f} MB -->")
+
+
+def _held_by(parent: int) -> int:
+    """Kilobytes held by a process and those that it started (smaps_rollup's Pss)."""
+    total = 0
+    for pid in (parent, *_children(parent)):
+        try:
+            text = Path(f"/proc/{pid}/smaps_rollup").read_text()
+        except OSError:
+            continue
+        total += next(
+            (int(line.split()[1]) for line in text.splitlines() if line.startswith("Pss:")), 0
         )
+    return total
+
+
+def _children(parent: int) -> list[int]:
+    try:
+        return [int(w) for w in Path(f"/proc/{parent}/task/{parent}/children").read_text().split()]
+    except OSError:
+        return []
 
 
 def _act(deed: str, tree: str, identifier: str = "") -> None:
-    """One of ours, in this process; tells the memory afterwards."""
+    """One of ours, in this process."""
     snapshots = Snapshots(TreeMachine("tree", Path(tree)), "bench")
     returning = Returning(snapshots)
     if deed == "take":
@@ -191,9 +212,6 @@ def _act(deed: str, tree: str, identifier: str = "") -> None:
         returning.preview(snapshots.all()[-1])
     else:
         returning.restore(snapshots.all()[-1])
-    own = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    helpers = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
-    print(f"{(own + 2 * helpers) / 1024:.0f} MB at most")
 
 
 if __name__ == "__main__":

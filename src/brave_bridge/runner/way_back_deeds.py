@@ -28,7 +28,7 @@ from brave_bridge.machines.port import Machine
 from brave_bridge.runner.card_maker import keep_card
 from brave_bridge.runner.expiry import expire
 from brave_bridge.snapshots.catalogue import About, Snapshots
-from brave_bridge.snapshots.returning import Returning
+from brave_bridge.snapshots.returning import BECAME, Returning
 
 Report = Callable[[float, str, str], None]
 """Called with percent done, a few words, and the name of the job if there is one."""
@@ -102,6 +102,8 @@ class WayBackDeeds:
 
     def restore(self, request: RestoreSnapshot, report: Report) -> Reply:
         """Return to a snapshot, or finish a return that was cut off."""
+        if mounts := self._became(request.snapshot):
+            return Restored(0, 0, 0, 0.0, restart_needed=True, used_up=(mounts,))
         snapshot = self.snapshots.find(request.snapshot)
 
         def tell(phase: str, done: int, total: int) -> None:
@@ -111,8 +113,13 @@ class WayBackDeeds:
         done = Returning(self.snapshots).restore(snapshot, tell)
         return Restored(
             done.put_back, done.removed, done.bytes_copied, done.seconds, done.restart_needed,
-            done.aside,
+            done.aside, done.used_up,
         )  # fmt: skip
+
+    def _became(self, identifier: str) -> str:
+        """The mounts that became a snapshot before a crash; empty where that is not so."""
+        past = next((gone for gone in self.snapshots.gone() if gone.id == identifier), None)
+        return past.why.removeprefix(BECAME) if past and past.why.startswith(BECAME) else ""
 
     def compare(self, request: CompareWithSnapshot, report: Report) -> Reply:
         """Hold the machine against a snapshot, every file read."""

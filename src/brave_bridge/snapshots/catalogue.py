@@ -106,7 +106,10 @@ class Snapshots:
     def _listed(self, folder: Path) -> Kept:
         try:
             snapshot = read_description(folder)
+            if lie := _lie(snapshot, folder.name):
+                raise ValueError(lie)
         except (OSError, ValueError) as error:
+            # Nothing that it says is trusted.
             when = datetime.fromtimestamp(folder.stat().st_mtime, UTC).isoformat(timespec="seconds")
             nameless = Snapshot(
                 id=folder.name, machine=self.machine.name, release="", created=when, reason="",
@@ -117,23 +120,17 @@ class Snapshots:
         return Kept(snapshot=snapshot, keeping=keeping, fault=self._fault(snapshot, keeping))
 
     def _fault(self, snapshot: Snapshot, keeping: Keeping) -> str:
-        if not _ID.match(snapshot.id) or not (self.folder / snapshot.id).is_dir():
-            return "its description names another snapshot"
         base = self.base(snapshot)
         if not base.is_dir():
             return f"the disk that keeps it is not here: {snapshot.kept_in}"
         if fault := _open_to_others(base):
             return fault
         for part in snapshot.parts:
-            if part.engine not in ENGINES or not _PART.match(part.folder):
-                return f"its description names no part of a snapshot: {part.folder[:40]!r}"
             manifest = base / part.folder / "manifest.jsonl"
             if not manifest.is_file() or not manifest.stat().st_size:
                 return f"its manifest of {part.mount} is missing"
             if part.engine == "copy" and not (base / part.folder / "tree").is_dir():
                 return f"its files of {part.mount} are missing"
-        if not snapshot.parts:
-            return "it has no parts"
         return f"damaged: {keeping.faults[0]}" if keeping.faults else ""
 
     def base(self, snapshot: Snapshot) -> Path:
@@ -349,6 +346,12 @@ class Snapshots:
             stream.write(msgspec.json.encode(gone) + b"\n")
         return gone
 
+    def use_up(self, snapshot: Snapshot, why: str) -> None:
+        """Say that a snapshot is none any more because it became the system itself."""
+        if (self.folder / snapshot.id / DESCRIPTION).exists():
+            write_keeping(self.folder / snapshot.id, Keeping())
+            self.delete(snapshot.id, why)
+
     # What it takes
 
     def use(self, kept: Kept) -> Use:
@@ -529,6 +532,18 @@ def _remove(folder: Path) -> None:
         remove_tree(folder.name, parent)
     finally:
         os.close(parent)
+
+
+def _lie(snapshot: Snapshot, name: str) -> str:
+    """Why a description cannot be that of the snapshot in a folder of that name."""
+    if snapshot.id != name:
+        return "it names another snapshot"
+    if not snapshot.parts:
+        return "it names no parts"
+    for part in snapshot.parts:
+        if part.engine not in ENGINES or not _PART.match(part.folder):
+            return f"it names no part of a snapshot: {part.folder[:40]!r}"
+    return ""
 
 
 def _open_to_others(folder: Path) -> str:

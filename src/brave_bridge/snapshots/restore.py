@@ -75,6 +75,8 @@ class RestoreReport(msgspec.Struct, frozen=True):
     restart_needed: bool = False
     aside: tuple[str, ...] = ()
     """Subvolumes that were set aside with the system as it was before the return."""
+    used_up: tuple[str, ...] = ()
+    """Mounts whose snapshot became the file system itself, and is none any more."""
 
     def __add__(self, other: "RestoreReport") -> "RestoreReport":
         return RestoreReport(
@@ -84,6 +86,7 @@ class RestoreReport(msgspec.Struct, frozen=True):
             max(self.seconds, other.seconds),
             self.restart_needed or other.restart_needed,
             self.aside + other.aside,
+            self.used_up + other.used_up,
         )
 
 

@@ -17,6 +17,7 @@ from brave_bridge.snapshots.crew import carry_out
 from brave_bridge.snapshots.description import Kept, Snapshot
 from brave_bridge.snapshots.engines import btrfs_swap
 from brave_bridge.snapshots.engines.engine import Mounted, Part
+from brave_bridge.snapshots.engines.lvm import LvmEngine
 from brave_bridge.snapshots.folders import open_root, opened
 from brave_bridge.snapshots.manifest import Entry, decoded_path
 from brave_bridge.snapshots.restore import (
@@ -31,6 +32,12 @@ from brave_bridge.snapshots.restore import (
 from brave_bridge.snapshots.single import put_back_path
 
 _MOST_FAULTS = 50
+
+FILES, SWAP, MERGE = "files", "swap", "merge"
+"""How a part comes back: file by file, by exchanging subvolumes, by merging a volume."""
+
+BECAME = "a return made it the file system of "
+"""How the catalogue says that a snapshot was used up by a merge."""
 
 
 class Checked(msgspec.Struct, frozen=True):
@@ -122,34 +129,61 @@ class Returning:
             pairs = self._parts(snapshot)
             for part, _ in pairs:
                 self.snapshots.manifest(snapshot, part).close()
-            swapped = [
-                (part, mounted)
-                for part, mounted in pairs
-                if btrfs_swap.can_swap(part, mounted, snapshot.cover) == ""
-            ]
+            ways = {part.mount: self._way(part, mounted, snapshot)[0] for part, mounted in pairs}
             restorations = [
                 self._restoration(snapshot, part, mounted, stack, tell)
                 for part, mounted in pairs
-                if (part, mounted) not in swapped
+                if ways[part.mount] == FILES
             ]
             report = return_parts(restorations)
-            for part, mounted in swapped:
-                folder = self.snapshots.base(snapshot) / part.folder
-                aside = btrfs_swap.swap_in(part, mounted, folder, snapshot.id)
-                report += RestoreReport(
-                    part.entries, 0, 0, time.monotonic() - began,
-                    restart_needed=self.machine.kind == "running", aside=(aside,),
-                )  # fmt: skip
-            return report
+            for part, mounted in pairs:
+                if ways[part.mount] != FILES:
+                    report += self._return_whole(snapshot, part, mounted, ways[part.mount])
+            if report.used_up:
+                self.snapshots.use_up(snapshot, BECAME + ", ".join(report.used_up))
+            return msgspec.structs.replace(report, seconds=time.monotonic() - began)
+
+    def _return_whole(
+        self, snapshot: Snapshot, part: Part, mounted: Mounted, way: str
+    ) -> RestoreReport:
+        """Return a whole subvolume or volume in one step."""
+        if way == MERGE:
+            restart = LvmEngine().merge(part)
+            return RestoreReport(
+                part.entries, 0, 0, 0.0, restart_needed=restart, used_up=(part.mount,)
+            )
+        folder = self.snapshots.base(snapshot) / part.folder
+        aside = btrfs_swap.swap_in(part, mounted, folder, snapshot.id)
+        restart = self.machine.kind == "running"
+        return RestoreReport(part.entries, 0, 0, 0.0, restart_needed=restart, aside=(aside,))
+
+    def _way(self, part: Part, mounted: Mounted, snapshot: Snapshot) -> tuple[str, str]:
+        """How a part comes back, and why so."""
+        if part.engine == "btrfs":
+            why = btrfs_swap.can_swap(part, mounted, snapshot.cover)
+            if not why:
+                return SWAP, "the subvolume is exchanged; the present one is set aside"
+            return FILES, why
+        if part.engine == "lvm":
+            why = self._why_not_merge(part, mounted, snapshot)
+            if not why:
+                return MERGE, "the volume becomes its snapshot, which is used up by that"
+            return FILES, why
+        return FILES, "files come back one by one, each in one step"
+
+    def _why_not_merge(self, part: Part, mounted: Mounted, snapshot: Snapshot) -> str:
+        """Why a volume cannot become its snapshot; empty where it can."""
+        cover = snapshot.cover.below(part.mount)
+        if left := btrfs_swap.what_must_stay(mounted.folder, cover):
+            return f"/{left} is on the same volume and must stay as it is: files come back"
+        if self.machine.state.stat().st_dev == mounted.folder.stat().st_dev:
+            return "the logbook is on the same volume and must stay as it is: files come back"
+        return ""
 
     def how(self, snapshot: Snapshot) -> list[tuple[str, str, str]]:
-        """For each part: where, how it comes back (``swap``, ``files``), and why so."""
-        found = []
-        for part, mounted in self._parts(snapshot):
-            why = btrfs_swap.can_swap(part, mounted, snapshot.cover)
-            words = why or "the subvolume is exchanged; the present one is set aside"
-            found.append((part.mount, "files" if why else "swap", words))
-        return found
+        """For each part: where, how it comes back (``files``, ``swap``, ``merge``), why so."""
+        pairs = self._parts(snapshot)
+        return [(part.mount, *self._way(part, mounted, snapshot)) for part, mounted in pairs]
 
     def _restoration(
         self, snapshot: Snapshot, part: Part, mounted: Mounted, stack: contextlib.ExitStack,

@@ -49,12 +49,13 @@ def _restored(way_back: str, check: Callable[[], Run] | None) -> Script[Outcome]
         reply = yield from _restarted()
         if not isinstance(reply, Restarted):
             return _not_back(way_back, "restart", reply)
-    # Before anything runs on it: a package manager's check may write.
-    reply = yield CompareWithSnapshot(
-        title="Compare the machine with the snapshot, every file read", snapshot=way_back
-    )
-    if not isinstance(reply, Compared) or reply.count:
-        return _not_back(way_back, "comparison", reply)
+    if not restored.used_up:
+        # Before anything runs on it: a package manager's check may write.
+        reply = yield CompareWithSnapshot(
+            title="Compare the machine with the snapshot, every file read", snapshot=way_back
+        )
+        if not isinstance(reply, Compared) or reply.count:
+            return _not_back(way_back, "comparison", reply)
     if check is not None and not restored.aside:
         reply = yield check()
         if not ended_well(reply):
@@ -73,8 +74,11 @@ def _restarted() -> Script[Reply]:
 
 
 def _boot_warnings(way_back: str, restored: Restored) -> Script[tuple[str, ...]]:
-    reply = yield CheckBoot(title="See that its kernel can boot", snapshot=way_back)
     warnings = [f"the system of before is set aside as {name}" for name in restored.aside]
+    if restored.used_up:
+        mounts = ", ".join(restored.used_up)
+        return (*warnings, f"{mounts} became the snapshot: it is no way back any more")
+    reply = yield CheckBoot(title="See that its kernel can boot", snapshot=way_back)
     if isinstance(reply, Failed):
         warnings.append(f"whether it can boot is not known: {what_was_seen(reply)}")
     elif isinstance(reply, BootChecked):

@@ -297,7 +297,8 @@ class Restored(Reply, frozen=True, tag=True):
     """A return's effect on files.
 
     ``restart_needed`` where the system goes on as it was until it restarts; ``aside`` names
-    what was set aside with the system as it was before.
+    what was set aside with the system as it was before; ``used_up`` the mounts whose snapshot
+    became the file system itself.
     """
 
     put_back: int
@@ -306,6 +307,7 @@ class Restored(Reply, frozen=True, tag=True):
     seconds: float
     restart_needed: bool = False
     aside: tuple[str, ...] = ()
+    used_up: tuple[str, ...] = ()
 
 
 class SnapshotChecked(Reply, frozen=True, tag=True):

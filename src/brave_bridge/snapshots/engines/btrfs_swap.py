@@ -29,19 +29,24 @@ def is_inner(part: Part, snapshot) -> bool:
 
 def can_swap(part: Part, mounted: Mounted, cover: Cover) -> str:
     """Why a part cannot come back by exchanging subvolumes; empty where it can."""
-    if part.engine != "btrfs":
-        return "files come back one by one, each in one step"
     if mounted.subvolume in ("", "/"):
         return "it is the top of its file system, which cannot be exchanged"
     if _MARK in mounted.subvolume:
         return ""
     if part.mount != "/":
         return "it is in use within the system: files come back one by one"
-    for exclusion in cover.exclusions:
-        if not exclusion.passing and _holds_something(mounted.folder, exclusion.path):
-            return f"/{exclusion.path} is in the same subvolume and must stay as it is"
+    if left := what_must_stay(mounted.folder, cover):
+        return f"/{left} is in the same subvolume and must stay as it is"
     if "subvolid=" in _mount_settings(mounted):
         return "the system mounts it by its number, which an exchange would not change"
+    return ""
+
+
+def what_must_stay(root: Path, cover: Cover) -> str:
+    """A path in the same file system that is left out and holds something that must not go."""
+    for exclusion in cover.exclusions:
+        if not exclusion.passing and _holds_something(root, exclusion.path):
+            return exclusion.path
     return ""
 
 
