@@ -66,7 +66,21 @@ class CheckBrief(msgspec.Struct, frozen=True, tag="check"):
     way_back: str
 
 
-Brief = CrossBrief | ReturnBrief | UpdateBrief | RemedyBrief | SnapshotBrief | CheckBrief
+class DecisionBrief(msgspec.Struct, frozen=True, tag="decision"):
+    """Something that was decided and done at once; it stands in the logbook, nothing is run."""
+
+    words: str
+
+
+Brief = (
+    CrossBrief
+    | ReturnBrief
+    | UpdateBrief
+    | RemedyBrief
+    | SnapshotBrief
+    | CheckBrief
+    | DecisionBrief
+)
 
 
 def encode_brief(brief: Brief) -> bytes:
@@ -79,6 +93,11 @@ def decode_brief(content: bytes) -> Brief:
     return msgspec.json.decode(content, type=Brief)
 
 
+def is_decision(brief: bytes) -> bool:
+    """Whether a brief of the logbook is that of a decision."""
+    return isinstance(decode_brief(brief), DecisionBrief)
+
+
 def surroundings_of(brief: Brief) -> Surroundings:
     """What a procedure enters, or has to leave."""
     return getattr(brief, "surroundings", Surroundings())
@@ -87,6 +106,8 @@ def surroundings_of(brief: Brief) -> Surroundings:
 def script_of(brief: Brief) -> Script[Outcome]:
     """A fresh script."""
     match brief:
+        case DecisionBrief():
+            raise ValueError(f"nothing is run for a decision: {brief.words}")
         case RemedyBrief():
             return apply_remedy(brief.title, brief.commands)
         case SnapshotBrief():

@@ -12,7 +12,7 @@ from brave_bridge.drawings.bridge import MARKS, BridgeState
 from brave_bridge.families.choose import CROSSING_FAMILIES
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import MachineError
-from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
 from brave_bridge.store.logbook import LogbookError, ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import FleetMember
@@ -109,7 +109,7 @@ def _proof(procedures) -> dict:
 
 def read_live(desk: Desk) -> Live | None:
     """The newest procedure with what its command printed last."""
-    rows = desk.procedures()
+    rows = [row for row in desk.procedures() if not is_decision(row.brief)]
     if not rows:
         return None
     logbook = desk.logbook()

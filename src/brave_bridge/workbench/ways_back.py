@@ -12,9 +12,11 @@ from brave_bridge.core.ways_back.difference_tree import Changed, Node, differenc
 from brave_bridge.core.ways_back.retention import Fate, Retention
 from brave_bridge.runner.briefs import (
     CheckBrief,
+    DecisionBrief,
     ReturnBrief,
     SnapshotBrief,
     decode_brief,
+    encode_brief,
     surroundings_of,
 )
 from brave_bridge.runner.card_maker import kept_card
@@ -198,8 +200,9 @@ class WaysBack:
         identifier = f"{datetime.now(UTC).strftime('%Y%m%d-%H%M%S-%f')}-{kind}"
         logbook.begin(
             ProcedureRow(
-                id=identifier, kind=kind, title=words, brief=b"{}", state="running", began=now(),
-                ended="", outcome=None, rest_asked=False, unattended=True,
+                id=identifier, kind=kind, title=words, brief=encode_brief(DecisionBrief(words)),
+                state="running", began=now(), ended="", outcome=None, rest_asked=False,
+                unattended=True,
             )
         )  # fmt: skip
         logbook.set_state(identifier, "done", Outcome(state="done"))

@@ -22,7 +22,7 @@ COLUMNS = (
     Column("age", 5, right=True, firm=True),
     Column("holds", 12),
     Column("why it was taken"),
-    Column("ends", 13),
+    Column("ends", 14),
     Column("alone", 8, right=True),
     Column("shared", 8, right=True),
     Column("how", 5),
@@ -223,7 +223,7 @@ def _gone_row(gone: Gone, today: date) -> Row:
         why=(
             title(f"Way back {gone.id}"),
             *said(
-                f"It held {plain(gone.release)}, taken {plain(gone.reason)}.",
+                f"It held {plain(gone.release)}; why it was taken: {plain(gone.reason)}.",
                 f"It ended {gone.ended[:16].replace('T', ' ')} UTC: {plain(gone.why)}.",
                 f"{byte_size(gone.freed)} were freed.",
             ),
