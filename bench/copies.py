@@ -16,7 +16,8 @@ from pathlib import Path
 
 from bench.measure import HEAD, in_turn, seconds
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.snapshots.catalogue import About, Snapshots
+from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.description import About
 from brave_bridge.snapshots.returning import Returning
 
 FILES, FOLDERS = 100_000, 9_000

@@ -40,7 +40,7 @@ def system_on(mount: Path) -> tuple[Snapshots, Returning]:
 @pytest.mark.parametrize("engine", ["", "copy"])
 @pytest.mark.parametrize("kind", KINDS)
 def test_the_whole_round(tmp_path, kind, engine):
-    from brave_bridge.snapshots.catalogue import About
+    from brave_bridge.snapshots.description import About
 
     with lab.disk(tmp_path, kind) as mount:
         snapshots, returning = system_on(mount)
@@ -67,7 +67,7 @@ def test_the_whole_round(tmp_path, kind, engine):
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_blocks_are_shared_where_the_file_system_can(tmp_path, kind):
-    from brave_bridge.snapshots.catalogue import About
+    from brave_bridge.snapshots.description import About
 
     with lab.disk(tmp_path, kind) as mount:
         snapshots, _ = system_on(mount)

@@ -1,5 +1,6 @@
 """Snapshots by copy: independent of the live tree, shared among themselves, all told."""
 
+import fcntl
 import os
 import subprocess
 from pathlib import Path
@@ -166,7 +167,8 @@ def test_a_helper_that_dies_is_no_snapshot(tmp_path, monkeypatch):
     monkeypatch.setattr("brave_bridge.snapshots.crew.sys.executable", "/bin/false")
     with pytest.raises(MachineError, match=r"helper|Broken pipe"):
         snapshots.take("first", TRIAL)
-    assert snapshots.listed() == [] and list(snapshots.folder.iterdir()) == []
+    assert snapshots.listed() == []
+    assert [p.name for p in snapshots.folder.iterdir() if p.is_dir()] == []
 
 
 @pytest.mark.skipif(not IS_ROOT, reason="mounting a small file system needs root")
@@ -191,7 +193,7 @@ def test_a_full_disk_during_a_snapshot_leaves_nothing_behind(tmp_path, monkeypat
         except MachineError as error:
             assert "No space left" in error.seen
             assert snapshots.listed() == []
-            assert [p.name for p in snapshots.folder.iterdir()] == []
+            assert [p.name for p in snapshots.folder.iterdir() if p.is_dir()] == []
         assert (mount / "etc/large-3").stat().st_size == 170_000
     finally:
         subprocess.run(["umount", mount], check=True)
@@ -224,6 +226,16 @@ def test_a_store_on_another_disk_is_used_and_missed_when_it_is_away(tmp_path):
     kept = snapshots.kept("first")
     assert "is not here" in kept.fault and snapshots.all() == []
     free(root)
+
+
+def test_only_one_snapshot_is_taken_at_a_time(tmp_path):
+    snapshots, _ = catalogue_at(tmp_path)
+    snapshots.take("first", TRIAL)
+    with open(snapshots.folder / "taking.lock") as other:
+        fcntl.flock(other, fcntl.LOCK_EX)
+        with pytest.raises(MachineError, match="another snapshot is being taken"):
+            snapshots.take("second", TRIAL)
+    assert snapshots.take("second", TRIAL).id == "second"
 
 
 def test_rules_decide_what_is_covered(tmp_path):

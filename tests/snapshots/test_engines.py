@@ -5,7 +5,7 @@ import shutil
 import pytest
 
 from brave_bridge.machines.port import MachineError
-from brave_bridge.snapshots import catalogue
+from brave_bridge.snapshots import catalogue, taking
 from brave_bridge.snapshots.choices import Choices, keep_choices
 from brave_bridge.snapshots.cover import Exclusion
 from brave_bridge.snapshots.engines.choose import choose
@@ -41,7 +41,8 @@ def system(tmp_path, monkeypatch):
         monkeypatch.setenv("PATH", tools.path)
         mounted = Mounted("/", root, device, kind, uuid="7d1f-0a52")
         layout = Layout((mounted,), ())
-        monkeypatch.setattr(catalogue, "layout_of", lambda *words: layout)
+        for module in (catalogue, taking):
+            monkeypatch.setattr(module, "layout_of", lambda *words: layout)
         return root, snapshots, returning, tools
 
     yield make

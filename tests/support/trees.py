@@ -10,7 +10,8 @@ import struct
 from pathlib import Path
 
 from brave_bridge.machines.standin.machine import StandInMachine
-from brave_bridge.snapshots.catalogue import About, Snapshots, make_state_folder
+from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
+from brave_bridge.snapshots.description import About
 from brave_bridge.snapshots.returning import Returning
 
 TRIAL = About(release="Quayside 5.3", reason="trial", kernel="5.19.0-4")

@@ -27,7 +27,8 @@ from brave_bridge.families.choose import survey
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.card_maker import keep_card
 from brave_bridge.runner.expiry import expire
-from brave_bridge.snapshots.catalogue import About, Snapshots
+from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.description import About
 from brave_bridge.snapshots.returning import BECAME, Returning
 
 Report = Callable[[float, str, str], None]

@@ -6,9 +6,7 @@ each part with its ``manifest.jsonl`` and, for copies, ``tree/`` (the files); an
 """
 
 import contextlib
-import errno
 import os
-import re
 import stat
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
@@ -18,42 +16,29 @@ import msgspec
 
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.snapshots.choices import Choices, own_folder, read_choices
-from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.description import (
     DESCRIPTION,
+    PART_FOLDER,
+    SNAPSHOT_ID,
+    About,
     Gone,
     Keeping,
     Kept,
     Snapshot,
     read_description,
     read_keeping,
-    write_description,
     write_keeping,
 )
 from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.choose import ENGINES, choose
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
-from brave_bridge.snapshots.files import sync_file_system
-from brave_bridge.snapshots.folders import open_root, remove_tree
 from brave_bridge.snapshots.manifest import Manifest
 from brave_bridge.snapshots.parts import Layout, layout_of
-from brave_bridge.snapshots.tree_copy import CopyReport, Progress
+from brave_bridge.snapshots.taking import Taking, base_of, keep_plan, remove_folder
+from brave_bridge.snapshots.tree_copy import Progress
 
-_ID = re.compile(r"^[a-z0-9][a-z0-9-]{0,79}$")
-_GONE, _MAKING, _USES = "gone.jsonl", "making.json", "uses.json"
+_GONE, _USES = "gone.jsonl", "uses.json"
 _MOST_GONE = 200
-
-
-class About(msgspec.Struct, frozen=True, kw_only=True):
-    """What a snapshot shall say of itself."""
-
-    release: str
-    reason: str
-    leg: str = ""
-    kernel: str = ""
-    boot_entry: str = ""
-    engine: str = ""
-    """The engine that is asked for; empty for the one that suits best."""
 
 
 def make_state_folder(machine: Machine) -> None:
@@ -99,7 +84,7 @@ class Snapshots:
         """
         found = []
         for folder in sorted(self.folder.glob("*/")) if self.folder.is_dir() else []:
-            if (folder / DESCRIPTION).exists() and _ID.match(folder.name):
+            if (folder / DESCRIPTION).exists() and SNAPSHOT_ID.match(folder.name):
                 found.append(self._listed(folder))
         return sorted(found, key=lambda kept: (kept.snapshot.created, kept.snapshot.id))
 
@@ -135,8 +120,7 @@ class Snapshots:
 
     def base(self, snapshot: Snapshot) -> Path:
         """The folder that holds a snapshot's parts."""
-        own = self.folder / snapshot.id
-        return Path(snapshot.kept_in) / snapshot.id if snapshot.kept_in else own
+        return base_of(snapshot, self.folder)
 
     def find(self, identifier: str) -> Snapshot:
         """A snapshot by its id, or by ``newest``; MachineError where there is none that serves."""
@@ -198,107 +182,26 @@ class Snapshots:
     def take(self, identifier: str, about: About, progress: Progress | None = None) -> Snapshot:
         """Make a snapshot; the one of that id where it exists already and is whole.
 
-        MachineError where there is no room or no right; what was half made is removed.
+        MachineError where there is no room or no right, or another is being taken; what was
+        half made, now or before a kill, is removed.
         """
-        if not _ID.match(identifier):
+        if not SNAPSHOT_ID.match(identifier):
             raise ValueError(f"not an id: {identifier!r}")
-        for known in self.all():
-            if known.id == identifier:
-                return known
-        choices = read_choices(self.machine)
+        known = self.all()
+        for snapshot in known:
+            if snapshot.id == identifier:
+                return snapshot
         try:
-            return self._take(identifier, about, choices, progress or (lambda entries, size: None))
+            make_state_folder(self.machine)
+            taking = Taking(self.machine, self.folder, known, about, self.now(), self.version)
+            return taking.take(identifier, progress or (lambda entries, size: None))
         except (OSError, ValueError) as error:
-            self.remove_half_made(identifier)
             raise MachineError(
                 "taking a snapshot",
                 self.machine.name,
                 getattr(error, "strerror", "") or str(error),
                 "free space, or run it with the right to read everything; nothing was changed",
             ) from error
-
-    def _take(
-        self, identifier: str, about: About, choices: Choices, progress: Progress
-    ) -> Snapshot:
-        make_state_folder(self.machine)
-        self.remove_half_made(identifier)
-        base = self._make_folders(identifier, choices)
-        cover = choices.cover(self.machine.kind)
-        layout = self.layout(choices)
-        taking = Taking(self, base, cover, about, progress)
-        parts = [taking.part(mounted) for mounted in layout.covered]
-        parts += [taking.part(inner) for inner in _inner_subvolumes(layout, parts)]
-        snapshot = Snapshot(
-            id=identifier,
-            machine=self.machine.name,
-            release=about.release,
-            created=self.now(),
-            reason=about.reason,
-            leg=about.leg,
-            version=self.version,
-            kernel=about.kernel,
-            boot_entry=about.boot_entry,
-            kept_in=choices.keep_in,
-            parts=tuple(parts),
-            uncovered=tuple(f"{u.path}: {u.why}" for u in layout.uncovered),
-            exclusions=cover.exclusions,
-        )
-        sync_file_system(base)
-        if choices.keep_in:
-            write_description(base, snapshot)
-        write_description(self.folder / identifier, snapshot)
-        sync_file_system(self.folder)
-        (base / _MAKING).unlink(missing_ok=True)
-        return snapshot
-
-    def _make_folders(self, identifier: str, choices: Choices) -> Path:
-        (self.folder / identifier).mkdir(parents=True)
-        os.chmod(self.folder, 0o700)
-        if not choices.keep_in:
-            return self.folder / identifier
-        store = Path(choices.keep_in)
-        if not store.is_dir():
-            raise OSError(errno.ENOENT, f"the disk for snapshots is not here: {store}")
-        self._refuse_inside_cover(store, choices)
-        base = store / identifier
-        base.mkdir(mode=0o700)
-        return base
-
-    def _refuse_inside_cover(self, store: Path, choices: Choices) -> None:
-        """A store must not be part of what it keeps, nor go with it when it is restored."""
-        device = store.stat().st_dev
-        cover = choices.cover(self.machine.kind)
-        for mounted in self.layout(choices).covered:
-            if device != mounted.folder.stat().st_dev:
-                continue
-            inside = os.path.relpath(os.path.realpath(store), os.path.realpath(mounted.folder))
-            pieces = inside.split("/")
-            below = cover.below(mounted.path)
-            above = ["/".join(pieces[: n + 1]) for n in range(len(pieces))]
-            if not inside.startswith("..") and not any(below.leaves_out(path) for path in above):
-                raise OSError(
-                    errno.EINVAL, f"{store} is part of what the snapshot covers: name another disk"
-                )
-
-    def previous(self, mounted: Mounted, base: Path) -> Path | None:
-        """The newest copy of a file system that stands where ``base`` does, to be shared with."""
-        for snapshot in reversed(self.all()):
-            for part in snapshot.parts:
-                same = part.mount == mounted.path and part.uuid == mounted.uuid
-                if part.engine == "copy" and same and self.base(snapshot).parent == base.parent:
-                    return self.base(snapshot) / part.folder
-        return None
-
-    def remove_half_made(self, identifier: str = "") -> None:
-        """Remove what a kill left: of one id, or of every snapshot that was not finished."""
-        own = [self.folder / identifier] if identifier else list(self.folder.glob("*/"))
-        stores = [Path(read_choices(self.machine).keep_in or self.folder) / f.name for f in own]
-        for folder in {*own, *stores}:
-            if folder.is_dir() and not (self.folder / folder.name / DESCRIPTION).exists():
-                for planned in _planned(folder):
-                    with contextlib.suppress(OSError, KeyError):
-                        ENGINES[planned.engine].delete(planned, folder / planned.folder, None)
-                _remove(folder)
 
     # What is decided about it
 
@@ -330,13 +233,13 @@ class Snapshots:
         try:
             # First the description: what is only half removed is no snapshot any more.
             for folder in {self.folder / identifier, base}:
-                _keep_plan(folder, snapshot.parts)
+                keep_plan(folder, snapshot.parts)
                 (folder / DESCRIPTION).unlink(missing_ok=True)
             layout = self.layout()
             for part in snapshot.parts if base.is_dir() else ():
                 ENGINES[part.engine].delete(part, base / part.folder, layout.at(part.mount))
             for folder in {base, self.folder / identifier}:
-                _remove(folder)
+                remove_folder(folder)
         except OSError as error:
             raise MachineError(
                 f"deleting {identifier}", self.machine.name, error.strerror or str(error),
@@ -419,121 +322,6 @@ class Snapshots:
         return manifest
 
 
-_PART = re.compile(r"^[a-z0-9][a-z0-9._-]{0,120}$")
-
-
-class Taking:
-    """One snapshot while it is being made."""
-
-    def __init__(
-        self, snapshots: Snapshots, base: Path, cover: Cover, about: About, progress: Progress
-    ) -> None:
-        self.snapshots = snapshots
-        self.base = base
-        self.cover = cover
-        self.about = about
-        self.progress = progress
-        self._planned: list[Part] = []
-        self._done = (0, 0)
-
-    def part(self, mounted: Mounted) -> Part:
-        """Make the snapshot of one file system."""
-        engine, why = choose(mounted, self.base, self.about.engine)
-        name = _slug(mounted.path, len(self._planned))
-        folder = self.base / name
-        folder.mkdir(mode=0o700)
-        part = Part(
-            mount=mounted.path, engine=engine.name, why=why, folder=name,
-            place=engine.place(mounted, self.base.name), file_system=mounted.type,
-            device=mounted.device, uuid=mounted.uuid, subvolume=mounted.subvolume,
-        )  # fmt: skip
-        self._planned.append(part)
-        _keep_plan(self.base, self._planned)
-        previous = self.snapshots.previous(mounted, self.base) if engine.name == "copy" else None
-        cover = self.cover.below(mounted.path)
-        report = engine.take(mounted, cover, folder, part.place, previous, self._tell)
-        self._done = (self._done[0] + report.entries, self._done[1] + report.bytes_covered)
-        return _finished(part, report)
-
-    def _tell(self, entries: int, size: int) -> None:
-        self.progress(self._done[0] + entries, self._done[1] + size)
-
-
-def _finished(part: Part, report: CopyReport) -> Part:
-    return msgspec.structs.replace(
-        part,
-        checksum=report.checksum,
-        entries=report.entries,
-        bytes_covered=report.bytes_covered,
-        bytes_copied=report.bytes_copied,
-        apart=tuple(report.apart),
-        vanished=tuple(report.vanished),
-        unstable=tuple(report.unstable),
-        sockets=tuple(report.sockets),
-    )
-
-
-def _slug(mount: str, number: int) -> str:
-    name = re.sub(r"[^a-z0-9]+", "-", mount.lower()).strip("-")[:40] or "root"
-    return name if name == "root" or not number else f"{name}-{number}"
-
-
-def _inner_subvolumes(layout: Layout, parts: list[Part]) -> list[Mounted]:
-    """The subvolumes within covered btrfs subvolumes, which a snapshot of these leaves empty."""
-    found = []
-    mounts = {mounted.path for mounted in layout.covered} | {u.path for u in layout.uncovered}
-    for part in parts:
-        mounted = layout.at(part.mount)
-        if part.engine != "btrfs" or mounted is None:
-            continue
-        for inner in btrfs.nested(mounted.folder):
-            path = f"{mounted.path.rstrip('/')}/{inner}"
-            if path not in mounts and not _below_any(path, mounts) and not _is_state(path):
-                found.append(
-                    msgspec.structs.replace(
-                        mounted,
-                        path=path,
-                        folder=mounted.folder / inner,
-                        subvolume=f"{mounted.subvolume.rstrip('/')}/{inner}",
-                    )
-                )
-    return found
-
-
-def _below_any(path: str, mounts: set[str]) -> bool:
-    return any(path.startswith(mount + "/") for mount in mounts if mount != "/")
-
-
-def _is_state(path: str) -> bool:
-    return (path + "/").startswith("/var/lib/brave-bridge/")
-
-
-def _keep_plan(folder: Path, parts: "list[Part] | tuple[Part, ...]") -> None:
-    if folder.is_dir():
-        (folder / _MAKING).write_bytes(msgspec.json.encode(list(parts)))
-
-
-def _planned(folder: Path) -> list[Part]:
-    try:
-        return msgspec.json.decode((folder / _MAKING).read_bytes(), type=list[Part])
-    except (OSError, msgspec.DecodeError):
-        return []
-
-
-def _remove(folder: Path) -> None:
-    """Remove a snapshot's folder, the subvolumes in it by their own tool."""
-    if not folder.is_dir():
-        return
-    for part in folder.iterdir():
-        if part.is_dir() and btrfs.is_subvolume(part / "tree"):
-            btrfs.delete_subvolume(part / "tree")
-    parent = open_root(folder.parent)
-    try:
-        remove_tree(folder.name, parent)
-    finally:
-        os.close(parent)
-
-
 def _lie(snapshot: Snapshot, name: str) -> str:
     """Why a description cannot be that of the snapshot in a folder of that name."""
     if snapshot.id != name:
@@ -541,7 +329,7 @@ def _lie(snapshot: Snapshot, name: str) -> str:
     if not snapshot.parts:
         return "it names no parts"
     for part in snapshot.parts:
-        if part.engine not in ENGINES or not _PART.match(part.folder):
+        if part.engine not in ENGINES or not PART_FOLDER.match(part.folder):
             return f"it names no part of a snapshot: {part.folder[:40]!r}"
     return ""
 

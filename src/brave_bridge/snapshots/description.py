@@ -5,6 +5,7 @@
 """
 
 import os
+import re
 from pathlib import Path
 
 import msgspec
@@ -13,8 +14,22 @@ import tomlkit
 from brave_bridge.snapshots.cover import Cover, Exclusion
 from brave_bridge.snapshots.engines.engine import Part, Use
 
+SNAPSHOT_ID = re.compile(r"^[a-z0-9][a-z0-9-]{0,79}$")
+PART_FOLDER = re.compile(r"^[a-z0-9][a-z0-9._-]{0,120}$")
 DESCRIPTION, KEEPING = "description.toml", "keeping.toml"
 _LARGEST = 4_000_000
+
+
+class About(msgspec.Struct, frozen=True, kw_only=True):
+    """What a snapshot shall say of itself."""
+
+    release: str
+    reason: str
+    leg: str = ""
+    kernel: str = ""
+    boot_entry: str = ""
+    engine: str = ""
+    """The engine that is asked for; empty for the one that suits best."""
 
 
 class Snapshot(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):

@@ -1,0 +1,251 @@
+"""Taking one snapshot: its folders, one part after the other, and the description last."""
+
+import contextlib
+import errno
+import fcntl
+import os
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.machines.port import STATE_FOLDER, Machine
+from brave_bridge.snapshots.choices import Choices, read_choices
+from brave_bridge.snapshots.description import (
+    DESCRIPTION,
+    PART_FOLDER,
+    About,
+    Snapshot,
+    write_description,
+)
+from brave_bridge.snapshots.engines import btrfs
+from brave_bridge.snapshots.engines.choose import ENGINES, choose
+from brave_bridge.snapshots.engines.engine import Mounted, Part
+from brave_bridge.snapshots.files import sync_file_system
+from brave_bridge.snapshots.folders import open_root, remove_tree
+from brave_bridge.snapshots.parts import Layout, layout_of
+from brave_bridge.snapshots.tree_copy import CopyReport, Progress
+
+_MAKING = "making.json"
+"""Which parts are being made, or removed: enough to remove them after a kill."""
+
+_LOCK = "taking.lock"
+
+
+def base_of(snapshot: Snapshot, own: Path) -> Path:
+    """The folder that holds a snapshot's parts; ``own`` is the machine's own."""
+    return Path(snapshot.kept_in or own) / snapshot.id
+
+
+class Taking:
+    """One snapshot while it is being made. ``known`` are those that it can share with."""
+
+    def __init__(
+        self, machine: Machine, own: Path, known: list[Snapshot], about: About, created: str,
+        version: str,
+    ) -> None:  # fmt: skip
+        self.machine = machine
+        self.own = own
+        self.known = known
+        self.about = about
+        self.created = created
+        self.version = version
+        self.choices = read_choices(machine)
+        self.cover = self.choices.cover(machine.kind)
+        self._planned: list[Part] = []
+        self._done = (0, 0)
+
+    def take(self, identifier: str, progress: Progress) -> Snapshot:
+        """Make it; OSError or ValueError, and nothing of it left, where that cannot be done."""
+        self.own.mkdir(exist_ok=True)
+        os.chmod(self.own, 0o700)
+        with _alone(self.own):
+            remove_leftovers(self.own, self.choices)
+            try:
+                return self._take(identifier, progress)
+            except (OSError, ValueError):
+                remove_leftovers(self.own, self.choices)
+                raise
+
+    def _take(self, identifier: str, progress: Progress) -> Snapshot:
+        self.progress = progress
+        self.base = self._make_folders(identifier)
+        layout = layout_of(self.machine, self.cover, self.choices.taken_in)
+        parts = [self._part(mounted) for mounted in layout.covered]
+        parts += [self._part(inner) for inner in _inner_subvolumes(layout, parts)]
+        snapshot = Snapshot(
+            id=identifier,
+            machine=self.machine.name,
+            release=self.about.release,
+            created=self.created,
+            reason=self.about.reason,
+            leg=self.about.leg,
+            version=self.version,
+            kernel=self.about.kernel,
+            boot_entry=self.about.boot_entry,
+            kept_in=self.choices.keep_in,
+            parts=tuple(parts),
+            uncovered=tuple(f"{u.path}: {u.why}" for u in layout.uncovered),
+            exclusions=self.cover.exclusions,
+        )
+        sync_file_system(self.base)
+        if self.choices.keep_in:
+            write_description(self.base, snapshot)
+        write_description(self.own / identifier, snapshot)
+        sync_file_system(self.own)
+        (self.base / _MAKING).unlink(missing_ok=True)
+        return snapshot
+
+    def _make_folders(self, identifier: str) -> Path:
+        (self.own / identifier).mkdir()
+        if not self.choices.keep_in:
+            return self.own / identifier
+        store = Path(self.choices.keep_in)
+        if not store.is_dir():
+            raise OSError(errno.ENOENT, f"the disk for snapshots is not here: {store}")
+        self._refuse_inside_cover(store)
+        base = store / identifier
+        base.mkdir(mode=0o700)
+        return base
+
+    def _refuse_inside_cover(self, store: Path) -> None:
+        """A store must not be part of what it keeps, nor go with it when it is restored."""
+        device = store.stat().st_dev
+        for mounted in layout_of(self.machine, self.cover, self.choices.taken_in).covered:
+            if device != mounted.folder.stat().st_dev:
+                continue
+            inside = os.path.relpath(os.path.realpath(store), os.path.realpath(mounted.folder))
+            pieces = inside.split("/")
+            below = self.cover.below(mounted.path)
+            above = ["/".join(pieces[: n + 1]) for n in range(len(pieces))]
+            if not inside.startswith("..") and not any(below.leaves_out(path) for path in above):
+                raise OSError(
+                    errno.EINVAL, f"{store} is part of what the snapshot covers: name another disk"
+                )
+
+    def _part(self, mounted: Mounted) -> Part:
+        """Make the snapshot of one file system."""
+        engine, why = choose(mounted, self.base, self.about.engine)
+        name = _slug(mounted.path, len(self._planned))
+        folder = self.base / name
+        folder.mkdir(mode=0o700)
+        part = Part(
+            mount=mounted.path, engine=engine.name, why=why, folder=name,
+            place=engine.place(mounted, self.base.name), file_system=mounted.type,
+            device=mounted.device, uuid=mounted.uuid, subvolume=mounted.subvolume,
+        )  # fmt: skip
+        self._planned.append(part)
+        keep_plan(self.base, self._planned)
+        previous = self._previous(mounted) if engine.name == "copy" else None
+        cover = self.cover.below(mounted.path)
+        report = engine.take(mounted, cover, folder, part.place, previous, self._tell)
+        self._done = (self._done[0] + report.entries, self._done[1] + report.bytes_covered)
+        return _finished(part, report)
+
+    def _previous(self, mounted: Mounted) -> Path | None:
+        """The newest copy of a file system in the same store, to be shared with."""
+        for snapshot in reversed(self.known):
+            base = base_of(snapshot, self.own)
+            for part in snapshot.parts:
+                same = part.mount == mounted.path and part.uuid == mounted.uuid
+                if part.engine == "copy" and same and base.parent == self.base.parent:
+                    return base / part.folder
+        return None
+
+    def _tell(self, entries: int, size: int) -> None:
+        self.progress(self._done[0] + entries, self._done[1] + size)
+
+
+@contextlib.contextmanager
+def _alone(own: Path) -> Iterator[None]:
+    """Only one snapshot of a machine is taken at a time: what is half made then is a leftover."""
+    with open(own / _LOCK, "a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise OSError(errno.EBUSY, "another snapshot is being taken") from error
+        yield
+
+
+def remove_leftovers(own: Path, choices: Choices) -> None:
+    """Remove every snapshot that was not finished, or only half removed, with all its parts."""
+    names = [folder.name for folder in own.glob("*/")]
+    for store in {own, Path(choices.keep_in or own)}:
+        for name in names:
+            folder = store / name
+            if folder.is_dir() and not (own / name / DESCRIPTION).exists():
+                for part in _planned_parts(folder):
+                    with contextlib.suppress(OSError):
+                        ENGINES[part.engine].delete(part, folder / part.folder, None)
+                remove_folder(folder)
+
+
+def keep_plan(folder: Path, parts: list[Part] | tuple[Part, ...]) -> None:
+    """Say which parts a folder has, so that a kill leaves nothing unknown behind."""
+    if folder.is_dir():
+        (folder / _MAKING).write_bytes(msgspec.json.encode(list(parts)))
+
+
+def _planned_parts(folder: Path) -> list[Part]:
+    try:
+        parts = msgspec.json.decode((folder / _MAKING).read_bytes(), type=list[Part])
+    except (OSError, msgspec.DecodeError):
+        return []
+    return [part for part in parts if part.engine in ENGINES and PART_FOLDER.match(part.folder)]
+
+
+def remove_folder(folder: Path) -> None:
+    """Remove a snapshot's folder, the subvolumes in it by their own tool."""
+    if not folder.is_dir():
+        return
+    for part in folder.iterdir():
+        if part.is_dir() and btrfs.is_subvolume(part / "tree"):
+            btrfs.delete_subvolume(part / "tree")
+    parent = open_root(folder.parent)
+    try:
+        remove_tree(folder.name, parent)
+    finally:
+        os.close(parent)
+
+
+def _finished(part: Part, report: CopyReport) -> Part:
+    return msgspec.structs.replace(
+        part,
+        checksum=report.checksum,
+        entries=report.entries,
+        bytes_covered=report.bytes_covered,
+        bytes_copied=report.bytes_copied,
+        apart=tuple(report.apart),
+        vanished=tuple(report.vanished),
+        unstable=tuple(report.unstable),
+        sockets=tuple(report.sockets),
+    )
+
+
+def _slug(mount: str, number: int) -> str:
+    name = re.sub(r"[^a-z0-9]+", "-", mount.lower()).strip("-")[:40] or "root"
+    return name if name == "root" or not number else f"{name}-{number}"
+
+
+def _inner_subvolumes(layout: Layout, parts: list[Part]) -> list[Mounted]:
+    """The subvolumes within covered btrfs subvolumes, which a snapshot of these leaves empty."""
+    found = []
+    mounts = {mounted.path for mounted in layout.covered} | {u.path for u in layout.uncovered}
+    for part in parts:
+        mounted = layout.at(part.mount)
+        if part.engine != "btrfs" or mounted is None:
+            continue
+        for inner in btrfs.nested(mounted.folder):
+            path = f"{mounted.path.rstrip('/')}/{inner}"
+            known = any(path == m or (m != "/" and path.startswith(m + "/")) for m in mounts)
+            if not known and not (path + "/").startswith(f"{STATE_FOLDER}/"):
+                found.append(
+                    msgspec.structs.replace(
+                        mounted,
+                        path=path,
+                        folder=mounted.folder / inner,
+                        subvolume=f"{mounted.subvolume.rstrip('/')}/{inner}",
+                    )
+                )
+    return found
