@@ -18,7 +18,7 @@ from typing import Any, ClassVar, Generic, Protocol, TypeVar
 
 import msgspec
 
-HELPERS = 2
+HELPERS = 4
 ALONE_SECONDS = 0.25
 """How long this process works alone before it calls helpers: they take a moment to start."""
 
