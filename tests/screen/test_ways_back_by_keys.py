@@ -60,7 +60,13 @@ def test_petrels_history_is_looked_into_and_returned_to(terminal):
     assert "~" in shown or "·" in shown
     screen.press("Escape")
     screen.wait_for("4 ways back")
-    screen.press("Enter")
+    screen.press("m")
+    screen.wait_for("is marked")
+    screen.press("Up", "l")
+    screen.wait_for(r"20\d+-\d+ against 20\d+-\d+")
+    screen.press("Escape")
+    screen.wait_for("4 ways back")
+    screen.press("Down", "Enter")
     shown = screen.wait_for("why you go back")
     assert "databases: 1 file" in shown and "watch: the password of before" in shown
     screen.type("the new gauge agent is deaf")

@@ -2,10 +2,14 @@
 
 import fcntl
 import os
+import random
+import shutil
 import subprocess
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots import copying
@@ -21,6 +25,7 @@ from tests.support.trees import (
     fill,
     free,
     machine_at,
+    rough,
     wreck,
 )
 
@@ -292,3 +297,19 @@ def test_a_file_is_read_as_it_was(tmp_path):
         returning.read_file(taken, "/etc/plain", 3)
     with pytest.raises(MachineError):
         returning.read_file(taken, "/etc/link", 100)
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@given(st.integers(0, 1 << 32))
+def test_any_tree_comes_back_from_any_change(tmp_path_factory, seed):
+    root = tmp_path_factory.mktemp("any")
+    chance = random.Random(seed)
+    snapshots, returning = catalogue_at(root)
+    rough(root, chance, 25)
+    before = described(root)
+    taken = snapshots.take("first", TRIAL)
+    rough(root, chance, 25)
+    returning.restore(taken)
+    assert differing(before, described(root)) == []
+    assert not returning.preview(taken, by_content=True).count
+    shutil.rmtree(root)

@@ -3,6 +3,7 @@
 import os
 import re
 import shutil
+import stat
 from pathlib import Path
 
 import pytest
@@ -111,6 +112,25 @@ def test_a_link_in_the_snapshots_files_leads_nowhere(system, tmp_path):
         returning.read_file(taken, "/usr/bin/setid", 100)
     (tree / "etc/plain").unlink()
     (tree / "etc/plain").symlink_to(secret / "setid")
+    assert any("/etc/plain" in fault for fault in returning.check(taken).faults)
+
+
+@pytest.mark.parametrize("what", ["pipe", "endless device"])
+def test_a_device_or_pipe_in_the_place_of_a_file_is_not_read(system, what):
+    root, snapshots, returning, taken, live = system
+    place = snapshots.folder / "first/root/tree/etc/plain"
+    place.unlink()
+    if what == "pipe":
+        os.mkfifo(place)
+    elif IS_ROOT:
+        os.mknod(place, 0o666 | stat.S_IFCHR, os.makedev(1, 5))
+    else:
+        place.mkdir()
+    with pytest.raises(MachineError, match=r"/etc/plain: |no file any more"):
+        returning.restore(taken)
+    assert differing(live, described(root)) == []
+    with pytest.raises(MachineError):
+        returning.read_file(taken, "/etc/plain", 100)
     assert any("/etc/plain" in fault for fault in returning.check(taken).faults)
 
 

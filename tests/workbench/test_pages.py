@@ -134,7 +134,7 @@ def test_a_preview_says_what_would_be_lost_and_what_comes_back(stand_in):
     assert text.index("databases") < text.index("settings")
     assert preview.accounts.passwords == ("watch",) and preview.accounts.new == ("night",)
     assert "watch: the password of before would hold again" in text
-    assert "Comes back: 1 path that is gone" in text
+    assert "Comes back:\n   1 path that is gone" in text
     assert "\x1b" not in text
 
 
@@ -150,6 +150,8 @@ def test_updates_of_what_changed_since_are_offered_before_a_return(stand_in):
     desk.machine.write("/var/lib/dpkg/status", other.encode())
     preview = ways.preview(taken.id)
     assert any(name == pending[0].name for name, *_ in preview.packages)
+    assert [update.name for update in preview.fixes] == [pending[0].name]
+    assert "Look for a fix first" in "\n".join(preview_lines(preview))
 
 
 def test_a_damaged_fleet_file_is_one_clear_sentence(tmp_path, monkeypatch):

@@ -90,10 +90,10 @@ def cross(
 ) -> None:
     """Cross to a release: way back, sources, download, two stages, proof."""
     desk = context.obj.desk()
-    facts = desk.survey(to).facts
-    kept = _decided(desk, desk.kept_plan(facts, to) or desk.plan(to), theirs)
+    surveyed = desk.survey(to)
+    kept = _decided(desk, desk.kept_plan(surveyed.facts, to) or desk.plan(to), theirs)
     if not json:
-        print_document(False, {}, texts.plan_text(kept))
+        print_document(False, {}, [*texts.plan_text(kept), *texts.card_text(surveyed)])
     confirm(yes, f"Cross {desk.machine.name} to {kept.legs[-1].leg.end.title}?")
     procedure = desk.begin_crossing(kept, unattended=yes)
     follow_to_end(desk, procedure, json, ask=not yes)

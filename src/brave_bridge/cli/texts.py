@@ -105,6 +105,13 @@ def _changes(title: str, changes: Iterable[PackageChange]) -> Iterable[str]:
         yield f"  {title}: {len(rows) - _SHOWN} more"
 
 
+def card_text(surveyed: Surveyed) -> Iterable[str]:
+    """Before a crossing: whether there is a recovery card to have at hand."""
+    for finding in surveyed.findings:
+        if finding.id == "recovery-card" and finding.remedy:
+            yield f"▲ {finding.title}. {finding.remedy}"
+
+
 def proof_text(proof: Proof) -> Iterable[str]:
     """A proof, regressions first."""
     for difference in proof.differences:

@@ -257,8 +257,12 @@ def cover(
     layout = ways.snapshots.layout()
     engines = ways.snapshots.engines()
     left = ways.choices.cover(ways.machine.kind).sentences
-    document = shapes.document("cover", **way_back_shapes.cover(engines, layout, left))
-    print_document(json, document, way_back_texts.cover_text(engines, layout, left))
+    needed, free = ways.snapshots.room()
+    told = way_back_shapes.cover(engines, layout, left)
+    document = shapes.document("cover", **told, bytes_needed=needed, bytes_free=free)
+    lines = way_back_texts.cover_text(engines, layout, left)
+    room = way_back_texts.room_text(needed, free, has_copy=bool(ways.snapshots.all()))
+    print_document(json, document, [*lines, room])
 
 
 @app.command()

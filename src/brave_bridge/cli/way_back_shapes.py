@@ -10,7 +10,7 @@ from brave_bridge.snapshots.engines.engine import Mounted
 from brave_bridge.snapshots.parts import Layout
 from brave_bridge.snapshots.returning import Checked
 from brave_bridge.workbench.return_preview import ReturnPreview
-from brave_bridge.workbench.ways_back import WayBack
+from brave_bridge.workbench.way_back import WayBack
 
 
 def way_back(way: WayBack) -> dict[str, Any]:

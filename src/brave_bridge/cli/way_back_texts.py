@@ -16,7 +16,7 @@ from brave_bridge.snapshots.parts import Layout
 from brave_bridge.snapshots.restore import Journal
 from brave_bridge.snapshots.returning import Checked
 from brave_bridge.workbench.pages.ways_back import age_words
-from brave_bridge.workbench.ways_back import WayBack
+from brave_bridge.workbench.way_back import WayBack
 
 _MARKS = {"came": "+", "gone": "-", "changed": "~", "attributes": ".", "": " "}
 _MOST_LINES = 200
@@ -140,3 +140,12 @@ def cover_text(
         yield plain(f"○ {other.path} not covered: {other.why}")
     yield from (plain(f"  left out {sentence}") for sentence in left_out)
     yield HOME_SENTENCE
+
+
+def room_text(needed: int, free: int, *, has_copy: bool) -> str:
+    """Whether a snapshot fits, before it is taken."""
+    if not needed:
+        return f"nothing is copied; {byte_size(free)} free"
+    words = "a later one copies what changed" if has_copy else "a first one copies all of it"
+    fits = "" if needed < free or has_copy else ": it does not fit"
+    return f"{byte_size(needed)} are covered, {byte_size(free)} free; {words}{fits}"

@@ -35,7 +35,7 @@ from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.manifest import Manifest
 from brave_bridge.snapshots.parts import Layout, layout_of
 from brave_bridge.snapshots.taking import Taking, base_of, keep_plan, remove_folder
-from brave_bridge.snapshots.tree_copy import Progress
+from brave_bridge.snapshots.tree_copy import Progress, covered_bytes
 
 _GONE, _USES = "gone.jsonl", "uses.json"
 _MOST_GONE = 200
@@ -178,6 +178,19 @@ class Snapshots:
             engine, why = choose(mounted, store)
             found.append((mounted, engine.name, why))
         return found
+
+    def room(self) -> tuple[int, int]:
+        """What a first copy of everything that engines copy would take, and what is free there."""
+        choices = read_choices(self.machine)
+        cover = choices.cover(self.machine.kind)
+        needed = sum(
+            covered_bytes(mounted.folder, cover.below(mounted.path))
+            for mounted, engine, _ in self.engines()
+            if engine == "copy"
+        )
+        store = Path(choices.keep_in or self.folder)
+        room = os.statvfs(store if store.is_dir() else self.machine.root)
+        return needed, room.f_bavail * room.f_frsize
 
     def take(self, identifier: str, about: About, progress: Progress | None = None) -> Snapshot:
         """Make a snapshot; the one of that id where it exists already and is whole.

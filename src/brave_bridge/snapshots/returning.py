@@ -1,7 +1,9 @@
 """Looking into a snapshot and returning to it: preview, check, difference, one path, all."""
 
 import contextlib
+import errno
 import os
+import stat
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
@@ -234,6 +236,8 @@ class Returning:
                     with opened(top, folder) as parent:
                         flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK
                         with open(os.open(name, flags, dir_fd=parent), "rb") as stream:
+                            if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
+                                raise OSError(errno.EINVAL, "it is no file")
                             content = stream.read(limit + 1)
                 finally:
                     os.close(top)

@@ -1,6 +1,7 @@
 """Staging: what must come back is copied beside the live tree and checked, before any swap."""
 
 import os
+import stat
 from typing import ClassVar
 
 import msgspec
@@ -83,8 +84,11 @@ class Stager:
                     original = open_to_read(own, source)
             except OSError as error:
                 raise DamagedSnapshot(f"/{entry.path}: {error.strerror}") from error
+            status = os.fstat(original)
+            if not stat.S_ISREG(status.st_mode):
+                raise DamagedSnapshot(f"/{entry.path}: it is no file any more")
             copy = os.open(name, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600, dir_fd=target)
-            what, length = copy_content(original, copy, os.fstat(original), self.cloner)
+            what, length = copy_content(original, copy, status, self.cloner)
             if length != entry.size or (entry.what and what != entry.what):
                 raise DamagedSnapshot(f"/{entry.path}: its content is not what was taken")
             dress_new(msgspec.structs.replace(entry, flags=0), copy, os.fstat(copy))

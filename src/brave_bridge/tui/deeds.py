@@ -174,6 +174,7 @@ def _cost(record: MachineRecord) -> list[str]:
         ]
         lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.removed[:4]]
     lines += _around(record)
+    lines += _card(record)
     lines += ["", "First a way back is made. Until stage one every stop undoes everything."]
     return lines
 
@@ -189,3 +190,10 @@ def _around(record: MachineRecord) -> list[str]:
         names = ", ".join(plain(guest.name, 30) for guest in guests[:5])
         lines.append(f"Shut down for its time, then started again: {names}")
     return lines
+
+
+def _card(record: MachineRecord) -> list[str]:
+    """Whether there is a recovery card to have at hand."""
+    findings = record.surveyed.findings if record.surveyed else ()
+    card = next((f for f in findings if f.id == "recovery-card" and f.remedy), None)
+    return [f"▲ {card.title}: c in Ways back makes it"] if card else []

@@ -29,7 +29,7 @@ _WORDS = {
 
 
 class DifferenceScreen(Screen):
-    """Looks into one way back of one machine."""
+    """Looks into one way back of a machine: against the machine, or ``after``, another one."""
 
     BINDINGS = [("escape,q", "dismiss", "back"), ("r", "put_back", "put this back")]
     DEFAULT_CSS = """
@@ -39,8 +39,11 @@ class DifferenceScreen(Screen):
     DifferenceScreen VerticalScroll { width: 1fr; padding: 0 1; border-left: solid $panel; }
     """
 
-    def __init__(self, harbour: Harbour, machine: str, identifier: str, top: Node) -> None:
+    def __init__(
+        self, harbour: Harbour, machine: str, identifier: str, top: Node, after: str = ""
+    ) -> None:
         super().__init__()
+        self.after = after
         self.harbour = harbour
         self.machine = machine
         self.identifier = identifier
@@ -48,7 +51,7 @@ class DifferenceScreen(Screen):
 
     def compose(self) -> ComposeResult:
         words = (
-            f"{self.machine} now against {self.identifier} · "
+            f"{self.after or self.machine + ' now'} against {self.identifier} · "
             f"{counted(self.top.count, 'difference')} · {_growth(self.top)}"
         )
         yield Static(Text(words))
@@ -85,7 +88,8 @@ class DifferenceScreen(Screen):
         if node is None:
             return
         head = Text(f"/{plain(node.path)}\n", style="bold")
-        head.append(f"{_WORDS[node.how]}\n", style="not bold")
+        words = _WORDS["" if node.inner and node.how == "attributes" else node.how]
+        head.append(f"{words}\n", style="not bold")
         head.append(f"{byte_size(node.before)} then, {byte_size(node.after)} now\n\n")
         self._tell(head)
         if node.how in ("changed", "came", "gone") and not node.inner and not node.folder:
@@ -99,7 +103,8 @@ class DifferenceScreen(Screen):
         from brave_bridge.workbench.file_difference import file_difference
 
         lines = self.harbour.do(
-            self.machine, lambda desk: file_difference(desk, self.identifier, node.path)
+            self.machine,
+            lambda desk: file_difference(desk, self.identifier, node.path, self.after),
         )
         self.app.call_from_thread(self._show_lines, node, head, lines)
 

@@ -10,7 +10,7 @@ from brave_bridge.tui.dialogs import AskReason, ConfirmByName, ConfirmReturn
 
 if TYPE_CHECKING:
     from brave_bridge.tui.harbour import Harbour
-    from brave_bridge.workbench.ways_back import WayBack
+    from brave_bridge.workbench.way_back import WayBack
 
 _LATER_DAYS = 14
 
@@ -19,6 +19,8 @@ class WayBackDeeds:
     """Mixed into the application beside ``Deeds``, whose ``_do`` it uses."""
 
     harbour: Harbour
+    marked: tuple[str, str] = ("", "")
+    """A machine and its way back that the next look is to compare with."""
 
     def _way_back(self) -> WayBack | None:
         """The way back under the cursor."""
@@ -114,23 +116,37 @@ class WayBackDeeds:
             ),
         )
 
+    def action_mark(self) -> None:
+        """Mark the way back under the cursor, to be compared with another one."""
+        if way := self._way_back():
+            self.marked = (self.harbour.current, way.id)
+            self.notify(f"{way.id} is marked: l on another one compares the two.")
+
     def action_look_into(self) -> None:
-        """Show how the machine differs from the way back under the cursor, as a tree."""
+        """Show how the machine differs from the way back under the cursor, as a tree.
+
+        Where another one is marked, how the one under the cursor differs from that.
+        """
         from brave_bridge.workbench.ways_back import WaysBack
 
         way = self._way_back()
         if way is None or not way.kept.is_whole:
             return
+        machine, marked = self.marked
+        other = marked if machine == self.harbour.current and marked != way.id else ""
+        before, after = (other, way.id) if other else (way.id, "")
+        self.marked = ("", "")
         self._do(
             "comparing",
-            lambda desk: WaysBack(desk).compare(way.id),
-            lambda top: self._show_differences(way.id, top),
+            lambda desk: WaysBack(desk).compare(before, after),
+            lambda top: self._show_differences(before, top, after),
         )
 
-    def _show_differences(self, identifier: str, top) -> None:
+    def _show_differences(self, before: str, top, after: str) -> None:
         from brave_bridge.tui.difference_screen import DifferenceScreen
 
-        self.push_screen(DifferenceScreen(self.harbour, self.harbour.current, identifier, top))
+        name = self.harbour.current
+        self.push_screen(DifferenceScreen(self.harbour, name, before, top, after))
 
     def preview_return(self, identifier: str) -> None:
         """Show what a return would change, then ask for a reason and the machine's name."""

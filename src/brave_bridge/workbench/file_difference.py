@@ -1,4 +1,4 @@
-"""How one file differs between a way back and the machine, line by line."""
+"""How one file differs between a way back and the machine, or another one, line by line."""
 
 import difflib
 
@@ -11,11 +11,13 @@ _MOST_LINES = 400
 _LARGEST = 1_000_000
 
 
-def file_difference(desk: Desk, identifier: str, path: str) -> list[str]:
-    """A unified diff, then to now; or in words why there is none."""
+def file_difference(desk: Desk, identifier: str, path: str, other: str = "") -> list[str]:
+    """A unified diff, then to now (or to the way back ``other``); or in words why there is none."""
     ways = WaysBack(desk)
     then, why_not_then = _read(lambda: ways.file_then(identifier, path))
-    now, why_not_now = _read(lambda: ways.file_now(f"/{path}"))
+    now, why_not_now = _read(
+        lambda: ways.file_then(other, path) if other else ways.file_now(f"/{path}")
+    )
     if then is None and now is None:
         return [why_not_then or why_not_now]
     for content in (then, now):

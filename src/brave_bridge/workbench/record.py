@@ -22,7 +22,7 @@ from brave_bridge.drawings.bridge import BridgeState
 if TYPE_CHECKING:
     from brave_bridge.snapshots.description import Gone, Snapshot
     from brave_bridge.store.logbook import EntryRow, ProcedureRow, QuestionRow
-    from brave_bridge.workbench.ways_back import WayBack
+    from brave_bridge.workbench.way_back import WayBack
 
 
 class KeptPlan(msgspec.Struct, frozen=True):

@@ -34,23 +34,9 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.return_preview import ReturnPreview, preview_return
+from brave_bridge.workbench.way_back import WayBack
 
 _LIMIT = 4_000_000
-
-
-class WayBack(msgspec.Struct, frozen=True, kw_only=True):
-    """A snapshot with all that is known around it."""
-
-    kept: Kept
-    fate: Fate
-    days_left: int | None
-    card: bool = False
-    """Whether the recovery card names it."""
-
-    @property
-    def id(self) -> str:
-        """Its name."""
-        return self.kept.snapshot.id
 
 
 class WaysBack:

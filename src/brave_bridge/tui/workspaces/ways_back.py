@@ -19,6 +19,7 @@ class WaysBackWorkspace(Workspace):
     BINDINGS = [
         Binding("b", "app.snapshot", "take one"),
         Binding("l", "app.look_into", "look into it"),
+        Binding("m", "app.mark", "mark it to compare with another"),
         Binding("v", "app.verify", "verify"),
         Binding("k", "app.pin", "pin, unpin"),
         Binding("e", "app.end_later", "end later"),

@@ -6,6 +6,7 @@ from datetime import date, datetime
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
+from brave_bridge.core.ways_back.deadline import left_words
 from brave_bridge.drawings.bridge import bridge
 from brave_bridge.drawings.bridge_text import one_line
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
@@ -174,7 +175,10 @@ def _known(record: MachineRecord, today: date) -> Iterable[Note]:
         yield Note("text", f"{counted(len(surveyed.updates), 'update')} pending{fixes}")
     days = way_back_days(record, today)
     age = "" if days is None else f", the newest {counted(days, 'day')} old" if days else ", new"
-    yield Note("text", f"{counted(len(record.snapshots), 'way', 'ways')} back{age}")
+    whole = [way for way in record.ways_back if way.kept.is_whole]
+    ends = left_words(whole[-1].days_left) if whole else ""
+    end = f", {ends}" if ends else ""
+    yield Note("text", f"{counted(len(whole), 'way', 'ways')} back{age}{end}")
     for finding in surveyed.findings[:3]:
         if finding.verdict in (Verdict.STOP, Verdict.CAUTION):
             yield Note("seen", f"{finding.verdict.mark} {finding.title}")

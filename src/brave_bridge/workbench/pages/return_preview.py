@@ -94,11 +94,17 @@ def _accounts(accounts: AccountChanges | None) -> Iterator[str]:
 def _back(preview: ReturnPreview) -> Iterator[str]:
     found = preview.comparison
     missing, changed = len(found.of(MISSING)), len(found.of(CHANGED))
+    attributes = len(found.of(ATTRIBUTES))
     yield ""
-    are = "is" if missing == 1 else "are"
-    yield f"Comes back: {counted(missing, 'path')} that {are} gone, {changed} with old content"
-    if attributes := len(found.of(ATTRIBUTES)):
-        yield f"   and {counted(attributes, 'path')} with the old owner, mode or time"
+    yield "Comes back:"
+    if missing:
+        yield f"   {counted(missing, 'path')} that {'is' if missing == 1 else 'are'} gone"
+    if changed:
+        yield f"   {counted(changed, 'path')} with the old content"
+    if attributes:
+        yield f"   {counted(attributes, 'path')} with the old owner, mode or time"
+    if not (missing or changed or attributes):
+        yield "   nothing: only what came since goes"
 
 
 def _packages(preview: ReturnPreview) -> Iterator[str]:

@@ -14,7 +14,7 @@ from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
     from brave_bridge.snapshots.description import Gone, Snapshot
-    from brave_bridge.workbench.ways_back import WayBack
+    from brave_bridge.workbench.way_back import WayBack
 
 COLUMNS = (
     Column("", 2, firm=True),
@@ -32,6 +32,7 @@ _HINTS = (
     ("Enter", "return"),
     ("b", "take one"),
     ("l", "look into it"),
+    ("m", "mark"),
     ("v", "verify"),
     ("k", "pin"),
     ("e", "end later"),
