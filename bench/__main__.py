@@ -1,9 +1,10 @@
 """Run every measurement and print one Markdown table."""
 
-from bench import fleet, real_tree, screen
+from bench import copies, fleet, real_tree, screen
 from bench.measure import HEAD
 
 print(HEAD, flush=True)
 screen.run_all()
 fleet.run_all()
 real_tree.run_all()
+copies.run_all()

@@ -1,7 +1,5 @@
-"""Survey, plan, snapshot and return of a real Debian tree, warm caches."""
+"""Survey and plan of a real Debian tree, warm caches."""
 
-import itertools
-import os
 import shutil
 import subprocess
 import tempfile
@@ -20,13 +18,12 @@ _QUIET = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "stdin": s
 def run_all() -> None:
     """All measurements of the tree, in a folder that is removed afterwards."""
     if reason := lab.why_not():
-        print(f"left out, survey to return: {reason}")
+        print(f"left out, survey and plan: {reason}")
         return
     folder = Path(tempfile.mkdtemp(prefix="brave-bridge-bench-", dir="/var/tmp"))
     try:
         _survey(folder)
         _plan(folder)
-        _copies(folder)
     finally:
         subprocess.run(["rm", "-rf", "--one-file-system", folder], check=True)
 
@@ -89,73 +86,3 @@ def _plan(folder: Path) -> None:
         "`apt-get update` and `apt-get --simulate full-upgrade`",
         lambda: seconds(simulate),
     )
-
-
-def _copies(folder: Path) -> None:
-    tree = _fresh(folder, "copies")
-    desk = _desk(tree)
-    numbers = itertools.count()
-    theirs = folder / "theirs"
-    theirs.mkdir()
-
-    def forget() -> None:
-        _run("rm", "-rf", tree / "var/lib/brave-bridge/snapshots")
-
-    def first() -> float:
-        forget()
-        return seconds(lambda: desk.snapshots.take(f"s{next(numbers)}", "Debian", "bench", ""))
-
-    def copied(*argv: object) -> float:
-        target = theirs / str(next(numbers))
-        spent = seconds(lambda: _run(*argv, f"{tree}/", target) or os.sync())
-        _run("rm", "-rf", target)
-        return spent
-
-    rsync = ("rsync", "-aHAX", "--exclude=/home", "--exclude=/var/lib/brave-bridge")
-    in_turn("first snapshot by copy, hashes taken, synced", first,
-            "`cp -a`, synced", lambda: copied("cp", "-a", "-T"), rounds=2)  # fmt: skip
-    in_turn("first snapshot by copy, hashes taken, synced", first,
-            "`rsync -aHAX`, synced", lambda: copied(*rsync), rounds=2)  # fmt: skip
-    _later(desk, tree, theirs, numbers, rsync)
-
-
-def _later(desk: Desk, tree: Path, theirs: Path, numbers, rsync) -> None:
-    """Snapshots after a change of one file in a hundred, and the return from such a change."""
-    base = theirs / "base"
-    _run(*rsync, f"{tree}/", base)
-    every = [path for path in sorted(tree.glob("usr/**/*")) if path.is_file()][::100]
-
-    def change() -> None:
-        for path in every:
-            if not path.is_symlink():
-                path.write_bytes(path.read_bytes() + b"\n")
-
-    def later() -> float:
-        change()
-        return seconds(lambda: desk.snapshots.take(f"s{next(numbers)}", "Debian", "bench", ""))
-
-    def linked() -> float:
-        change()
-        target = theirs / str(next(numbers))
-        spent = seconds(
-            lambda: _run(*rsync, f"--link-dest={base}", f"{tree}/", target) or os.sync()
-        )
-        _run("rm", "-rf", base)
-        target.rename(base)
-        return spent
-
-    in_turn("later snapshot, 1 % of files changed", later,
-            "`rsync -aHAX --link-dest`, synced", linked)  # fmt: skip
-    kept = desk.snapshots.all()[-1]
-    _run(*rsync, "--delete", f"{tree}/", base)
-
-    def restored() -> float:
-        change()
-        return seconds(lambda: desk.snapshots.restore(kept, lambda *words: None))
-
-    def put_back() -> float:
-        change()
-        return seconds(lambda: _run(*rsync, "--delete", f"{base}/", tree) or os.sync())
-
-    in_turn("return after 1 % of files changed, compared by content", restored,
-            "`rsync -aHAX --delete`, synced", put_back)  # fmt: skip
