@@ -114,8 +114,8 @@ class Snapshots:
             manifest = base / part.folder / "manifest.jsonl"
             if not manifest.is_file() or not manifest.stat().st_size:
                 return f"its manifest of {part.mount} is missing"
-            if part.engine == "copy" and not (base / part.folder / "tree").is_dir():
-                return f"its files of {part.mount} are missing"
+            if fault := ENGINES[part.engine].fault(part, base / part.folder):
+                return fault
         return f"damaged: {keeping.faults[0]}" if keeping.faults else ""
 
     def base(self, snapshot: Snapshot) -> Path:
@@ -273,9 +273,7 @@ class Snapshots:
     def use(self, kept: Kept) -> Use:
         """What a snapshot takes: alone, and shared with others."""
         base = self.base(kept.snapshot)
-        uses = [
-            ENGINES[part.engine].use(part, base / part.folder, []) for part in kept.snapshot.parts
-        ]
+        uses = [ENGINES[part.engine].use(part, base / part.folder) for part in kept.snapshot.parts]
         fills = [use.room_left for use in uses if use.room_left >= 0]
         return Use(
             sum(use.alone for use in uses), sum(use.shared for use in uses), min(fills, default=-1)

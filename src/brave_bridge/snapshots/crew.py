@@ -12,13 +12,15 @@ import subprocess
 import sys
 from collections import deque
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
 from time import monotonic
 from typing import Any, ClassVar, Generic, Protocol, TypeVar
 
 import msgspec
 
-HELPERS = 4
+HELPERS = 2
+_MORE_WHERE_THEY_WAIT = 2
+"""So many times as many helpers where a disk, not the processor, is what takes the time."""
+
 ALONE_SECONDS = 0.25
 """How long this process works alone before it calls helpers: they take a moment to start."""
 
@@ -72,58 +74,85 @@ def carry_out(job: Job, items: Iterable[Any], helpers: int = HELPERS) -> Iterato
         yield from _share(job, pending, helpers)
 
 
+def most_helpers(helpers: int) -> int:
+    """How many there may become."""
+    return helpers * _MORE_WHERE_THEY_WAIT
+
+
 def _share(job: Job, pending: deque, helpers: int) -> Iterator[Any]:
-    with _helpers(job, helpers) as (crew, ready):
-        idle, at_work = list(crew), {}
-        while pending or at_work:
-            while idle and pending:
-                helper = idle.pop()
-                size = max(1, min(_LARGEST_HANDFUL, len(pending) // (2 * len(crew))))
-                handful = [pending.pop() for _ in range(min(size, len(pending)))]
-                send(helper.stdin, handful)
-                at_work[helper.stdout] = helper
-            for key, _ in ready.select():
-                if key.fileobj not in at_work:
-                    continue
-                for result in _answer(key.fileobj, job):
+    with _Crew(job, helpers) as crew:
+        while pending or crew.at_work:
+            crew.hand_out(pending)
+            for answer in crew.answers():
+                for result in answer.results:
                     pending.extend(result.more)
                     yield result
-                idle.append(at_work.pop(key.fileobj))
 
 
-def _answer(stream, job: Job) -> list[Any]:
+class _Crew:
+    """Helper processes: a few at first, more where the disk keeps them waiting."""
+
+    def __init__(self, job: Job, helpers: int) -> None:
+        self.job = job
+        self.most = most_helpers(helpers)
+        self.at_work: dict[Any, subprocess.Popen] = {}
+        self._all: list[subprocess.Popen] = []
+        self._idle: list[subprocess.Popen] = []
+        self._ready = selectors.DefaultSelector()
+        self._first = helpers
+
+    def __enter__(self) -> "_Crew":
+        for _ in range(self._first):
+            self._call_one()
+        return self
+
+    def __exit__(self, *_error) -> None:
+        self._ready.close()
+        for helper in self._all:
+            helper.stdin.close()
+        for helper in self._all:
+            helper.stdout.close()
+            helper.wait()
+
+    def _call_one(self) -> None:
+        helper = subprocess.Popen(
+            [sys.executable, "-m", "brave_bridge.snapshots.helper"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            cwd="/",
+        )
+        self._all.append(helper)
+        self._idle.append(helper)
+        self._ready.register(helper.stdout, selectors.EVENT_READ)
+        send(helper.stdin, (len(self._all), os.getpid(), self.job))
+
+    def hand_out(self, pending: deque) -> None:
+        """Give every idle helper a handful."""
+        while self._idle and pending:
+            helper = self._idle.pop()
+            size = max(1, min(_LARGEST_HANDFUL, len(pending) // (2 * len(self._all))))
+            send(helper.stdin, [pending.pop() for _ in range(min(size, len(pending)))])
+            self.at_work[helper.stdout] = helper
+
+    def answers(self) -> Iterator["Answer"]:
+        """What helpers have to say, once at least one has."""
+        for key, _ in self._ready.select():
+            if key.fileobj in self.at_work:
+                answer = _answer(key.fileobj, self.job)
+                self._idle.append(self.at_work.pop(key.fileobj))
+                if answer.waited and len(self._all) < self.most:
+                    self._call_one()
+                yield answer
+
+
+def _answer(stream, job: Job) -> "Answer":
     frame = receive(stream)
     if frame is None:
         raise CrewFailed(5, "a helper process ended before its work was done")
     answer = msgspec.msgpack.decode(frame, type=Answer[job.result])
     if answer.fault:
         raise answer.fault.as_error()
-    return answer.results
-
-
-@contextmanager
-def _helpers(job: Job, count: int):
-    crew = []
-    ready = selectors.DefaultSelector()
-    try:
-        for number in range(1, count + 1):
-            helper = subprocess.Popen(
-                [sys.executable, "-m", "brave_bridge.snapshots.helper"],
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                cwd="/",
-            )
-            crew.append(helper)
-            ready.register(helper.stdout, selectors.EVENT_READ)
-            send(helper.stdin, (number, os.getpid(), job))
-        yield crew, ready
-    finally:
-        ready.close()
-        for helper in crew:
-            helper.stdin.close()
-        for helper in crew:
-            helper.stdout.close()
-            helper.wait()
+    return answer
 
 
 class Fault(msgspec.Struct):
@@ -147,10 +176,11 @@ Result = TypeVar("Result")
 
 
 class Answer(msgspec.Struct, Generic[Result]):
-    """What a helper says to a handful of items."""
+    """What a helper says to a handful of items; ``waited``: it waited longer than it worked."""
 
     results: list[Result] = []
     fault: Fault | None = None
+    waited: bool = False
 
 
 def send(stream, message: Any) -> None:

@@ -4,6 +4,7 @@ import ctypes
 import os
 import signal
 import sys
+import time
 
 import msgspec
 
@@ -14,6 +15,7 @@ from brave_bridge.snapshots.crew import Answer, Fault, receive, send
 from brave_bridge.snapshots.staging import StageJob
 
 _PR_SET_PDEATHSIG = 1
+_NOTABLE_SECONDS = 0.02
 
 AnyJob = CopyJob | CompareJob | CheckJob | StageJob
 
@@ -35,8 +37,11 @@ def main() -> int:
 
 
 def _answered(worker, items) -> Answer:
+    wall, work = time.monotonic(), time.thread_time()
     try:
-        return Answer([worker.do(item) for item in items])
+        results = [worker.do(item) for item in items]
+        wall, work = time.monotonic() - wall, time.thread_time() - work
+        return Answer(results, waited=wall > _NOTABLE_SECONDS and work < wall / 2)
     except OSError as error:
         words = error.strerror or str(error)
         return Answer(fault=Fault(error.errno or 5, words, _shown(error.filename)))

@@ -12,7 +12,7 @@ import os
 import re
 import stat
 from base64 import b64decode, b64encode
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from urllib.parse import quote_from_bytes, unquote_to_bytes
 
@@ -59,12 +59,6 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     inode: int = 0
     ctime_ns: int = 0
     flags: int = 0
-
-    def same_as(self, other: "Entry") -> bool:
-        """Whether both describe the same thing, hard links and inodes aside."""
-        return (
-            self.what == other.what and self.type == other.type and self.size == other.size
-        ) and self.same_attributes(other)
 
     def same_attributes(self, other: "Entry") -> bool:
         """Whether owner, mode, time, attributes and flags are the same."""
@@ -288,14 +282,3 @@ class ManifestWriter:
                 spool.close()
         os.replace(temporary, self.path)
         return digest.hexdigest()
-
-
-def write_manifest(path: Path, entries: Iterable[Entry]) -> None:
-    """Write a manifest of entries that are in its order already."""
-    temporary = path.with_suffix(".new")
-    with open(temporary, "wb") as stream:
-        for entry in entries:
-            stream.write(encode_entry(entry) + b"\n")
-        stream.flush()
-        os.fsync(stream.fileno())
-    os.replace(temporary, path)

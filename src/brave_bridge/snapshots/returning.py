@@ -16,7 +16,7 @@ from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.checking import CheckJob
 from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
 from brave_bridge.snapshots.crew import carry_out
-from brave_bridge.snapshots.description import Kept, Snapshot
+from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.snapshots.engines import btrfs_swap
 from brave_bridge.snapshots.engines.engine import Mounted, Part
 from brave_bridge.snapshots.engines.lvm import LvmEngine
@@ -314,11 +314,6 @@ class Returning:
                 attempted, self.machine.name, str(error),
                 "the machine is unchanged; use another way back",
             ) from error  # fmt: skip
-
-
-def unverified(kept: Kept) -> bool:
-    """Whether a snapshot was never read again since it was taken."""
-    return not kept.keeping.verified_at
 
 
 def _joined(mount: str, path: str) -> str:

@@ -10,7 +10,7 @@ import msgspec
 
 from brave_bridge.snapshots.copying import CopyJob, FolderCopied, spool_path
 from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.crew import HELPERS, carry_out
+from brave_bridge.snapshots.crew import HELPERS, carry_out, most_helpers
 from brave_bridge.snapshots.folders import list_folder, open_root, opened
 from brave_bridge.snapshots.manifest import FILE, ManifestWriter, joined, type_of
 
@@ -86,7 +86,7 @@ def _carried_out(job: CopyJob, folder: Path, progress: Progress, helpers: int) -
     spools.mkdir()
     report = CopyReport()
     writer = ManifestWriter(folder / "manifest.jsonl")
-    paths = [spool_path(job.spools, number) for number in range(helpers + 1)]
+    paths = [spool_path(job.spools, number) for number in range(most_helpers(helpers) + 1)]
     for done in carry_out(job, [""], helpers):
         if done.length:
             writer.add(done.folder, paths[done.spool], done.offset, done.length)
@@ -95,11 +95,6 @@ def _carried_out(job: CopyJob, folder: Path, progress: Progress, helpers: int) -
     report.checksum = writer.finish()
     shutil.rmtree(spools)
     return report
-
-
-def covers_more_than(size: int, root: Path, cover: Cover) -> bool:
-    """Whether the covered files take more than ``size`` bytes."""
-    return covered_bytes(root, cover, until=size) > size
 
 
 def covered_bytes(root: Path, cover: Cover, until: int = 1 << 62) -> int:

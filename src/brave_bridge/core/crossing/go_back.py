@@ -74,7 +74,10 @@ def _restarted() -> Script[Reply]:
 
 
 def _boot_warnings(way_back: str, restored: Restored) -> Script[tuple[str, ...]]:
-    warnings = [f"the system of before is set aside as {name}" for name in restored.aside]
+    warnings = [
+        f"the system of before is set aside as {name}; when all is well: btrfs subvolume delete"
+        for name in restored.aside
+    ]
     if restored.used_up:
         mounts = ", ".join(restored.used_up)
         return (*warnings, f"{mounts} became the snapshot: it is no way back any more")

@@ -16,7 +16,6 @@ from brave_bridge.snapshots.tree_copy import CopyReport, Progress, describe_tree
 
 _SUBVOLUME_INODE = 256
 _FS_INFO, _FS_INFO_SIZE = 0x8400941F, 1024
-_ASIDE = "subvolume:"
 
 
 def is_subvolume(folder: Path) -> bool:
@@ -91,23 +90,16 @@ class BtrfsEngine:
 
     @contextlib.contextmanager
     def shown(self, part: Part, folder: Path, mounted: Mounted) -> Iterator[Path]:
-        """One that was set aside is reached through the top of its file system."""
-        if not part.place.startswith(_ASIDE):
-            yield folder / "tree"
-            return
-        with top_of(mounted.device) as top:
-            yield top / part.place.removeprefix(_ASIDE).lstrip("/")
+        yield folder / "tree"
 
     def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
-        if part.place.startswith(_ASIDE) and mounted is not None:
-            with top_of(mounted.device) as top:
-                delete_subvolume(top / part.place.removeprefix(_ASIDE).lstrip("/"))
-        elif is_subvolume(folder / "tree"):
+        if is_subvolume(folder / "tree"):
             delete_subvolume(folder / "tree")
 
-    def use(self, part: Part, folder: Path, others: list[Path]) -> Use:
-        if part.place.startswith(_ASIDE):
-            return Use(0, part.bytes_covered)
+    def fault(self, part: Part, folder: Path) -> str:
+        return ""
+
+    def use(self, part: Part, folder: Path) -> Use:
         words = tool("btrfs", "filesystem", "du", "-s", "--raw", str(folder / "tree"))
         total, exclusive, *_ = words.splitlines()[-1].split()
         return Use(int(exclusive), int(total) - int(exclusive))
@@ -142,11 +134,6 @@ def top_of(device: str) -> Iterator[Path]:
             tool("umount", str(folder))
     finally:
         folder.rmdir()
-
-
-def place_aside(name: str) -> str:
-    """The place of a subvolume that was set aside."""
-    return f"{_ASIDE}{name}"
 
 
 def swap(top: Path, present: str, newer: str) -> None:

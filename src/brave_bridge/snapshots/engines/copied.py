@@ -50,7 +50,10 @@ class TreeCopyEngine:
         finally:
             os.close(parent)
 
-    def use(self, part: Part, folder: Path, others: list[Path]) -> Use:
+    def fault(self, part: Part, folder: Path) -> str:
+        return "" if (folder / "tree").is_dir() else f"its files of {part.mount} are missing"
+
+    def use(self, part: Part, folder: Path) -> Use:
         """Files that no other snapshot has a name of are held alone."""
         mine = _files_in(folder / "tree")
         alone = shared = 0

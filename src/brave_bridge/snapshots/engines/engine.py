@@ -88,8 +88,11 @@ class Engine(Protocol):
     def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
         """Remove it with all that belongs to it."""
 
-    def use(self, part: Part, folder: Path, others: list[Path]) -> Use:
+    def use(self, part: Part, folder: Path) -> Use:
         """What it takes."""
+
+    def fault(self, part: Part, folder: Path) -> str:
+        """Why it holds nothing any more, by a quick look; empty where that is not seen."""
 
 
 def tool(*argv: str, timeout: float = 600) -> str:

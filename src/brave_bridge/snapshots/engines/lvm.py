@@ -20,9 +20,6 @@ _COLUMNS = "lv_name,vg_name,lv_path,lv_attr,lv_size,pool_lv,origin,data_percent,
 _CLASSIC_SHARE = 0.2
 """How much of a volume may change before a classic snapshot is full, as made here."""
 
-FULL_PERCENT = 80.0
-"""From here on a snapshot's filling is a warning."""
-
 
 class Volume(msgspec.Struct, frozen=True):
     """A logical volume as lvs(8) reports it, sizes in bytes, filling in percent."""
@@ -155,7 +152,15 @@ class LvmEngine:
         if volume_at(part.place) is not None:
             tool("lvremove", "--yes", part.place)
 
-    def use(self, part: Part, folder: Path, others: list[Path]) -> Use:
+    def fault(self, part: Part, folder: Path) -> str:
+        if shutil.which("lvs") is None:
+            return "the tools for logical volumes (lvm2) are not installed here"
+        volume = volume_at(part.place)
+        if volume is None:
+            return f"its volume {part.place} is not there"
+        return f"its volume {part.place} was filled, and is lost" if volume.is_lost else ""
+
+    def use(self, part: Part, folder: Path) -> Use:
         volume = volume_at(part.place)
         if volume is None:
             return Use(0, 0, 0)

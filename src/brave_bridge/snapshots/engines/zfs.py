@@ -57,7 +57,10 @@ class ZfsEngine:
         if part.place in self._known(part.place.partition("@")[0]):
             tool("zfs", "destroy", part.place)
 
-    def use(self, part: Part, folder: Path, others: list[Path]) -> Use:
+    def fault(self, part: Part, folder: Path) -> str:
+        return ""
+
+    def use(self, part: Part, folder: Path) -> Use:
         known = self._known(part.place.partition("@")[0])
         used, referenced = known.get(part.place, (0, 0))
         return Use(used, max(referenced - used, 0))
