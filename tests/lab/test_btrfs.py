@@ -11,6 +11,7 @@ from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
+from brave_bridge.snapshots.engines.engine import take_down_left_mounts
 from brave_bridge.snapshots.returning import Returning
 from tests.support import lab
 from tests.support.trees import TRIAL
@@ -113,6 +114,10 @@ def mounted(tmp_path):
             yield disk, root, device
         finally:
             subprocess.run(["umount", "-R", root], check=False)
+            take_down_left_mounts()
+            mounts = Path("/proc/mounts").read_text().splitlines()
+            left = [line for line in mounts if device in line and "mount-" in line]
+            assert left == []
 
 
 def mount(device: str, place: Path, subvolume: str) -> None:

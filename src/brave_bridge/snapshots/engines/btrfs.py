@@ -4,12 +4,12 @@ import contextlib
 import fcntl
 import os
 import shutil
-import tempfile
 from collections.abc import Iterator
+from contextlib import AbstractContextManager
 from pathlib import Path
 
 from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, tool
+from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, mounted_for_now, tool
 from brave_bridge.snapshots.files import exchange
 from brave_bridge.snapshots.folders import open_root
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress, describe_tree
@@ -122,18 +122,9 @@ def _uuid(folder: Path) -> bytes:
     return told[16:32]
 
 
-@contextlib.contextmanager
-def top_of(device: str) -> Iterator[Path]:
+def top_of(device: str) -> AbstractContextManager[Path]:
     """The top of a btrfs file system, mounted for as long as it is entered."""
-    folder = Path(tempfile.mkdtemp(prefix="brave-bridge-top-"))
-    try:
-        tool("mount", "-t", "btrfs", "-o", "subvolid=5", device, str(folder))
-        try:
-            yield folder
-        finally:
-            tool("umount", str(folder))
-    finally:
-        folder.rmdir()
+    return mounted_for_now("-t", "btrfs", "-o", "subvolid=5", device)
 
 
 def swap(top: Path, present: str, newer: str) -> None:

@@ -1,7 +1,10 @@
 """What every engine can do: make a snapshot of one mounted file system, show it, remove it."""
 
+import os
 import subprocess
-from contextlib import AbstractContextManager
+import tempfile
+from collections.abc import Iterator
+from contextlib import AbstractContextManager, contextmanager, suppress
 from pathlib import Path
 from typing import Protocol
 
@@ -110,3 +113,35 @@ def tool(*argv: str, timeout: float = 600) -> str:
         said = (done.stderr or done.stdout).strip() or f"exit code {done.returncode}"
         raise EngineError(5, said)
     return done.stdout
+
+
+_PLACE = "brave-bridge-mount-"
+
+
+@contextmanager
+def mounted_for_now(*words: str) -> Iterator[Path]:
+    """Mount something (``mount`` and these words) on a folder of its own, and take it down again.
+
+    What a process that was killed left mounted is taken down by the next one that comes here.
+    """
+    take_down_left_mounts()
+    folder = Path(tempfile.mkdtemp(prefix=f"{_PLACE}{os.getpid()}-"))
+    try:
+        tool("mount", *words, str(folder))
+        try:
+            yield folder
+        finally:
+            tool("umount", str(folder))
+    finally:
+        folder.rmdir()
+
+
+def take_down_left_mounts() -> None:
+    """Unmount what processes that are gone had mounted for now."""
+    for folder in Path(tempfile.gettempdir()).glob(f"{_PLACE}*"):
+        process = folder.name.removeprefix(_PLACE).partition("-")[0]
+        if process.isdigit() and not Path(f"/proc/{process}").exists():
+            with suppress(EngineError):
+                tool("umount", str(folder))
+            with suppress(OSError):
+                folder.rmdir()

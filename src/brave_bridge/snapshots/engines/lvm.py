@@ -6,14 +6,20 @@ own, and is lost when more than that changes. Both are watched.
 
 import contextlib
 import shutil
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
 import msgspec
 
 from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.engines.engine import EngineError, Mounted, Part, Use, tool
+from brave_bridge.snapshots.engines.engine import (
+    EngineError,
+    Mounted,
+    Part,
+    Use,
+    mounted_for_now,
+    tool,
+)
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress, describe_tree
 
 _COLUMNS = "lv_name,vg_name,lv_path,lv_attr,lv_size,pool_lv,origin,data_percent,vg_free"
@@ -138,15 +144,8 @@ class LvmEngine:
         """Its files, read only: the journal is not replayed, an equal UUID is no hindrance."""
         options = {"xfs": "ro,norecovery,nouuid", "ext4": "ro,noload", "ext3": "ro,noload"}
         tool("lvchange", "--activate", "y", "--ignoreactivationskip", place)
-        folder = Path(tempfile.mkdtemp(prefix="brave-bridge-volume-"))
-        try:
-            tool("mount", "-o", options.get(kind, "ro"), f"/dev/{place}", str(folder))
-            try:
-                yield folder
-            finally:
-                tool("umount", str(folder))
-        finally:
-            folder.rmdir()
+        with mounted_for_now("-o", options.get(kind, "ro"), f"/dev/{place}") as folder:
+            yield folder
 
     def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
         if volume_at(part.place) is not None:
