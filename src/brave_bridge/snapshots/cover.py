@@ -38,7 +38,6 @@ class MountRule(msgspec.Struct, frozen=True):
 class CoverRules(msgspec.Struct, frozen=True):
     """The rules as their file has them."""
 
-    home: str
     leave_out: tuple[Exclusion, ...]
     mount: tuple[MountRule, ...]
 

@@ -72,7 +72,10 @@ class Returning:
         for part, mounted in self._parts(snapshot):
             with self._explained(f"comparing with {snapshot.id}"):
                 self.snapshots.manifest(snapshot, part).close()
-                with self.snapshots.shown(snapshot, part) as tree, self._live(mounted) as live:
+                with (
+                    self.snapshots.shown(snapshot, part) as tree,
+                    btrfs_swap.live_tree(mounted) as live,
+                ):
                     job = comparison_job(
                         live,
                         snapshot.cover.below(part.mount),
@@ -279,12 +282,6 @@ class Returning:
         return msgspec.structs.replace(
             root, path=part.mount, folder=folder, subvolume=part.subvolume, uuid=part.uuid
         )
-
-    @contextlib.contextmanager
-    def _live(self, mounted: Mounted) -> Iterator[Path]:
-        """Where a part's live files are: after a swap, below the top of its file system."""
-        with btrfs_swap.live_tree(mounted) as tree:
-            yield tree
 
     def _part_of(self, snapshot: Snapshot, path: str) -> tuple[Part, str]:
         """The part that a path of the machine is in, and its path there as a manifest has it."""

@@ -18,7 +18,7 @@ from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
-from brave_bridge.core.releases.catalogue import Release, ReleaseLine
+from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import WaysBackSeen, stops
@@ -81,10 +81,6 @@ class Desk:
     def line(self) -> ReleaseLine | None:
         """The machine's release line; None where the catalogue has none such."""
         return line_of(read_identity(self.machine)[0])
-
-    def release(self) -> Release | None:
-        """The release that the machine has; None where the catalogue has none such."""
-        return release_of(read_identity(self.machine)[0])
 
     def facts(self) -> Facts:
         """Read the machine's facts; MachineError where it is no system that can be read."""

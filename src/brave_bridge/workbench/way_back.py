@@ -12,8 +12,6 @@ class WayBack(msgspec.Struct, frozen=True, kw_only=True):
     kept: Kept
     fate: Fate
     days_left: int | None
-    card: bool = False
-    """Whether the recovery card names it."""
 
     @property
     def id(self) -> str:

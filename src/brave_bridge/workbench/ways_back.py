@@ -19,7 +19,6 @@ from brave_bridge.runner.briefs import (
     encode_brief,
     surroundings_of,
 )
-from brave_bridge.runner.card_maker import kept_card
 from brave_bridge.runner.expiry import expire, fates_of
 from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.snapshots.choices import Choices, keep_choices, read_choices
@@ -57,13 +56,11 @@ class WaysBack:
         if with_uses and known:
             known = self.snapshots.with_uses(known)
         fates = {fate.id: fate for fate in fates_of(self.machine, self.snapshots, known, now())}
-        card = kept_card(self.machine)
         return [
             WayBack(
                 kept=kept,
                 fate=fates[kept.snapshot.id],
                 days_left=days_left(kept.keeping.deadline, self.desk.today()),
-                card=card is not None and card.way_back == kept.snapshot.id,
             )
             for kept in known
         ]
