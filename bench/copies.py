@@ -97,7 +97,7 @@ def _measure(folder: Path, temperature: str) -> None:
         _run("rm", "-rf", base)
         return timed(lambda: _run(*_RSYNC, f"{tree}/", base))
 
-    rounds = 2 if temperature == "cold" else 3
+    rounds = 3
     in_turn(f"first snapshot, {temperature}", first, "`rsync -aHAX`", copied, rounds)
 
     def later() -> float:

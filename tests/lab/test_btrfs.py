@@ -13,6 +13,7 @@ from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
 from brave_bridge.snapshots.engines.engine import take_down_left_mounts
 from brave_bridge.snapshots.returning import Returning
+from brave_bridge.snapshots.set_aside import delete_set_aside, set_aside
 from tests.support import lab
 from tests.support.trees import TRIAL
 
@@ -143,7 +144,7 @@ def test_the_subvolume_is_exchanged_and_the_present_one_is_set_aside(mounted):
     time.sleep(0.01)
     (root / "var/lib/tide/levels").write_bytes(b"flood")
     (root / "home/note").write_text("newer\n")
-    (root / "etc/came-since").write_text("x")
+    (root / "etc/came-since").write_bytes(os.urandom(200_000))
     done = returning.restore(taken)
     (aside,) = done.aside
     # What is mounted goes on as it was, and still finds its logbook and snapshots.
@@ -155,6 +156,17 @@ def test_the_subvolume_is_exchanged_and_the_present_one_is_set_aside(mounted):
     assert (root / "home/note").read_text() == "newer\n"
     assert [s.id for s in snapshots.all()] == ["first"]
     assert returning.preview(taken, by_content=True).count == 0
+    # What was set aside is listed, and goes by hand; not while the system runs on it.
+    (known,) = set_aside(snapshots.layout())
+    assert (known.id, known.mount, known.in_use) == (aside, "/", False)
+    spot = disk / "spot"
+    spot.mkdir()
+    mount(device, spot, aside)
+    with pytest.raises(OSError, match="runs on it"):
+        delete_set_aside(snapshots.layout(), aside)
+    subprocess.run(["umount", spot], check=True)
+    assert delete_set_aside(snapshots.layout(), aside) > 0
+    assert set_aside(snapshots.layout()) == [] and not (disk / aside).exists()
     # And back again by the same way: the one set aside is a subvolume like any other.
     (root / "etc/came-since").write_text("y")
     returning.restore(snapshots.find("first"))

@@ -6,12 +6,13 @@ import shutil
 import stat
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots import copying, files, staging
 from brave_bridge.snapshots.description import write_description
-from brave_bridge.snapshots.manifest import DamagedManifest, Manifest
+from brave_bridge.snapshots.manifest import DamagedManifest, Manifest, checksum_of
 from tests.support.trees import (
     IS_ROOT,
     TRIAL,
@@ -42,12 +43,7 @@ def forged(snapshots, taken, change) -> None:
     folder = snapshots.folder / "first/root"
     lines = (folder / "manifest.jsonl").read_bytes().splitlines()
     (folder / "manifest.jsonl").write_bytes(b"\n".join(change(lines)) + b"\n")
-    try:
-        checksum = Manifest(folder / "manifest.jsonl").checksum()
-    except ValueError:
-        checksum = taken.parts[0].checksum
-    import msgspec
-
+    checksum = checksum_of(folder / "manifest.jsonl")
     part = msgspec.structs.replace(taken.parts[0], checksum=checksum)
     write_description(snapshots.folder / "first", msgspec.structs.replace(taken, parts=(part,)))
 

@@ -7,6 +7,7 @@ import msgspec
 import pytest
 
 from brave_bridge.core.survey.findings import Verdict
+from brave_bridge.snapshots.set_aside import SetAside
 from brave_bridge.workbench.members import FleetMember, fleet_members
 from brave_bridge.workbench.pages.configs import configs_page
 from brave_bridge.workbench.pages.fleet import fleet_page
@@ -83,6 +84,16 @@ def test_pages_without_anything_to_show_explain_themselves(read):
                  plan_page(record)):  # fmt: skip
         assert not page.rows and page.empty
     assert ways_back_page(record).about and proof_page(record).about
+
+
+def test_what_a_return_has_set_aside_is_a_row_of_the_list(read):
+    aside = SetAside(
+        id="@.before-return-1", mount="/", since="2026-11-20T10:00:00+00:00", in_use=True
+    )
+    page = ways_back_page(msgspec.structs.replace(read("petrel"), set_aside=(aside,)))
+    row = next(row for row in page.rows if row.key == "aside:@.before-return-1")
+    assert "/ as it was before the return" in row.cells
+    assert "the system runs on it until it restarts" in row.cells
 
 
 def test_the_demo_has_ways_back_of_every_kind(read):

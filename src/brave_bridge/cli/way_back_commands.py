@@ -17,6 +17,7 @@ from brave_bridge.cli.application import (
     print_document,
 )
 from brave_bridge.cli.follow import follow
+from brave_bridge.core.formats.text import byte_size
 from brave_bridge.snapshots.cover import Exclusion, MountRule
 from brave_bridge.workbench import cards
 from brave_bridge.workbench.file_difference import file_difference
@@ -58,13 +59,16 @@ def ways_back(context: typer.Context, json: Json = False) -> None:
     """List the ways back: age, size, what they cover, until when; and those that ended."""
     ways = _ways(context)
     listed, gone, cut_off = ways.listed(), ways.gone(), ways.interrupted()
+    aside = ways.set_aside()
     document = shapes.document(
         "ways-back",
         ways_back=[way_back_shapes.way_back(way) for way in listed],
         ended=[way_back_shapes.gone(one) for one in gone],
+        set_aside=[way_back_shapes.set_aside(one) for one in aside],
         cut_off=cut_off.snapshot if cut_off else None,
     )
-    print_document(json, document, way_back_texts.ways_back_text(listed, gone, cut_off))
+    text = way_back_texts.ways_back_text(listed, aside, gone, cut_off)
+    print_document(json, document, text)
 
 
 @app.command("return")
@@ -168,8 +172,12 @@ def deadline(
 
 @app.command()
 def delete(context: typer.Context, identifier: Id, yes: Yes = False, reason: Reason = "") -> None:
-    """Delete a way back; what is freed is shown."""
+    """Delete a way back, or what a return has set aside; what is freed is shown."""
     ways = _ways(context)
+    if identifier in {aside.id for aside in ways.set_aside()}:
+        confirm(yes, f"Delete {identifier}, the system before a return, for good?")
+        print(f"{byte_size(ways.delete_set_aside(identifier))} are free again")
+        return
     kept = ways.snapshots.kept(identifier)
     for line in way_back_texts.before_delete_text(ways.snapshots, kept):
         print(line)

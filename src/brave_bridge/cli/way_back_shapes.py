@@ -9,6 +9,7 @@ from brave_bridge.snapshots.description import Gone
 from brave_bridge.snapshots.engines.engine import Mounted
 from brave_bridge.snapshots.parts import Layout
 from brave_bridge.snapshots.returning import Checked
+from brave_bridge.snapshots.set_aside import SetAside
 from brave_bridge.workbench.return_preview import ReturnPreview
 from brave_bridge.workbench.way_back import WayBack
 
@@ -64,6 +65,11 @@ def gone(one: Gone) -> dict[str, Any]:
         "because": plain(one.why),
         "bytes_freed": one.freed,
     }
+
+
+def set_aside(one: SetAside) -> dict[str, Any]:
+    """A system that a return has set aside."""
+    return {"id": plain(one.id), "mount": one.mount, "since": one.since, "in_use": one.in_use}
 
 
 def preview(found: ReturnPreview) -> dict[str, Any]:

@@ -15,6 +15,7 @@ from brave_bridge.snapshots.engines.engine import Mounted
 from brave_bridge.snapshots.parts import Layout
 from brave_bridge.snapshots.restore import Journal
 from brave_bridge.snapshots.returning import Checked
+from brave_bridge.snapshots.set_aside import SetAside
 from brave_bridge.workbench.pages.ways_back import age_words
 from brave_bridge.workbench.way_back import WayBack
 
@@ -23,9 +24,10 @@ _MOST_LINES = 200
 
 
 def ways_back_text(
-    listed: Iterable[WayBack], gone: Iterable[Gone], cut_off: Journal | None
-) -> Iterator[str]:
-    """The ways back, oldest first, then those that ended."""
+    listed: Iterable[WayBack], aside: Iterable[SetAside], gone: Iterable[Gone],
+    cut_off: Journal | None,
+) -> Iterator[str]:  # fmt: skip
+    """The ways back, oldest first, then what returns set aside, then those that ended."""
     if cut_off is not None:
         yield f"■ a return to {plain(cut_off.snapshot)} was cut off: run it again to finish it"
     rows = list(listed)
@@ -34,6 +36,9 @@ def ways_back_text(
     today = datetime.now(UTC).date()
     for way in rows:
         yield from _way_back_lines(way, today)
+    for one in aside:
+        use = "in use until the restart" if one.in_use else "delete it when the machine is well"
+        yield plain(f"◌ {one.id}  {one.mount} before the return of {one.since[:16]}: {use}")
     for one in gone:
         yield plain(f"○ {one.id}  ended {one.ended[:10]}: {one.why}")
     yield HOME_SENTENCE

@@ -32,7 +32,7 @@ from brave_bridge.snapshots.description import (
 from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.choose import ENGINES, choose
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
-from brave_bridge.snapshots.manifest import Manifest
+from brave_bridge.snapshots.manifest import Manifest, checksum_of
 from brave_bridge.snapshots.parts import Layout, layout_of
 from brave_bridge.snapshots.taking import Taking, base_of, keep_plan, remove_folder
 from brave_bridge.snapshots.tree_copy import Progress, covered_bytes
@@ -321,16 +321,25 @@ class Snapshots:
 
     def manifest(self, snapshot: Snapshot, part: Part) -> Manifest:
         """A part's manifest; MachineError where it is damaged or is not the one that was made."""
-        try:
-            manifest = Manifest(self.base(snapshot) / part.folder / "manifest.jsonl")
-            if manifest.checksum() != part.checksum:
+        self.check_manifest(snapshot, part)
+        with self._of_manifest(snapshot, part) as path:
+            return Manifest(path)
+
+    def check_manifest(self, snapshot: Snapshot, part: Part) -> None:
+        """MachineError where a part's manifest is not the one that was made."""
+        with self._of_manifest(snapshot, part) as path:
+            if checksum_of(path) != part.checksum:
                 raise ValueError("its checksum is not the one of the description")
+
+    @contextlib.contextmanager
+    def _of_manifest(self, snapshot: Snapshot, part: Part) -> Iterator[Path]:
+        try:
+            yield self.base(snapshot) / part.folder / "manifest.jsonl"
         except (OSError, ValueError) as error:
             raise MachineError(
                 f"reading the manifest of {snapshot.id}, {part.mount}", self.machine.name,
                 str(error), "use another way back",
             ) from error  # fmt: skip
-        return manifest
 
 
 def _lie(snapshot: Snapshot, name: str) -> str:

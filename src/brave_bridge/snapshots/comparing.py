@@ -192,12 +192,12 @@ class FolderComparer:
                 continue
             if entry.links or status.st_nlink > 1:
                 self._note_links(entry, status)
-            if entry.type != type_of(status.st_mode):
-                self._differs(entry, CHANGED, status, type_of(status.st_mode))
-            elif self.by_content or not is_untouched(entry, status):
-                self._compare(entry, name, folder, status)
-            else:
+            if not self.by_content and is_untouched(entry, status):
                 self._result.compared += 1
+            elif entry.type != type_of(status.st_mode):
+                self._differs(entry, CHANGED, status, type_of(status.st_mode))
+            else:
+                self._compare(entry, name, folder, status)
         return met
 
     def _meet_unknown(self, path: str, folder: str | None, status: os.stat_result) -> None:

@@ -21,8 +21,8 @@ HELPERS = 2
 _MORE_WHERE_THEY_WAIT = 2
 """So many times as many helpers where a disk, not the processor, is what takes the time."""
 
-ALONE_SECONDS = 0.25
-"""How long this process works alone before it calls helpers: they take a moment to start."""
+ALONE_SECONDS = 0.1
+"""How long this process works alone before it calls helpers."""
 
 _LARGEST_HANDFUL = 24
 _HEADER = struct.Struct("!I")
@@ -65,13 +65,17 @@ def carry_out(job: Job, items: Iterable[Any], helpers: int = HELPERS) -> Iterato
     worker = job.begin(0)
     try:
         while pending and (not helpers or monotonic() < until):
-            result = worker.do(pending.pop())
-            pending.extend(result.more)
-            yield result
+            yield _done_here(worker, pending)
+        if pending:
+            yield from _share(job, pending, helpers, worker)
     finally:
         worker.end()
-    if pending:
-        yield from _share(job, pending, helpers)
+
+
+def _done_here(worker: Worker, pending: deque) -> Any:
+    result = worker.do(pending.pop())
+    pending.extend(result.more)
+    return result
 
 
 def most_helpers(helpers: int) -> int:
@@ -79,10 +83,13 @@ def most_helpers(helpers: int) -> int:
     return helpers * _MORE_WHERE_THEY_WAIT
 
 
-def _share(job: Job, pending: deque, helpers: int) -> Iterator[Any]:
+def _share(job: Job, pending: deque, helpers: int, worker: Worker) -> Iterator[Any]:
+    """Let helpers go on; ``worker``, of this process, works until the first has answered."""
     with _Crew(job, helpers) as crew:
         while pending or crew.at_work:
             crew.hand_out(pending)
+            while pending and not crew.has_answered:
+                yield _done_here(worker, pending)
             for answer in crew.answers():
                 for result in answer.results:
                     pending.extend(result.more)
@@ -100,6 +107,7 @@ class _Crew:
         self._idle: list[subprocess.Popen] = []
         self._ready = selectors.DefaultSelector()
         self._first = helpers
+        self._answered = False
 
     def __enter__(self) -> "_Crew":
         for _ in range(self._first):
@@ -133,6 +141,13 @@ class _Crew:
             size = max(1, min(_LARGEST_HANDFUL, len(pending) // (2 * len(self._all))))
             send(helper.stdin, [pending.pop() for _ in range(min(size, len(pending)))])
             self.at_work[helper.stdout] = helper
+
+    @property
+    def has_answered(self) -> bool:
+        """Whether any helper has something to say, or had."""
+        if not self._answered:
+            self._answered = bool(self._ready.select(timeout=0))
+        return self._answered
 
     def answers(self) -> Iterator["Answer"]:
         """What helpers have to say, once at least one has."""

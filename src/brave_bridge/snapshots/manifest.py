@@ -19,7 +19,7 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 import msgspec
 from blake3 import blake3
 
-_PLAIN = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*")
+_is_plain = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*").fullmatch
 _SAFE = "/ !$&'()*+,-.:;=@_~[]{}<>|^`#?"
 _FOLDER_LINE = b'["d","'
 _LONGEST_PATH = 1 << 15
@@ -78,7 +78,7 @@ encode_entry = msgspec.json.Encoder().encode
 
 def encoded_path(path: str) -> str:
     """A path (as os.fsdecode gives it) as a manifest writes it."""
-    if _PLAIN.fullmatch(path):
+    if _is_plain(path):
         return path
     return quote_from_bytes(os.fsencode(path), safe=_SAFE)
 
@@ -140,14 +140,25 @@ def _can_be(name: str) -> bool:
     """Whether a text is one name in a folder: no ``..``, ``.``, slash or NUL, however written."""
     if "%" in name:
         name = os.fsdecode(unquote_to_bytes(name))
-    return name not in ("", ".", "..") and "/" not in name and "\0" not in name
+    return name not in _NO_NAMES and "/" not in name and "\0" not in name
+
+
+_NO_NAMES = frozenset(("", ".", ".."))
+
+
+def checksum_of(manifest: Path) -> str:
+    """The BLAKE3 of a manifest file itself."""
+    digest = blake3()
+    with open(manifest, "rb", buffering=0) as stream:
+        while piece := stream.read(1 << 20):
+            digest.update(piece)
+    return digest.hexdigest()
 
 
 class Manifest:
     """A manifest file, read folder by folder. Folders and paths are as the manifest writes them."""
 
     def __init__(self, path: Path) -> None:
-        self._path = path
         with open(path, "rb") as stream:
             size = os.fstat(stream.fileno()).st_size
             if not size:
@@ -210,20 +221,20 @@ class Manifest:
 
     def others_in(self, folder: str) -> dict[str, Entry]:
         """All that is in a folder but folders, by name."""
-        return {name: entry for name, (entry, _) in self.lines_of_others(folder).items()}
+        return {name: entry for name, entry, _ in self._others(folder)}
 
     def lines_of_others(self, folder: str) -> dict[str, tuple[Entry, bytes]]:
         """The same with each entry's line."""
-        found = {}
-        begin = len(folder) + 1 if folder else 0
+        return {name: (entry, line) for name, entry, line in self._others(folder)}
+
+    def _others(self, folder: str) -> Iterator[tuple[str, Entry, bytes]]:
         start = folder + "/" if folder else ""
         for line in self.lines_in(folder)[1:]:
             entry = decoded_entry(line)
-            name = entry.path[begin:]
+            name = entry.path.removeprefix(start)
             if not entry.path.startswith(start) or not _can_be(name):
                 raise DamagedManifest(f"{entry.path[:80]!r} is no path in {folder[:80]!r}")
-            found[name] = (entry, line)
-        return found
+            yield name, entry, line
 
     def entries(self) -> Iterator[Entry]:
         """Every entry, folder by folder."""
@@ -237,14 +248,6 @@ class Manifest:
             return self.folder(path)
         folder, _, name = path.rpartition("/")
         return self.others_in(folder).get(name) if folder in self._places else None
-
-    def checksum(self) -> str:
-        """The BLAKE3 of the manifest itself."""
-        digest = blake3()
-        with open(self._path, "rb", buffering=0) as stream:
-            while piece := stream.read(1 << 20):
-                digest.update(piece)
-        return digest.hexdigest()
 
     def close(self) -> None:
         """Let go of the file."""

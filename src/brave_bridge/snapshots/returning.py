@@ -71,7 +71,7 @@ class Returning:
         differences, held, compared = [], set(), 0
         for part, mounted in self._parts(snapshot):
             with self._explained(f"comparing with {snapshot.id}"):
-                self.snapshots.manifest(snapshot, part).close()
+                self.snapshots.check_manifest(snapshot, part)
                 with (
                     self.snapshots.shown(snapshot, part) as tree,
                     btrfs_swap.live_tree(mounted) as live,
@@ -99,7 +99,7 @@ class Returning:
         entries = size = 0
         for part in snapshot.parts:
             try:
-                self.snapshots.manifest(snapshot, part).close()
+                self.snapshots.check_manifest(snapshot, part)
                 with self.snapshots.shown(snapshot, part) as tree:
                     manifest = self.snapshots.base(snapshot) / part.folder / "manifest.jsonl"
                     for done in carry_out(CheckJob(str(manifest), str(tree)), [""]):
@@ -133,7 +133,7 @@ class Returning:
             began = time.monotonic()
             pairs = self._parts(snapshot)
             for part, _ in pairs:
-                self.snapshots.manifest(snapshot, part).close()
+                self.snapshots.check_manifest(snapshot, part)
             ways = {part.mount: self._way(part, mounted, snapshot)[0] for part, mounted in pairs}
             restorations = [
                 self._restoration(snapshot, part, mounted, stack, tell)

@@ -78,8 +78,13 @@ class WayBackDeeds:
 
     def action_delete_way_back(self) -> None:
         """Delete the way back under the cursor, once the machine's name is given."""
+        from brave_bridge.workbench.pages.ways_back import SET_ASIDE
         from brave_bridge.workbench.ways_back import WaysBack
 
+        row = self.workspace.ledger.pointed
+        if row is not None and row.key.startswith(SET_ASIDE):
+            self._delete_set_aside(row.key.removeprefix(SET_ASIDE))
+            return
         way = self._way_back()
         if way is None:
             return
@@ -103,6 +108,22 @@ class WayBackDeeds:
                 )
 
         self.push_screen(ConfirmByName("Delete this way back", lines, self.harbour.current), delete)
+
+    def _delete_set_aside(self, identifier: str) -> None:
+        """Delete a system that a return has set aside, once the machine's name is given."""
+        from brave_bridge.workbench.ways_back import WaysBack
+
+        def delete(agreed: bool | None) -> None:
+            if agreed:
+                self._do(
+                    "deleting",
+                    lambda desk: WaysBack(desk).delete_set_aside(identifier),
+                    lambda freed: self.notify(f"{byte_size(freed)} are free again."),
+                )
+
+        lines = [plain(identifier), "", "What came after the snapshot is in it, and only there."]
+        title = "Delete what the return has set aside"
+        self.push_screen(ConfirmByName(title, lines, self.harbour.current), delete)
 
     def action_card(self) -> None:
         """Write the recovery card to the present folder."""

@@ -71,6 +71,7 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         plan=plan,
         ways_back=listed,
         gone=tuple(ways.gone()) if may_read else (),
+        set_aside=tuple(ways.set_aside()) if may_read else (),
         procedures=procedures,
         live=read_live(desk) if may_read else None,
         **_proof(procedures),

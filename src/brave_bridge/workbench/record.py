@@ -21,6 +21,7 @@ from brave_bridge.drawings.bridge import BridgeState
 
 if TYPE_CHECKING:
     from brave_bridge.snapshots.description import Gone, Snapshot
+    from brave_bridge.snapshots.set_aside import SetAside
     from brave_bridge.store.logbook import EntryRow, ProcedureRow, QuestionRow
     from brave_bridge.workbench.way_back import WayBack
 
@@ -92,6 +93,7 @@ class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
     plan: KeptPlan | None = None
     ways_back: tuple[WayBack, ...] = ()
     gone: tuple[Gone, ...] = ()
+    set_aside: tuple[SetAside, ...] = ()
     procedures: tuple[ProcedureRow, ...] = ()
     live: Live | None = None
     proof: Proof | None = None

@@ -24,9 +24,11 @@ from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.snapshots.choices import Choices, keep_choices, read_choices
 from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.description import Gone, Kept, Snapshot
+from brave_bridge.snapshots.engines.engine import EngineError
 from brave_bridge.snapshots.manifest import FOLDER, decoded_path
 from brave_bridge.snapshots.restore import Journal
 from brave_bridge.snapshots.returning import Checked, Returning
+from brave_bridge.snapshots.set_aside import SetAside, delete_set_aside, set_aside
 from brave_bridge.store.field_notes import FieldNotes
 from brave_bridge.store.logbook import ProcedureRow, now
 from brave_bridge.workbench.desk import Desk
@@ -68,6 +70,22 @@ class WaysBack:
     def gone(self) -> list[Gone]:
         """Those that ended, the newest first."""
         return self.snapshots.gone()
+
+    def set_aside(self) -> list[SetAside]:
+        """Systems that returns by exchanged subvolumes have set aside, oldest first."""
+        try:
+            return set_aside(self.snapshots.layout())
+        except EngineError:
+            return []
+
+    def delete_set_aside(self, identifier: str) -> int:
+        """Delete one of them; the bytes that are free again. Refused where it cannot go."""
+        try:
+            freed = delete_set_aside(self.snapshots.layout(), identifier)
+        except EngineError as error:
+            raise Refused(f"deleting {identifier}", error.strerror, "restart first") from error
+        self._tell("delete", f"{identifier}, set aside by a return, is deleted")
+        return freed
 
     def interrupted(self) -> Journal | None:
         """A return that was cut off, as its own disk tells it."""

@@ -100,9 +100,14 @@ class BtrfsEngine:
         return ""
 
     def use(self, part: Part, folder: Path) -> Use:
-        words = tool("btrfs", "filesystem", "du", "-s", "--raw", str(folder / "tree"))
-        total, exclusive, *_ = words.splitlines()[-1].split()
-        return Use(int(exclusive), int(total) - int(exclusive))
+        return subvolume_use(folder / "tree")
+
+
+def subvolume_use(folder: Path) -> Use:
+    """What a subvolume holds alone, and shares with others."""
+    words = tool("btrfs", "filesystem", "du", "-s", "--raw", str(folder))
+    total, exclusive, *_ = words.splitlines()[-1].split()
+    return Use(int(exclusive), int(total) - int(exclusive))
 
 
 def _same_file_system(folder: Path, store: Path) -> bool:

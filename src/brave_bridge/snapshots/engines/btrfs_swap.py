@@ -14,7 +14,9 @@ from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.engine import Mounted, Part, tool
 
-_MARK = ".before-return-"
+MARK = ".before-return-"
+STAMP = "%Y%m%d-%H%M%S-%f"
+"""A subvolume that was set aside is named NAME, this mark, and when (UTC)."""
 
 
 def is_inner(part: Part, snapshot) -> bool:
@@ -31,7 +33,7 @@ def can_swap(part: Part, mounted: Mounted, cover: Cover) -> str:
     """Why a part cannot come back by exchanging subvolumes; empty where it can."""
     if mounted.subvolume in ("", "/"):
         return "it is the top of its file system, which cannot be exchanged"
-    if _MARK in mounted.subvolume:
+    if MARK in mounted.subvolume:
         return ""
     if part.mount != "/":
         return "it is in use within the system: files come back one by one"
@@ -80,15 +82,15 @@ def swap_in(part: Part, mounted: Mounted, folder: Path, identifier: str) -> str:
 
     Done again after a kill, it finishes: what was exchanged is not exchanged back.
     """
-    if _MARK in mounted.subvolume:
+    if MARK in mounted.subvolume:
         aside = mounted.subvolume.strip("/")
-        name = aside.partition(_MARK)[0]
+        name = aside.partition(MARK)[0]
     else:
         name = mounted.subvolume.strip("/")
-        stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
-        aside = f"{name}{_MARK}{stamp}"
+        stamp = datetime.now(UTC).strftime(STAMP)
+        aside = f"{name}{MARK}{stamp}"
     with btrfs.top_of(mounted.device) as top:
-        if _MARK not in mounted.subvolume:
+        if MARK not in mounted.subvolume:
             _clear_unfinished(top, name)
             tool("btrfs", "subvolume", "snapshot", str(folder / "tree"), str(top / aside))
             _mark(top / aside, identifier)
@@ -115,7 +117,7 @@ def finish(mounted: Mounted) -> None:
     name = mounted.subvolume.strip("/")
     with btrfs.top_of(mounted.device) as top:
         place = top / name
-        for other in sorted(place.parent.glob(f"{place.name}{_MARK}*"), reverse=True):
+        for other in sorted(place.parent.glob(f"{place.name}{MARK}*"), reverse=True):
             aside = str(other.relative_to(top))
             _move_inner(top, aside, name, None)
             _boot_it(top, name, aside)
@@ -143,7 +145,7 @@ def _mark(subvolume: Path, identifier: str) -> None:
 def _clear_unfinished(top: Path, name: str) -> None:
     """Remove what a kill left before the exchange."""
     place = top / name
-    for other in place.parent.glob(f"{place.name}{_MARK}*"):
+    for other in place.parent.glob(f"{place.name}{MARK}*"):
         if (other / _RETURNED).exists():
             btrfs.delete_subvolume(other)
 
@@ -178,8 +180,8 @@ def _boot_it(top: Path, name: str, aside: str) -> None:
 @contextlib.contextmanager
 def live_tree(mounted: Mounted) -> Iterator[Path]:
     """The files of a part as they will be: of the exchanged subvolume, if it was exchanged."""
-    if _MARK not in mounted.subvolume:
+    if MARK not in mounted.subvolume:
         yield mounted.folder
         return
     with btrfs.top_of(mounted.device) as top:
-        yield top / mounted.subvolume.strip("/").partition(_MARK)[0]
+        yield top / mounted.subvolume.strip("/").partition(MARK)[0]

@@ -14,6 +14,7 @@ from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
     from brave_bridge.snapshots.description import Gone, Snapshot
+    from brave_bridge.snapshots.set_aside import SetAside
     from brave_bridge.workbench.way_back import WayBack
 
 COLUMNS = (
@@ -27,6 +28,9 @@ COLUMNS = (
     Column("shared", 8, right=True),
     Column("how", 5),
 )
+
+SET_ASIDE = "aside:"
+"""What the key of a set-aside system's row begins with; its id follows."""
 
 _HINTS = (
     ("Enter", "return"),
@@ -57,6 +61,9 @@ def ways_back_page(record: MachineRecord) -> Page:
     """The snapshots, the newest first, the damaged with them; then those that ended."""
     today = datetime.now(UTC).date()
     rows = [_row(way, today) for way in reversed(record.ways_back)]
+    if record.set_aside:
+        rows.append(heading("set aside by a return", len(COLUMNS)))
+        rows += [_set_aside_row(aside, today) for aside in record.set_aside]
     if record.gone:
         rows.append(heading("ended", len(COLUMNS)))
         rows += [_gone_row(gone, today) for gone in record.gone[:20]]
@@ -203,6 +210,37 @@ def _parts_notes(snapshot: Snapshot) -> Iterable[Note]:
         if paths:
             more = f" and {len(paths) - 3} more" if len(paths) > 3 else ""
             yield Note("seen", f"▲ {words}: {', '.join(plain(p) for p in paths[:3])}{more}")
+
+
+def _set_aside_row(aside: SetAside, today: date) -> Row:
+    since = aside.since[:16].replace("T", " ")
+    words = "the system runs on it until it restarts" if aside.in_use else "by hand (d)"
+    return Row(
+        key=f"{SET_ASIDE}{aside.id}",
+        cells=(
+            "◌",
+            since,
+            _age(aside.since, today),
+            "",
+            f"{aside.mount} as it was before the return",
+            words,
+            "",
+            "",
+            "btrfs",
+        ),
+        tone="quiet",
+        why=(
+            title(f"Set aside: {plain(aside.id)}"),
+            *said(
+                f"{aside.mount} as it was until the return of {since} UTC, with all that came "
+                "after the snapshot.",
+                "The system still runs on it until it restarts."
+                if aside.in_use
+                else "It takes room until it is deleted. Keep it until the machine is well again.",
+            ),
+            Note("do", "d deletes it"),
+        ),
+    )
 
 
 def _gone_row(gone: Gone, today: date) -> Row:
