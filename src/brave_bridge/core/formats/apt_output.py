@@ -20,7 +20,8 @@ _SECTIONS = {
     "The following packages were automatically installed and are no longer required:": "unused",
     "The following package was automatically installed and is no longer required:": "unused",
 }
-_ROW = re.compile(r"^ {2,}(?P<name>[^\s(]+)\*? \((?P<versions>[^)]*)\)")
+# A package that no source offers any more is printed without a version.
+_ROW = re.compile(r"^ {2,}(?P<name>[^\s(*]+)\*?(?: \((?P<versions>[^)]*)\))?\s*$")
 _FETCH_FAULT = re.compile(r"^(?:Err|Ign):\d+ (?P<uri>\S+) (?P<suite>\S+)(?: .*)?$")
 
 
@@ -53,7 +54,7 @@ def change_summary(output: str) -> ChangeSummary:
         elif not line.startswith("  "):
             section = None
         elif section and (match := _ROW.match(line)):
-            rows.setdefault(section, []).append(_row(section, match["name"], match["versions"]))
+            rows.setdefault(section, []).append(_row(section, match["name"], match["versions"] or ""))
     rows.pop("held_changed", None)
     return ChangeSummary(**{name: tuple(found) for name, found in rows.items()})
 

@@ -24,8 +24,8 @@ def read_pins(text: str, path: str) -> list[Pin]:
     found = []
     try:
         for fields in stanzas(text, where=path):
-            priority = fields.get("Pin-Priority", "").lstrip("-")
-            if {"Package", "Pin"} <= fields.keys() and priority.isdigit():
+            digits = fields.get("Pin-Priority", "").removeprefix("-")
+            if {"Package", "Pin"} <= fields.keys() and digits.isascii() and digits.isdigit():
                 number = int(fields["Pin-Priority"])
                 found.append(Pin(path, fields["Package"], fields["Pin"], number))
     except (FormatError, ValueError):

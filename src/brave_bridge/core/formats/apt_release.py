@@ -28,6 +28,14 @@ class ArchiveRelease(msgspec.Struct, frozen=True):
     only_on_request: bool = False
     """Whether its versions are taken only where they are asked for (NotAutomatic)."""
 
+    upgrades_by_itself: bool = False
+    """Whether what was asked for from it is upgraded from it (ButAutomaticUpgrades)."""
+
+    label: str = ""
+
+    by_hash: bool = False
+    """Whether its indices can be asked for by their sums (Acquire-By-Hash)."""
+
 
 def signed_text(text: str) -> str:
     """The text inside a clear-signed message (RFC 9580, 7), or the text itself."""
@@ -55,6 +63,9 @@ def read_archive_release(text: str, *, where: str = "") -> ArchiveRelease:
         hashes=dict(_hashes(first.get("SHA256", ""))),
         digests=tuple(name for name in ("MD5Sum", "SHA1", "SHA256", "SHA512") if name in first),
         only_on_request=first.get("NotAutomatic", "").lower() == "yes",
+        upgrades_by_itself=first.get("ButAutomaticUpgrades", "").lower() == "yes",
+        label=first.get("Label", ""),
+        by_hash=first.get("Acquire-By-Hash", "").lower() == "yes",
     )
 
 

@@ -27,6 +27,13 @@ _MAX_ENTRIES = 1 << 16
 
 def read_rpm_database(content: bytes, *, where: str = "") -> list[InstalledPackage]:
     """The packages of an ``rpmdb.sqlite`` file; FormatError where it is damaged."""
+    return [_package(values) for values in read_headers(content, _WANTED, where=where)]
+
+
+def read_headers(
+    content: bytes, wanted: frozenset[int], *, where: str = ""
+) -> Iterator[dict[int, list]]:
+    """The wanted tags of every package of an ``rpmdb.sqlite`` file; FormatError if damaged."""
     if content[:16] != b"SQLite format 3\0":
         raise FormatError(f"{where}: not an SQLite file")
     # A database in write-ahead mode cannot be opened from memory: its header says so here.
@@ -39,15 +46,15 @@ def read_rpm_database(content: bytes, *, where: str = "") -> list[InstalledPacka
         raise FormatError(f"{where}: {error}") from error
     finally:
         connection.close()
-    packages = []
     for blob in blobs:
-        values = read_header(blob, where=where)
+        values = read_header(blob, wanted, where=where)
         if _NAME in values and values[_NAME][0] != "gpg-pubkey":
-            packages.append(_package(values))
-    return packages
+            yield values
 
 
-def read_header(blob: bytes, *, where: str = "") -> dict[int, list]:
+def read_header(
+    blob: bytes, wanted: frozenset[int] = _WANTED, *, where: str = ""
+) -> dict[int, list]:
     """The wanted tags of a header, each with its list of values; FormatError if damaged."""
     try:
         count, size = struct.unpack_from(">II", blob)
@@ -57,7 +64,7 @@ def read_header(blob: bytes, *, where: str = "") -> dict[int, list]:
         values = {}
         for number in range(count):
             tag, kind, offset, length = struct.unpack_from(">IIII", blob, 8 + 16 * number)
-            if tag in _WANTED:
+            if tag in wanted:
                 values[tag] = list(_values(store, kind, offset, length))
     except (struct.error, TypeError, ValueError) as error:
         raise FormatError(f"{where}: a damaged header: {error}") from error

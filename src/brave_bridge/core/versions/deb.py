@@ -4,42 +4,38 @@ A key is a byte string: comparing two keys byte by byte gives the order that the
 manual page describes, so sorting and finding the newest need no comparison function.
 """
 
+import re
 from functools import lru_cache
 
 _TILDE = 1
-_END = 2
+_END = b"\2"
+# The last match of every text is the empty one at its end.
+_PIECES = re.compile(r"([^0-9]*)([0-9]*)")
 
 
-def _order(character: str) -> int:
+def _order(code: int) -> int:
+    character = chr(code)
     if character == "~":
         return _TILDE
-    if character.isascii() and character.isalpha():
-        return ord(character)
-    return 128 + min(ord(character), 127)
+    return code if character.isascii() and character.isalpha() else 128 + min(code, 127)
 
 
+_ORDER = bytes(_order(code) for code in range(256))
+
+
+@lru_cache(maxsize=1 << 16)
 def _part_key(part: str) -> bytes:
-    key = bytearray()
-    position, length = 0, len(part)
-    while True:
-        start = position
-        while position < length and not _is_digit(part[position]):
-            position += 1
-        key.extend(_order(character) for character in part[start:position])
-        key.append(_END)
-        start = position
-        while position < length and _is_digit(part[position]):
-            position += 1
-        digits = part[start:position].lstrip("0")
-        key += len(digits).to_bytes(2, "big")
-        key += digits.encode("ascii")
-        if position >= length:
-            key.append(_END)
-            return bytes(key)
-
-
-def _is_digit(character: str) -> bool:
-    return "0" <= character <= "9"
+    pieces = []
+    found = _PIECES.findall(part)
+    for text, digits in found[: max(len(found) - 1, 1)]:
+        digits = digits.lstrip("0")
+        pieces.append(
+            text.encode("latin-1", "replace").translate(_ORDER)
+            + _END
+            + len(digits).to_bytes(2, "big")
+            + digits.encode("ascii")
+        )
+    return b"".join(pieces) + _END
 
 
 @lru_cache(maxsize=1 << 17)
@@ -65,9 +61,4 @@ def newest(versions: list[str]) -> str:
 def upstream_major(version: str) -> str:
     """The part of a version that names its major series: ``15`` of ``1:15.3-2``."""
     upstream = version.partition(":")[2] or version
-    digits = ""
-    for character in upstream:
-        if not _is_digit(character):
-            break
-        digits += character
-    return digits
+    return upstream[: len(upstream) - len(upstream.lstrip("0123456789"))]

@@ -1,0 +1,96 @@
+"""Planning over a whole release beside apt's own planning, on the same indices.
+
+``python -m bench.plans`` runs it alone. Every figure is the least CPU time, user and system,
+of several whole processes in turn. *Cold*: neither side has anything prepared (apt builds its
+package cache, we our tables); *warm*: both have.
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+
+from bench.one_plan import opened, universe
+from brave_bridge.archives.store import IndexStore
+from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.core.planning.planner import plan_packages
+from tests.support import deb_machines as machines
+
+SIZES = (130, 2_000, 3_000)
+_RUNS = 5
+_QUIET = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}
+
+
+def run_all() -> None:
+    """All measurements, in a folder that is kept for the next run."""
+    folder = machines.FOLDER.parent / "plans"
+    shutil.rmtree(folder, ignore_errors=True)
+    start = machines.AptWorld(folder / "bullseye", "bullseye")
+    index = DebIndex(machines.index_file("bullseye").read_bytes(), machines.NATIVE, "bullseye")
+    worlds = {r: machines.AptWorld(folder / r, r) for r in ("bookworm", "trixie")}
+    store = IndexStore(folder / "store")
+    sums = {r: store.keep(machines.index_file(r).read_bytes()) for r in worlds}
+    print("| what | ours | apt, planning only | ratio | most memory |")
+    print("|---|---|---|---|---|")
+    made = []
+    for number, size in enumerate(SIZES):
+        machine = machines.make_machine(start, index, folder / f"of-{size}", size, number)
+        made.append(machine)
+        for release, world in worlds.items():
+            for cold in (True, False):
+                _compare(machine, world, release, store, sums[release], cold)
+    _many(made[0], store, sums["bookworm"])
+
+
+def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold: bool) -> None:
+    table = store.path(sha256).with_suffix(".table")
+    caches = ["-o", "Dir::Cache::pkgcache=", "-o", "Dir::Cache::srcpkgcache="] if cold else []
+
+    def ours() -> tuple[float, float]:
+        if cold:
+            table.unlink(missing_ok=True)
+        return _cost([sys.executable, "-m", "bench.one_plan", str(machine.status),
+                      str(machine.marks), str(store.folder), sha256])  # fmt: skip
+
+    def theirs() -> tuple[float, float]:
+        return _cost(
+            ["apt-get", *caches, "-o", f"Dir::State::status={machine.status}", "-o",
+             f"Dir::State::extended_states={machine.marks}", "--assume-no", "full-upgrade"],
+            {"APT_CONFIG": str(world.config)},
+        )  # fmt: skip
+
+    ours(), theirs()
+    own, other = [], []
+    for _ in range(_RUNS):
+        own.append(ours())
+        other.append(theirs())
+    mine, yardstick = min(cpu for cpu, _ in own), min(cpu for cpu, _ in other)
+    packages = machine.status.read_bytes().count(b"\nStatus:")
+    print(
+        f"| {packages} packages, bullseye to {release}, {'cold' if cold else 'warm'} "
+        f"| {mine:.2f} s | {yardstick:.2f} s | {yardstick / mine:.1f} times less "
+        f"| {max(memory for _, memory in own):.0f} MB |",
+        flush=True,
+    )
+
+
+def _cost(argv: list[str], more: dict[str, str] | None = None) -> tuple[float, float]:
+    """CPU seconds and most megabytes of a process."""
+    process = subprocess.Popen(argv, env={**os.environ, **(more or {})}, **_QUIET)
+    _, _, used = os.wait4(process.pid, 0)
+    process.returncode = 0
+    return used.ru_utime + used.ru_stime, used.ru_maxrss / 1024
+
+
+def _many(machine, store: IndexStore, sha256: str, count: int = 100) -> None:
+    """Many machines that share an index, in one process."""
+    began = time.monotonic()
+    index = opened(store, sha256)
+    for _ in range(count):
+        plan_packages(universe(machine.status, machine.marks, index))
+    print(f"<!-- {count} machines that share an index: {time.monotonic() - began:.1f} s -->")
+
+
+if __name__ == "__main__":
+    run_all()

@@ -1,0 +1,144 @@
+"""Getting files of archives: over HTTP(S), resumable and conditional, or from a folder."""
+
+import contextlib
+import hashlib
+import re
+from pathlib import Path
+from urllib.parse import unquote, urlsplit
+
+import httpx
+import msgspec
+
+from brave_bridge.archives.fault import ArchiveFault
+
+_TIMEOUT = httpx.Timeout(30, connect=15)
+_FILE = re.compile(r"^(?:file|copy):/*")
+_CHUNK = 1 << 16
+
+
+class Got(msgspec.Struct, frozen=True):
+    """A file as the archive has it, and by what it can be asked again whether it changed."""
+
+    content: bytes
+    etag: str = ""
+    modified: str = ""
+
+
+class Downloader:
+    """Gets files. ``root`` is where a machine's own ``file:`` addresses begin.
+
+    ``transport`` takes the place of the network, for archives that are served otherwise.
+    What was cut off is kept in ``partial`` and gone on with.
+    """
+
+    def __init__(
+        self, root: Path, partial: Path, transport: httpx.BaseTransport | None = None
+    ) -> None:
+        self._root = root
+        self._partial = partial
+        self._client = httpx.Client(
+            transport=transport, timeout=_TIMEOUT, follow_redirects=True,
+            headers={"User-Agent": "brave-bridge"},
+        )  # fmt: skip
+
+    def close(self) -> None:
+        """Let go of connections."""
+        self._client.close()
+
+    def get(self, address: str, limit: int, known: Got | None = None) -> Got | None:
+        """A file of at most ``limit`` bytes; None where it is what is ``known`` already.
+
+        ArchiveFault where it is missing, too large, or cannot be reached.
+        """
+        if _FILE.match(address):
+            return Got(self._read(address, limit))
+        headers = {}
+        if known is not None:
+            headers = {"If-None-Match": known.etag, "If-Modified-Since": known.modified}
+        headers = {name: value for name, value in headers.items() if value}
+        with self._explained(address), self._client.stream("GET", address, headers=headers) as got:
+            if got.status_code == httpx.codes.NOT_MODIFIED:
+                return None
+            _check_status(got)
+            content = bytearray()
+            for piece in got.iter_bytes(_CHUNK):
+                content += piece
+                if len(content) > limit:
+                    raise ArchiveFault("size", f"is longer than {limit} bytes", address)
+            answer = got.headers
+        return Got(bytes(content), answer.get("etag", ""), answer.get("last-modified", ""))
+
+    def get_exactly(self, address: str, sha256: str, size: int) -> bytes:
+        """A file of that sum and size; what an earlier try got of it is not got again."""
+        if _FILE.match(address):
+            return _checked(self._read(address, size), sha256, size, address)
+        self._partial.mkdir(parents=True, exist_ok=True)
+        part = self._partial / f"{sha256}.part"
+        with self._explained(address):
+            content = self._go_on(address, part, size)
+        try:
+            return _checked(content, sha256, size, address)
+        finally:
+            part.unlink(missing_ok=True)
+
+    def _go_on(self, address: str, part: Path, size: int) -> bytes:
+        have = part.stat().st_size if part.exists() else 0
+        if have > size:
+            part.unlink()
+            have = 0
+        headers = {"Range": f"bytes={have}-"} if 0 < have < size else {}
+        if have == size and size:
+            return part.read_bytes()
+        headers["Accept-Encoding"] = "identity"
+        with self._client.stream("GET", address, headers=headers) as got:
+            _check_status(got)
+            mode = "ab" if got.status_code == httpx.codes.PARTIAL_CONTENT else "wb"
+            with open(part, mode) as stream:
+                length = stream.tell()
+                for piece in got.iter_bytes(_CHUNK):
+                    length += len(piece)
+                    if length > size:
+                        raise ArchiveFault("size", f"is longer than {size} bytes", address)
+                    stream.write(piece)
+        return part.read_bytes()
+
+    def _read(self, address: str, limit: int) -> bytes:
+        path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)
+        place = self._root / path.lstrip("/")
+        try:
+            inside = place.resolve().is_relative_to(self._root.resolve())
+            if not inside or not place.is_file():
+                raise ArchiveFault("missing", "is not there", address)
+            with open(place, "rb") as stream:
+                content = stream.read(limit + 1)
+        except OSError as error:
+            raise ArchiveFault("unreachable", error.strerror or str(error), address) from error
+        if len(content) > limit:
+            raise ArchiveFault("size", f"is longer than {limit} bytes", address)
+        return content
+
+    @contextlib.contextmanager
+    def _explained(self, address: str):
+        try:
+            yield
+        except httpx.HTTPStatusError as error:
+            code = error.response.status_code
+            what = "missing" if code in (404, 410) else "unreachable"
+            raise ArchiveFault(what, f"the server answers {code}", address) from error
+        except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
+            raise ArchiveFault("unreachable", str(error) or type(error).__name__, address) from error
+        except OSError as error:
+            raise ArchiveFault("unreachable", error.strerror or str(error), address) from error
+
+
+def _check_status(got: httpx.Response) -> None:
+    if got.status_code >= httpx.codes.BAD_REQUEST:
+        raise httpx.HTTPStatusError("", request=got.request, response=got)
+
+
+def _checked(content: bytes, sha256: str, size: int, address: str) -> bytes:
+    if len(content) != size:
+        raise ArchiveFault("size", f"has {len(content)} bytes instead of {size}", address)
+    if hashlib.sha256(content).hexdigest() != sha256:
+        raise ArchiveFault("checksum", "is not the file that was signed for", address)
+    return content

@@ -1,0 +1,47 @@
+"""Who signed what an archive says of itself (OpenPGP, RFC 9580)."""
+
+from pysequoia import Cert, verify
+
+from brave_bridge.archives.fault import ArchiveFault
+
+_LARGEST_KEYRING = 4_000_000
+
+
+def certificates(keyrings: list[bytes]) -> list[Cert]:
+    """The certificates of keyring files, armoured or not; what is none is passed over."""
+    found = []
+    for content in keyrings:
+        if len(content) <= _LARGEST_KEYRING:
+            try:
+                found += Cert.split_bytes(content)
+            except Exception:  # noqa: S112  the library has no error class of its own
+                continue
+    return found
+
+
+def verified(
+    message: bytes, keyrings: list[bytes], detached: bytes | None = None
+) -> tuple[bytes, tuple[str, ...]]:
+    """What was signed, and nothing around it; and the fingerprints of who signed it.
+
+    ``message`` is clear-signed, or ``detached`` holds its signatures. ArchiveFault where none
+    of the keyrings' certificates has signed it.
+    """
+    known = certificates(keyrings)
+    try:
+        if detached is None:
+            outcome = verify(bytes=message, store=lambda ids: known)
+        else:
+            outcome = verify(bytes=message, store=lambda ids: known, signature=_parsed(detached))
+    except Exception as error:
+        raise ArchiveFault("signature", f"no key of this machine has signed it: {error}") from error
+    found = tuple(str(signature.certificate) for signature in outcome.valid_sigs)
+    if not found:
+        raise ArchiveFault("signature", "no key of this machine has signed it")
+    return message if detached is not None else bytes(outcome.bytes or b""), found
+
+
+def _parsed(signature: bytes):
+    from pysequoia import Sig
+
+    return Sig.from_bytes(signature)

@@ -1,0 +1,227 @@
+"""Fetching what the suites of archives offer: described, signed, in date, and whole.
+
+Nothing is written to a machine. Indices go to the person's own store, several at a time;
+what is there already by its sum is not fetched again.
+"""
+
+import contextlib
+import os
+import tempfile
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+from email.utils import parsedate_to_datetime
+from hashlib import sha256
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.archives.download import Downloader, Got
+from brave_bridge.archives.fault import ArchiveFault
+from brave_bridge.archives.signatures import verified
+from brave_bridge.archives.store import IndexStore
+from brave_bridge.archives.unpacking import ENDINGS, unpacked
+from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
+from brave_bridge.core.formats.deb822 import FormatError
+
+DESCRIPTION_LIMIT = 16_000_000
+INDEX_LIMIT = 1_500_000_000
+_AT_A_TIME = 4
+_CLOCKS_DIFFER = timedelta(hours=24)
+
+
+class SuiteAsked(msgspec.Struct, frozen=True, kw_only=True):
+    """A suite of an archive, and what is wanted of it.
+
+    ``keyrings`` are contents of key files; ``trusted``: signatures are switched off for it.
+    ``codename`` and ``suite`` are what it must call itself, one of them, where given.
+    """
+
+    uri: str
+    suite: str
+    components: tuple[str, ...] = ()
+    architectures: tuple[str, ...] = ()
+    keyrings: tuple[bytes, ...] = ()
+    trusted: bool = False
+
+
+class SuiteFetched(msgspec.Struct, frozen=True, kw_only=True):
+    """What a suite says of itself, and its indices by component and architecture (SHA-256)."""
+
+    asked: SuiteAsked
+    release: ArchiveRelease
+    signers: tuple[str, ...]
+    indices: dict[tuple[str, str], str]
+
+
+class _Seen(msgspec.Struct):
+    """What was fetched of a suite last, so that it can be asked whether it changed."""
+
+    date: str = ""
+    etag: str = ""
+    modified: str = ""
+
+
+class SuiteFetcher:
+    """Fetches suites into a store."""
+
+    def __init__(
+        self, store: IndexStore, downloader: Downloader,
+        now: Callable[[], datetime] = lambda: datetime.now(UTC),
+    ) -> None:  # fmt: skip
+        self.store = store
+        self.downloader = downloader
+        self.now = now
+
+    def fetch(
+        self, suites: Iterable[SuiteAsked], tell: Callable[[str], None] = lambda words: None
+    ) -> list[SuiteFetched | ArchiveFault]:
+        """Each suite fetched, or why it could not be, in the order asked for."""
+
+        def one(asked: SuiteAsked) -> SuiteFetched | ArchiveFault:
+            try:
+                return self._fetch(asked, tell)
+            except ArchiveFault as fault:
+                return fault
+
+        with ThreadPoolExecutor(_AT_A_TIME) as workers:
+            return list(workers.map(one, suites))
+
+    def _fetch(self, asked: SuiteAsked, tell: Callable[[str], None]) -> SuiteFetched:
+        base = f"{asked.uri.rstrip('/')}/dists/{asked.suite}"
+        if asked.suite.endswith("/"):
+            base = f"{asked.uri.rstrip('/')}/{asked.suite.rstrip('/')}"
+        text, signers = self._description(base, asked)
+        try:
+            release = read_archive_release(text.decode("utf-8", "replace"), where=base)
+        except FormatError as error:
+            raise ArchiveFault("format", str(error), base) from error
+        self._judge(release, asked, base)
+        indices = {}
+        for component in asked.components:
+            for architecture in asked.architectures:
+                tell(f"{asked.suite} {component} {architecture}")
+                found = self._index(base, release, f"{component}/binary-{architecture}/Packages")
+                if found:
+                    indices[component, architecture] = found
+        self._remember(base, release)
+        return SuiteFetched(asked=asked, release=release, signers=signers, indices=indices)
+
+    # What it says of itself
+
+    def _description(self, base: str, asked: SuiteAsked) -> tuple[bytes, tuple[str, ...]]:
+        """The text that the archive's key signed, and who signed it."""
+        try:
+            message = self._got(f"{base}/InRelease")
+            detached = None
+        except ArchiveFault as fault:
+            if fault.what != "missing":
+                raise
+            message = self._got(f"{base}/Release")
+            detached = None if asked.trusted else self._got(f"{base}/Release.gpg")
+        if asked.trusted:
+            return message, ()
+        try:
+            return verified(message, list(asked.keyrings), detached)
+        except ArchiveFault as fault:
+            raise ArchiveFault(fault.what, fault.seen, base) from fault
+
+    def _got(self, address: str) -> bytes:
+        """A description, fetched only where it changed since it was fetched last."""
+        name = sha256(address.encode()).hexdigest()
+        kept = self.store.folder / f"{name}.description"
+        seen, content = self._seen(name), None
+        with contextlib.suppress(OSError):
+            content = kept.read_bytes()
+        known = Got(b"", seen.etag, seen.modified) if content is not None else None
+        got = self.downloader.get(address, DESCRIPTION_LIMIT, known)
+        if got is None:
+            return content or b""
+        self._write(kept, got.content)
+        seen.etag, seen.modified = got.etag, got.modified
+        self._write(self.store.folder / f"{name}.seen", msgspec.json.encode(seen))
+        return got.content
+
+    def _judge(self, release: ArchiveRelease, asked: SuiteAsked, base: str) -> None:
+        """Whether it is in date, no older than one seen before, and the suite asked for."""
+        now = self.now()
+        until, made = _moment(release.valid_until), _moment(release.date)
+        if until is not None and until < now:
+            raise ArchiveFault("expired", f"its description was good until {until:%Y-%m-%d}", base)
+        if made is not None and made > now + _CLOCKS_DIFFER:
+            raise ArchiveFault("expired", f"it is dated {made:%Y-%m-%d}, which is to come", base)
+        before = _moment(self._seen(_name(base)).date)
+        if before is not None and made is not None and made < before:
+            raise ArchiveFault(
+                "older", f"it is of {made:%Y-%m-%d %H:%M}, one of {before:%Y-%m-%d %H:%M} was "
+                "seen before", base,
+            )  # fmt: skip
+        names = {release.suite, release.codename}
+        own = asked.suite.rstrip("/")
+        if own and not asked.suite.endswith("/") and not names & {own, own.rpartition("/")[2]}:
+            raise ArchiveFault("identity", f"it calls itself {' or '.join(sorted(names))}", base)
+
+    def _remember(self, base: str, release: ArchiveRelease) -> None:
+        seen = msgspec.json.encode(_Seen(date=release.date))
+        self._write(self.store.folder / f"{_name(base)}.seen", seen)
+
+    def _seen(self, name: str) -> _Seen:
+        try:
+            content = (self.store.folder / f"{name}.seen").read_bytes()
+            return msgspec.json.decode(content, type=_Seen)
+        except (OSError, msgspec.DecodeError):
+            return _Seen()
+
+    # Its indices
+
+    def _index(self, base: str, release: ArchiveRelease, name: str) -> str:
+        """The sum of an index that is in the store now; empty where the suite has none."""
+        if name not in release.hashes:
+            return ""
+        digest, size = release.hashes[name]
+        if self.store.has(digest):
+            return digest
+        if size > INDEX_LIMIT:
+            raise ArchiveFault("size", f"{name} would have {size} bytes", base)
+        ending = next((e for e in ENDINGS if name + e in release.hashes), "")
+        packed, length = release.hashes[name + ending]
+        if not size:
+            return self.store.keep(b"")
+        content = self._packed(base, release, name + ending, packed, length)
+        try:
+            plain = unpacked(content, ending, size)
+        except ArchiveFault as fault:
+            raise ArchiveFault(fault.what, f"{name}{ending} {fault.seen}", base) from fault
+        if sha256(plain).hexdigest() != digest:
+            raise ArchiveFault("checksum", f"{name} is not the file that was signed for", base)
+        return self.store.keep(plain)
+
+    def _packed(
+        self, base: str, release: ArchiveRelease, name: str, digest: str, size: int
+    ) -> bytes:
+        if release.by_hash:
+            folder = name.rpartition("/")[0]
+            with contextlib.suppress(ArchiveFault):
+                address = f"{base}/{folder}/by-hash/SHA256/{digest}"
+                return self.downloader.get_exactly(address, digest, size)
+        return self.downloader.get_exactly(f"{base}/{name}", digest, size)
+
+    def _write(self, path: Path, content: bytes) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        descriptor, name = tempfile.mkstemp(dir=path.parent, prefix=".new-")
+        with open(descriptor, "wb") as stream:
+            stream.write(content)
+        os.replace(name, path)
+
+
+def _name(base: str) -> str:
+    return sha256(base.encode()).hexdigest()
+
+
+def _moment(text: str) -> datetime | None:
+    """A date of a description (RFC 5322); None where it is none."""
+    try:
+        moment = parsedate_to_datetime(text.replace("UTC", "+0000"))
+    except (ValueError, TypeError):
+        return None
+    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)

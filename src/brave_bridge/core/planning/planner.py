@@ -1,0 +1,244 @@
+"""Planning a leg's packages: the best set of versions that may stand together, level by level."""
+
+from collections.abc import Callable, Iterable, Iterator
+
+from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.packages.relation import Clause
+from brave_bridge.core.planning.encoding import Choice, Clauses, Encoding
+from brave_bridge.core.planning.first_stage import first_stage
+from brave_bridge.core.planning.package_plan import (
+    BASE_UPGRADED,
+    DECIDED,
+    HAND_INSTALLED_KEPT,
+    HAND_INSTALLED_STAY,
+    NEEDED_UPGRADED,
+    NEW,
+    PREFERRED,
+    RECOMMENDED,
+    STAY,
+    UPGRADED,
+    LevelResult,
+    PackagePlan,
+    PersonsWishes,
+)
+from brave_bridge.core.planning.solver import LevelSolver
+from brave_bridge.core.planning.universe import Universe
+
+_BASE = ("required", "important")
+_ROUNDS = 12
+
+
+def plan_packages(universe: Universe, wishes: PersonsWishes | None = None) -> PackagePlan:
+    """The best plan for what is installed in a universe.
+
+    Level by level as few wishes as possible fail (``package_plan.LEVELS``); what a weightier
+    level reached is never given up for a lighter one.
+    """
+    planning = _Planning(universe, wishes or PersonsWishes())
+    try:
+        return planning.run()
+    finally:
+        planning.solver.close()
+
+
+class _Planning:
+    def __init__(self, universe: Universe, wishes: PersonsWishes) -> None:
+        self.universe = universe
+        self.wishes = wishes
+        self.solver = LevelSolver()
+        self.sink = Clauses()
+        self.encoding = Encoding(universe, self.sink, self.solver.variable)
+        self.installed = universe.installed
+        self.candidates = dict(self._upgrades())
+        self.replacements = {
+            slot: found
+            for slot, one in self.installed.items()
+            if (found := universe.replacements(one.package))
+        }
+        self.additions = universe.additions()
+        self.levels: list[LevelResult] = []
+
+    def _upgrades(self) -> Iterator[tuple[str, PackageVersion]]:
+        """The candidates that are other than what is installed, by slot."""
+        for slot, one in self.installed.items():
+            candidate = self.universe.candidate(one.package)
+            if candidate is not None and candidate is not one.package:
+                yield slot, candidate
+
+    def run(self) -> PackagePlan:
+        self._include(one.package for one in self.installed.values())
+        self._include(self.candidates.values())
+        self._include(self.additions)
+        self._include(version for found in self.replacements.values() for version in found)
+        self.solver.prefer(self._hints())
+        levels: dict[str, Callable[[], Iterable[int]]] = {
+            DECIDED: self._decided,
+            HAND_INSTALLED_KEPT: self._hand_installed_kept,
+            BASE_UPGRADED: self._base_upgraded,
+            NEEDED_UPGRADED: self._needed_upgraded,
+            UPGRADED: self._all_upgraded,
+            HAND_INSTALLED_STAY: lambda: self._stay(by_hand=True),
+            STAY: lambda: self._stay(by_hand=False),
+        }
+        for name in self.wishes.order:
+            if name in levels:
+                self._level(name, levels[name]())
+        self._settle_recommended()
+        self._level(PREFERRED, self._preferred())
+        self._level(NEW, self._not_new())
+        after = {version.slot: version for version in self._standing()}
+        first = first_stage(self.universe, after)
+        levels = tuple(self.levels)
+        return PackagePlan(self.installed, after, self.candidates, levels, self.wishes, first)
+
+    def _include(self, versions: Iterable[PackageVersion]) -> None:
+        self.encoding.include(versions)
+        self.solver.add(self.sink.take())
+
+    def _level(self, name: str, wishes: Iterable[int]) -> None:
+        reached = self.solver.minimise(wishes)
+        self.levels.append(LevelResult(name, reached.failed, reached.proven))
+
+    def _hints(self) -> Iterator[int]:
+        for version, variable in self.encoding.variables.items():
+            stays = version.slot in self.installed and version.slot not in self.candidates
+            yield variable if stays or version is self.candidates.get(version.slot) else -variable
+
+    def _standing(self) -> Iterator[PackageVersion]:
+        for variable, version in self.encoding.versions.items():
+            if self.solver.is_true(variable):
+                yield version
+
+    # The levels' wishes
+
+    def _any_of(self, slot: str) -> int:
+        """A literal that holds where an installed package stands, in some version or successor."""
+        versions = [self.installed[slot].package, *self.replacements.get(slot, ())]
+        if slot in self.candidates:
+            versions.append(self.candidates[slot])
+        return self._one_stands(versions)
+
+    def _one_stands(self, versions: list[PackageVersion]) -> int:
+        """A literal that holds only where one of these stands."""
+        variables = [self.encoding.variables[version] for version in versions]
+        if len(variables) == 1:
+            return variables[0]
+        literal = self.solver.variable()
+        self.solver.add([[-literal, *variables]])
+        return literal
+
+    def _decided(self) -> Iterator[int]:
+        """Holds, essential packages, and what the person wishes."""
+        for slot, one in self.installed.items():
+            if one.held or slot in self.wishes.exclude:
+                yield self.encoding.variables[one.package]
+            elif one.package.essential or slot in self.wishes.protect:
+                yield self._any_of(slot)
+        for version, variable in self.encoding.variables.items():
+            if version.slot in self.wishes.exclude and version.slot not in self.installed:
+                yield -variable
+
+    def _hand_installed_kept(self) -> Iterator[int]:
+        for slot, one in self.installed.items():
+            if one.by_hand and one.package.name in self.universe.archive:
+                yield self._any_of(slot)
+
+    def _base_upgraded(self) -> Iterator[int]:
+        return self._upgrade(
+            slot
+            for slot, candidate in self.candidates.items()
+            if candidate.essential or candidate.weight in _BASE
+        )
+
+    def _needed_upgraded(self) -> Iterator[int]:
+        """The hand-installed packages and what is installed of all that they need."""
+        reached = {slot for slot, one in self.installed.items() if one.by_hand}
+        waiting = list(reached)
+        while waiting:
+            slot = waiting.pop()
+            version = self.candidates.get(slot) or self.installed[slot].package
+            for clause in version.needs:
+                for answer in self.encoding.answers(clause, version.architecture):
+                    needed = self.encoding.versions[answer].slot
+                    if needed in self.installed and needed not in reached:
+                        reached.add(needed)
+                        waiting.append(needed)
+        return self._upgrade(slot for slot in self.candidates if slot in reached)
+
+    def _all_upgraded(self) -> Iterator[int]:
+        """What has a newer version takes it; what has a successor gives way to it."""
+        yield from self._upgrade(slot for slot in self.candidates if slot not in self.replacements)
+        for found in self.replacements.values():
+            yield self._one_stands(found)
+        for version in self.additions:
+            yield self.encoding.variables[version]
+
+    def _upgrade(self, slots: Iterable[str]) -> Iterator[int]:
+        return (self.encoding.variables[self.candidates[slot]] for slot in slots)
+
+    def _stay(self, *, by_hand: bool) -> Iterator[int]:
+        return (self._any_of(s) for s, one in self.installed.items() if one.by_hand == by_hand)
+
+    # Recommendations come in rounds: what is new may recommend more
+
+    def _settle_recommended(self) -> None:
+        failed, proven, asked = 0, True, set()
+        for _ in range(_ROUNDS):
+            scope = self.solver.variable()
+            self.solver.minimise(self._not_new(), [scope])
+            wishes = [wish for wish in self._recommended() if wish not in asked]
+            if not wishes:
+                break
+            asked.update(wishes)
+            reached = self.solver.minimise(self._encoded(wishes))
+            failed, proven = failed + reached.failed, proven and reached.proven
+        self.levels.append(LevelResult(RECOMMENDED, failed, proven))
+
+    def _recommended(self) -> Iterator[tuple[PackageVersion, Clause]]:
+        """What versions that would come recommend, beyond what their old ones did."""
+        for version in list(self._standing()):
+            before = self.installed.get(version.slot)
+            if before is not None and before.package is version:
+                continue
+            known = {clause.text for clause in before.package.wishes} if before else ()
+            for clause in version.wishes:
+                if clause.text not in known:
+                    yield version, clause
+
+    def _encoded(self, wishes: Iterable[tuple[PackageVersion, Clause]]) -> Iterator[int]:
+        wishes = list(wishes)
+        for version, clause in wishes:
+            self.encoding.answers(clause, version.architecture)
+        self._include(())
+        for version, clause in wishes:
+            answers = self.encoding.answers(clause, version.architecture)
+            literal = self.solver.variable()
+            self.solver.add([[-literal, -self.encoding.variables[version], *answers]])
+            yield literal
+            if len(answers) > 1:
+                self.encoding.choices.append(
+                    Choice(self.encoding.variables[version], answers, clause)
+                )
+
+    def _preferred(self) -> list[int]:
+        return list(self._first_answers())
+
+    def _first_answers(self) -> Iterator[int]:
+        """For what would come: the first answer to a need, or one that is there already."""
+        for choice in self.encoding.choices:
+            if not self.solver.is_true(choice.asker) or self._is_answered_already(choice):
+                continue
+            for count in range(1, len(choice.answers)):
+                literal = self.solver.variable()
+                self.solver.add([[-literal, -choice.asker, *choice.answers[:count]]])
+                yield literal
+
+    def _is_answered_already(self, choice: Choice) -> bool:
+        return any(
+            self.encoding.versions[answer].slot in self.installed for answer in choice.answers
+        )
+
+    def _not_new(self) -> Iterator[int]:
+        for version, variable in self.encoding.variables.items():
+            if version.slot not in self.installed:
+                yield -variable

@@ -1,0 +1,171 @@
+"""A SAT solver that minimises how many wishes fail, level after level.
+
+Core-guided (OLL; Andres et al., ICLP 2012): a set of wishes that cannot all hold is found,
+one more of them is let go, until the rest can hold. What a level reached then stands.
+"""
+
+from collections.abc import Iterable, Sequence
+
+import msgspec
+from pysat.card import ITotalizer
+from pysat.solvers import Solver as _Engine
+
+_ENGINE = "glucose4"
+
+
+class Unsolvable(Exception):
+    """What must hold cannot hold."""
+
+
+class Reached(msgspec.Struct, frozen=True):
+    """What a level came to: how many wishes fail, and whether fewer were shown impossible."""
+
+    failed: int
+    proven: bool
+
+
+class LevelSolver:
+    """Clauses that must hold, and the levels of wishes decided so far.
+
+    Literals are non-zero integers, negative for *not*. ``conflicts`` bounds the work on one
+    question; beyond it a level ends with what was found, not proven.
+    """
+
+    def __init__(self, conflicts: int = 2_000_000) -> None:
+        self._engine = _Engine(name=_ENGINE, incr=False)
+        self._conflicts = conflicts
+        self._top = 0
+        self._model: list[int] = []
+        self._totalizers: list[ITotalizer] = []
+
+    def close(self) -> None:
+        """Free what the engine holds."""
+        for totalizer in self._totalizers:
+            totalizer.delete()
+        self._engine.delete()
+
+    def variable(self) -> int:
+        """A new variable."""
+        self._top += 1
+        return self._top
+
+    def add(self, clauses: Iterable[Sequence[int]]) -> None:
+        """Clauses that must hold from now on."""
+        self._engine.append_formula(clauses, no_return=True)
+
+    def prefer(self, literals: Iterable[int]) -> None:
+        """What to try first; it speeds things up and changes no result."""
+        self._engine.set_phases(literals)
+
+    def solve(self, assumptions: Sequence[int] = ()) -> bool | None:
+        """Whether all can hold with these; None where that was not found out in time."""
+        self._engine.conf_budget(self._conflicts)
+        answer = self._engine.solve_limited(assumptions=list(assumptions))
+        if answer:
+            self._model = self._engine.get_model()
+        return answer
+
+    def core(self) -> list[int]:
+        """The assumptions of the last question that cannot hold together."""
+        return list(self._engine.get_core() or ())
+
+    def is_true(self, literal: int) -> bool:
+        """Whether a literal holds in what was found last."""
+        value = self._model[abs(literal) - 1] if abs(literal) <= len(self._model) else -1
+        return (value > 0) == (literal > 0)
+
+    def minimise(self, wishes: Iterable[int], scope: Sequence[int] = ()) -> Reached:
+        """Let as few of these literals fail as can be, and hold on to that.
+
+        ``scope``: literals under which alone it is held on to, for what is tried and taken
+        back. Raises Unsolvable where nothing at all can hold.
+        """
+        return _Level(self, dict.fromkeys(wishes), tuple(scope)).run()
+
+    # For levels
+
+    def totalizer(self, literals: list[int]) -> ITotalizer:
+        """A counter of true literals, its clauses added."""
+        counter = ITotalizer(lits=literals, ubound=1, top_id=self._top)
+        self._top = max(self._top, counter.top_id)
+        self.add(counter.cnf.clauses)
+        self._totalizers.append(counter)
+        return counter
+
+    def widen(self, counter: ITotalizer, bound: int) -> None:
+        """Let a counter count one further."""
+        counter.increase(ubound=bound, top_id=self._top)
+        self._top = max(self._top, counter.top_id)
+        if counter.nof_new:
+            self.add(counter.cnf.clauses[-counter.nof_new :])
+
+
+class _Level:
+    """One level under way: the wishes that are still taken for granted."""
+
+    def __init__(
+        self, solver: LevelSolver, wishes: dict[int, None], scope: tuple[int, ...]
+    ) -> None:
+        self.solver = solver
+        self.granted = wishes
+        self.scope = scope
+        self.counters: dict[int, tuple[ITotalizer, int]] = {}
+        self.failed = 0
+
+    def run(self) -> Reached:
+        original = list(self.granted)
+        while True:
+            answer = self.solver.solve([*self.scope, *self.granted])
+            if answer:
+                self._hold(self.granted)
+                return Reached(self.failed, True)
+            if answer is None:
+                return self._settle_for_what_is_found(original)
+            core = [literal for literal in self.solver.core() if literal in self.granted]
+            if not core:
+                raise Unsolvable
+            self._relax(self._smaller(core))
+
+    def _smaller(self, core: list[int]) -> list[int]:
+        """A core asked again, which often makes it smaller."""
+        while len(core) > 2:
+            if self.solver.solve([*self.scope, *core]) is not False:
+                return core
+            again = [literal for literal in self.solver.core() if literal in self.granted]
+            if not again or len(again) >= len(core):
+                return core
+            core = again
+        return core
+
+    def _relax(self, core: list[int]) -> None:
+        """Of these at least one fails: let one go, count the others."""
+        self.failed += 1
+        for literal in core:
+            del self.granted[literal]
+            if literal in self.counters:
+                self._count_further(*self.counters.pop(literal))
+        if len(core) > 1:
+            self._watch(self.solver.totalizer([-literal for literal in core]), 1)
+
+    def _count_further(self, counter: ITotalizer, bound: int) -> None:
+        if bound + 1 < len(counter.lits):
+            self.solver.widen(counter, bound + 1)
+            self._watch(counter, bound + 1)
+
+    def _watch(self, counter: ITotalizer, bound: int) -> None:
+        """Wish that no more than ``bound`` of a counter's literals are true."""
+        literal = -counter.rhs[bound]
+        self.granted[literal] = None
+        self.counters[literal] = (counter, bound)
+
+    def _hold(self, literals: Iterable[int]) -> None:
+        unless = [-literal for literal in self.scope]
+        self.solver.add([[*unless, literal] for literal in literals])
+
+    def _settle_for_what_is_found(self, wishes: list[int]) -> Reached:
+        """Out of time: keep what can be had without searching further."""
+        if not self.solver.solve(self.scope):
+            raise Unsolvable
+        met = [literal for literal in wishes if self.solver.is_true(literal)]
+        self._hold(met)
+        return Reached(len(wishes) - len(met), False)

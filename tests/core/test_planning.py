@@ -1,0 +1,299 @@
+"""The planner: held against every way there is, and case by case."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brave_bridge.core.planning.checker import faults_of_plan
+from brave_bridge.core.planning.explanation import Explainer
+from brave_bridge.core.planning.package_plan import (
+    BASE_UPGRADED,
+    DECIDED,
+    HAND_INSTALLED_KEPT,
+    HAND_INSTALLED_STAY,
+    LEVELS,
+    NEEDED_UPGRADED,
+    STAY,
+    UPGRADED,
+    PersonsWishes,
+)
+from brave_bridge.core.planning.planner import plan_packages
+from tests.support.reason_checker import faults_of_reason
+from tests.support.little_universe import every_way, little_universe, versions
+
+
+def planned(installed: str, offered: str, wishes: PersonsWishes | None = None, **words):
+    universe = little_universe(installed, offered, **words)
+    plan = plan_packages(universe, wishes)
+    assert faults_of_plan(plan) == []
+    return universe, plan
+
+
+def test_a_new_library_comes_and_the_old_one_goes_where_it_is_in_the_way():
+    universe, plan = planned(
+        """
+        tided 1 Depends: libtide1
+        auto libtide1 1
+        """,
+        """
+        tided 2 Depends: libtide2 (>= 2)
+        libtide2 2 Breaks: libtide1 (<< 2)
+        """,
+    )
+    assert versions(plan.after) == {"libtide2": "2", "tided": "2"}
+    explainer = Explainer(universe, plan)
+    assert [fact.words for fact in explainer.why_gone("libtide1").facts] == [
+        "libtide2 2 cannot stand beside libtide1 1",
+        "tided 2 needs libtide2 (>= 2)",
+        "tided goes to 2",
+    ]
+    assert explainer.why_new("libtide2").words == "tided 2 needs libtide2 (>= 2)"
+
+
+def test_an_old_library_stays_where_nothing_is_against_it():
+    _, plan = planned(
+        "tided 1 Depends: libtide1\nauto libtide1 1", "tided 2 Depends: libtide2\nlibtide2 2"
+    )
+    assert versions(plan.after) == {"libtide1": "1", "libtide2": "2", "tided": "2"}
+    assert plan.first_stage == frozenset()
+
+
+def test_a_held_package_holds_others_back_and_says_so():
+    universe, plan = planned(
+        "hold gauge 1\nchart 1 Depends: gauge\nbuoy 1", "gauge 2\nchart 2 Depends: gauge (>= 2)\nbuoy 2"
+    )
+    assert versions(plan.after) == {"buoy": "2", "chart": "1", "gauge": "1"}
+    assert plan.kept_back == ["gauge", "chart"]
+    explainer = Explainer(universe, plan)
+    assert explainer.why_kept("gauge").words == "gauge 1 is held"
+    assert explainer.why_kept("chart").words == "chart 2 needs gauge (>= 2); gauge 1 is held"
+
+
+def test_what_was_installed_by_hand_is_kept_before_anything_is_upgraded():
+    installed = "plotter 1 Depends: ink (= 1)\nauto ink 1\nauto press 1 Depends: ink"
+    offered = "plotter 1 Depends: ink (= 1)\nink 2\npress 2 Depends: ink (>= 2)"
+    _, plan = planned(installed, offered)
+    assert versions(plan.after) == {"ink": "1", "plotter": "1", "press": "1"}
+    order = tuple(level for level in LEVELS if level != HAND_INSTALLED_KEPT)
+    _, plan = planned(installed, offered, PersonsWishes(order=order))
+    assert versions(plan.after) == {"ink": "2", "press": "2"}
+
+
+def test_essential_packages_stay_whatever_it_costs():
+    _, plan = planned(
+        "shell 1 Essential: yes\nthing 1", "thing 2 Conflicts: shell\nshell 1 Essential: yes"
+    )
+    assert versions(plan.after) == {"shell": "1", "thing": "1"}
+
+
+def test_the_first_alternative_is_taken_and_a_real_package_before_one_that_provides_it():
+    _, plan = planned(
+        "mailer 1", "mailer 2 Depends: sender | courier, spool\nsender 1\ncourier 1\n"
+        "box 1 Provides: spool; Priority: important\nspool 1\nabox 1 Provides: spool",
+    )  # fmt: skip
+    assert versions(plan.after) == {"mailer": "2", "sender": "1", "spool": "1"}
+
+
+def test_what_is_there_already_answers_before_anything_new():
+    _, plan = planned(
+        "mailer 1\ncourier 1", "mailer 2 Depends: sender | courier\nsender 1\ncourier 1"
+    )
+    assert plan.new == []
+
+
+def test_new_recommendations_come_and_those_that_were_declined_do_not():
+    _, plan = planned(
+        "chart 1 Recommends: fonts", "chart 2 Recommends: fonts, ink; Depends: paper\n"
+        "fonts 1\nink 1 Recommends: blotter\nblotter 1\npaper 1 Recommends: nowhere",
+    )  # fmt: skip
+    assert sorted(plan.new) == ["blotter", "ink", "paper"]
+
+
+def test_a_recommendation_never_costs_a_package_that_is_there():
+    _, plan = planned("chart 1\nquill 1", "chart 2 Recommends: ink\nink 1 Conflicts: quill\nquill 1")
+    assert versions(plan.after) == {"chart": "2", "quill": "1"}
+
+
+def test_versioned_provides_meet_versioned_needs_and_others_do_not():
+    offered = "chart 2 Depends: ink (>= 2)\nbottle 1 Provides: ink{}"
+    _, plan = planned("chart 1", offered.format(" (= 2)"))
+    assert plan.new == ["bottle"]
+    _, plan = planned("chart 1", offered.format(""))
+    assert plan.new == [] and plan.kept_back == ["chart"]
+
+
+def test_several_architectures():
+    """Those that go together do so in one version; a foreign one serves all."""
+    universe, plan = planned(
+        "libc 1 Multi-Arch: same\nlibc 1 Multi-Arch: same; Architecture: i386\n"
+        "old 1 Depends: libc, tool; Architecture: i386\ntool 1 Multi-Arch: foreign",
+        "libc 2 Multi-Arch: same\nold 2 Depends: libc (>= 2), tool, perl:any; Architecture: i386\n"
+        "tool 2 Multi-Arch: foreign\nperl 1 Multi-Arch: allowed",
+        architectures=("amd64", "i386"),
+    )
+    assert plan.kept_back == ["libc", "old:i386"]
+    assert universe.called("libc")[0].slot == "libc"
+    _, plan = planned(
+        "libc 1 Multi-Arch: same\nlibc 1 Multi-Arch: same; Architecture: i386\nold 1 Architecture: i386",
+        "libc 2 Multi-Arch: same\nlibc 2 Multi-Arch: same; Architecture: i386\n"
+        "old 2 Depends: libc (>= 2), perl:any; Architecture: i386\nperl 1 Multi-Arch: allowed",
+        architectures=("amd64", "i386"),
+    )
+    assert versions(plan.after) == {
+        "libc": "2", "libc:i386": "2", "old:i386": "2", "perl": "1",
+    }  # fmt: skip
+
+
+def test_stage_one_removes_nothing_and_brings_nothing():
+    _, plan = planned(
+        "a 1\nb 1 Depends: a\nc 1\nold 1\nd 1", "a 2\nb 2 Depends: a (>= 2)\nc 2 Depends: new\n"
+        "new 1 Conflicts: old\nd 2 Depends: c (>= 2)",
+    )  # fmt: skip
+    assert plan.removed == ["old"] and plan.first_stage == {"a", "b"}
+
+
+def test_a_system_that_is_broken_already_gets_the_least_repair():
+    _, plan = planned("a 1 Depends: lost\nb 1\nhold c 1 Depends: gone", "b 2")
+    assert versions(plan.after) == {"b": "2"}
+    assert next(level for level in plan.levels if level.name == DECIDED).failed == 1
+
+
+def test_wishes_of_a_person():
+    installed, offered = "a 1\nb 1\nold 1", "a 2 Conflicts: old\nb 2 Depends: c\nc 1"
+    _, plan = planned(installed, offered, PersonsWishes(protect=frozenset({"old"})))
+    assert versions(plan.after) == {"a": "1", "b": "2", "c": "1", "old": "1"}
+    _, plan = planned(installed, offered, PersonsWishes(exclude=frozenset({"c", "a"})))
+    assert versions(plan.after) == {"a": "1", "b": "1", "old": "1"}
+
+
+def test_cyclic_and_absurd_relations():
+    _, plan = planned(
+        "a 1", "a 2 Depends: b\nb 1 Depends: c\nc 1 Depends: a (>= 2), b; Conflicts: c\n"
+        "d 1 Depends: (, ; Breaks: a (<< x), ((",
+    )  # fmt: skip
+    assert versions(plan.after) == {"a": "2", "b": "1", "c": "1"}
+    _, plan = planned("a 1", "a 2 Depends: b (( nonsense")
+    assert plan.kept_back == ["a"], "what cannot be read is never met"
+
+
+@pytest.mark.parametrize("spoil", ["drop", "keep", "slot", "stage"])
+def test_the_checker_finds_what_is_wrong(spoil):
+    _, plan = planned(
+        "tided 1 Depends: libtide1\nauto libtide1 1\nhold h 1",
+        "tided 2 Depends: libtide2\nlibtide2 2 Breaks: libtide1\nh 2",
+    )
+    after = dict(plan.after)
+    first = plan.first_stage
+    if spoil == "drop":
+        del after["libtide2"]
+    elif spoil == "keep":
+        after["libtide1"] = plan.before["libtide1"].package
+    elif spoil == "slot":
+        after["h"] = plan.candidates["h"]
+    else:
+        first = frozenset({"h"})
+    spoilt = type(plan)(plan.before, after, plan.candidates, plan.levels, plan.wishes, first)
+    assert len(faults_of_plan(spoilt)) == 1
+
+
+NAMES = list("abcde")
+_ATOM = st.builds(
+    lambda name, version: name + version, st.sampled_from([*NAMES, "v"]),
+    st.sampled_from(["", "", " (>= 2)", " (<< 2)", " (= 1)"]),
+)  # fmt: skip
+_CLAUSE = st.lists(_ATOM, min_size=1, max_size=2).map(" | ".join)
+
+
+def _line(name: str, version: str):
+    return st.builds(
+        lambda mark, needs, breaks, provides, weight: (
+            f"{mark}{name} {version} Depends: {', '.join(needs)}; Breaks: {', '.join(breaks)}; "
+            f"Provides: {'v' if provides else ''}; Priority: {weight}"
+        ),
+        st.sampled_from(["", "", "auto ", "hold "]) if version == "1" else st.just(""),
+        st.lists(_CLAUSE, max_size=2),
+        st.lists(_ATOM, max_size=1),
+        st.booleans(),
+        st.sampled_from(["optional", "optional", "required"]),
+    )
+
+
+@st.composite
+def little_worlds(draw):
+    installed = [draw(_line(name, "1")) for name in NAMES if draw(st.integers(0, 4))]
+    offered = [draw(_line(name, "2")) for name in NAMES if draw(st.integers(0, 4))]
+    return "\n".join(installed), "\n".join(offered)
+
+
+def costs(universe, plan, after) -> list[int]:
+    """What each level loses with a set of versions, counted from what the levels mean."""
+    before, candidates = plan.before, plan.candidates
+    offered = {name for name in NAMES if name in universe.archive}
+
+    def kept_old(slots):
+        return sum(after.get(slot) is not candidates[slot] for slot in slots)
+
+    reached = {slot for slot, one in before.items() if one.by_hand}
+    grown = True
+    while grown:
+        needs = [(candidates.get(s) or before[s].package).needs for s in reached]
+        found = {
+            version.slot
+            for clauses in needs
+            for clause in clauses
+            for atom in clause.atoms
+            for version in universe.meeting(atom, "amd64")
+            if version.slot in before
+        }
+        grown = not found <= reached
+        reached |= found
+    return [
+        sum(
+            (one.held and after.get(slot) is not one.package)
+            or (one.package.essential and slot not in after)
+            for slot, one in before.items()
+        ),
+        sum(one.by_hand and s in offered and s not in after for s, one in before.items()),
+        kept_old(s for s, v in candidates.items() if v.weight == "required"),
+        kept_old(s for s in candidates if s in reached),
+        kept_old(candidates),
+        sum(one.by_hand and slot not in after for slot, one in before.items()),
+        sum(not one.by_hand and slot not in after for slot, one in before.items()),
+    ]
+
+
+_WEIGHTY = (
+    DECIDED, HAND_INSTALLED_KEPT, BASE_UPGRADED, NEEDED_UPGRADED, UPGRADED, HAND_INSTALLED_STAY,
+    STAY,
+)  # fmt: skip
+
+
+@settings(max_examples=300, deadline=None)
+@given(little_worlds())
+def test_no_other_way_is_better(world):
+    """The plan's levels equal the best of every way there is; explanations are true."""
+    universe, plan = planned(*world)
+    best = min(costs(universe, plan, after) for after in every_way(universe, NAMES))
+    assert costs(universe, plan, plan.after) == best
+    levels = {level.name: level for level in plan.levels}
+    assert [levels[name].failed for name in _WEIGHTY] == best
+    assert all(level.proven for level in plan.levels)
+    explainer = Explainer(universe, plan)
+    try:
+        for slot in plan.removed:
+            wanted = [plan.before[slot].package, *_candidate(plan, slot)]
+            assert faults_of_reason(universe, plan, explainer.why_gone(slot), wanted) == []
+        for slot in plan.kept_back:
+            if not plan.before[slot].held:
+                reason = explainer.why_kept(slot)
+                wanted = _candidate(plan, slot)
+                assert faults_of_reason(universe, plan, reason, wanted) == []
+        for slot in plan.new:
+            facts = explainer.why_new(slot).facts
+            assert facts and facts[-1].answers == (plan.after[slot],)
+    finally:
+        explainer.close()
+
+
+def _candidate(plan, slot: str) -> list:
+    return [plan.candidates[slot]] if slot in plan.candidates else []

@@ -1,0 +1,173 @@
+"""Machines of a real release made up at random, and apt's own answers about them.
+
+Indices are fetched once from this machine's own mirror and kept. Nothing is installed: a
+machine is a package database that apt itself has worked out.
+"""
+
+import lzma
+import os
+import random
+import subprocess
+import urllib.request
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.core.formats.apt_output import ChangeSummary, change_summary
+from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.families.deb.archive import DebArchive
+from brave_bridge.families.deb.policy import Origin, Policy
+from brave_bridge.families.deb.system import installed_packages
+from brave_bridge.core.planning.universe import Universe
+from tests.support import lab
+
+RELEASES = ("bullseye", "bookworm", "trixie")
+FOLDER = lab.CACHE / "indices"
+NATIVE = "amd64"
+
+
+def index_file(release: str) -> Path:
+    """The main index of a release, fetched where it is not here yet."""
+    path = FOLDER / f"{release}_main_{NATIVE}_Packages"
+    if not path.exists():
+        FOLDER.mkdir(parents=True, exist_ok=True)
+        address = f"{lab.mirrors()[0]}/dists/{release}/main/binary-{NATIVE}/Packages.xz"
+        with urllib.request.urlopen(address, timeout=120) as answer:
+            content = lzma.decompress(answer.read())
+        new = path.with_suffix(f".{os.getpid()}")
+        new.write_bytes(content)
+        new.rename(path)
+    return path
+
+
+class AptWorld:
+    """apt over a folder of its own, with the index of one release or several."""
+
+    def __init__(self, folder: Path, *releases: str, extra: bytes = b"") -> None:
+        self.folder = folder
+        for name in ("etc/preferences.d", "state/lists/partial", "cache/archives/partial"):
+            (folder / name).mkdir(parents=True, exist_ok=True)
+        lines = []
+        for release in releases:
+            place = folder / "archive" / release / "dists" / release / f"main/binary-{NATIVE}"
+            place.mkdir(parents=True)
+            (place / "Packages").symlink_to(index_file(release))
+            lines.append(f"deb [trusted=yes] file:{folder}/archive/{release} {release} main\n")
+        (folder / "etc/sources.list").write_text("".join(lines))
+        (folder / "etc/status").write_bytes(b"")
+        self.config = folder / "etc/apt.conf"
+        self.config.write_text(_CONFIG.format(folder=folder, native=NATIVE))
+        self.apt("update", check=True)
+
+    def apt(self, *words: str, status: Path | None = None, marks: Path | None = None,
+            check: bool = False) -> subprocess.CompletedProcess:  # fmt: skip
+        """apt-get's answer; ``status`` is the package database, ``marks`` its extended states."""
+        options = []
+        if status:
+            options += ["-o", f"Dir::State::status={status}"]
+        if marks:
+            options += ["-o", f"Dir::State::extended_states={marks}"]
+        return subprocess.run(
+            ["apt-get", *options, *words], capture_output=True, text=True, check=check,
+            env={**os.environ, "APT_CONFIG": str(self.config), "LC_ALL": "C"},
+            stdin=subprocess.DEVNULL, timeout=600,
+        )  # fmt: skip
+
+    def changes(self, *words: str, status: Path, marks: Path | None = None) -> ChangeSummary:
+        """What apt says it would change."""
+        done = self.apt(
+            "--verbose-versions", "--assume-no", *words, status=status, marks=marks
+        )
+        if done.returncode not in (0, 1) or "E: " in done.stderr.replace("E: Trivial Only", ""):
+            raise RuntimeError(done.stdout[-500:] + done.stderr[-1500:])
+        return change_summary(done.stdout)
+
+
+_CONFIG = """Dir "{folder}";
+Dir::Etc "{folder}/etc";
+Dir::Etc::sourceparts "/nowhere";
+Dir::State "{folder}/state";
+Dir::State::status "{folder}/etc/status";
+Dir::Cache "{folder}/cache";
+Dir::Bin::methods "/usr/lib/apt/methods";
+Dir::Bin::solvers "/usr/lib/apt/solvers";
+Dir::Bin::planners "/usr/lib/apt/planners";
+Dir::Bin::dpkg "/usr/bin/dpkg";
+APT::Architecture "{native}";
+APT::Architectures {{ "{native}"; }};
+APT::Sandbox::User "root";
+Acquire::Languages "none";
+Debug::NoLocking "1";
+"""
+
+
+class Machine(msgspec.Struct, frozen=True):
+    """A made-up machine: its package database and apt's marks, as files."""
+
+    status: Path
+    marks: Path
+
+    def universe(self, *releases: str) -> Universe:
+        """All that may stand on it with the indices of these releases."""
+        found = list(
+            installed_packages(self.status.read_bytes(), self.marks.read_text(), NATIVE)
+        )
+        indices = [
+            (DebIndex(index_file(r).read_bytes(), NATIVE, r), Origin(suite=r)) for r in releases
+        ]
+        present = {one.package.slot: one.package for one in found}
+        return Universe(found, DebArchive(indices, Policy(), (NATIVE,), present))
+
+
+def make_machine(world: AptWorld, index: DebIndex, folder: Path, size: int, seed: int) -> Machine:
+    """A machine of the world's release with about ``size`` packages, as apt would install them."""
+    chance = random.Random(seed)
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "none").touch()
+    names = sorted(index.names())
+    wanted = [name for name in names if _is_base(index, name)]
+    chosen: dict[str, str] = {}
+    step = max(1, size // 12)
+    for _ in range(40):
+        more = [name for name in chance.sample(names, step) if _is_usual(index, name)]
+        try:
+            summary = world.changes("install", *wanted, *more, status=folder / "none")
+        except RuntimeError:
+            summary = None
+        if summary is None or len(summary.new) > size * 1.1:
+            step = max(1, step // 2)
+            continue
+        wanted += more
+        chosen = {row.name: row.new for row in summary.new}
+        if len(chosen) > size * 0.9:
+            break
+    return write_machine(folder, index, chosen, set(wanted), chance)
+
+
+def _is_base(index: DebIndex, name: str) -> bool:
+    return any(v.essential or v.weight in ("required", "important") for v in index.versions(name))
+
+
+def _is_usual(index: DebIndex, name: str) -> bool:
+    return not name.endswith(("-dbg", "-dbgsym", "-doc")) and any(
+        version.section.partition("/")[0] not in ("debug", "doc", "translations")
+        for version in index.versions(name)
+    )
+
+
+def write_machine(
+    folder: Path, index: DebIndex, chosen: dict[str, str], by_hand: set[str], chance: random.Random
+) -> Machine:
+    """Write a package database with these versions, a few of them held."""
+    stanzas, marks = [], []
+    for name in sorted(chosen):
+        (offset,) = index.table.packages[name][:1]
+        text = index.stanza(offset).strip(b"\n")
+        want = b"hold" if chance.random() < 0.004 else b"install"
+        first, rest = text.split(b"\n", 1)
+        stanzas.append(first + b"\nStatus: " + want + b" ok installed\n" + rest)
+        if name not in by_hand:
+            marks.append(f"Package: {name}\nArchitecture: {NATIVE}\nAuto-Installed: 1\n")
+    (folder / "status").write_bytes(b"\n\n".join(stanzas) + b"\n\n")
+    (folder / "extended_states").write_text("\n".join(marks) + "\n")
+    return Machine(folder / "status", folder / "extended_states")
