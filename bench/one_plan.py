@@ -1,6 +1,5 @@
 """One plan in a process of its own: ``python -m bench.one_plan STATUS MARKS STORE SHA256``."""
 
-import resource
 import sys
 from pathlib import Path
 
@@ -34,4 +33,4 @@ if __name__ == "__main__":
     index = opened(IndexStore(Path(folder)), sha256)
     plan = plan_packages(universe(Path(status), Path(marks), index))
     print(len(plan.upgraded), len(plan.new), len(plan.removed), len(plan.kept_back))
-    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024, "MB")
+    print(next(line for line in open("/proc/self/status") if line.startswith("VmHWM")).split()[1])

@@ -18,8 +18,7 @@ from brave_bridge.core.planning.planner import plan_packages
 from tests.support import deb_machines as machines
 
 SIZES = (130, 2_000, 3_000)
-_RUNS = 5
-_QUIET = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}
+_RUNS = 4
 
 
 def run_all() -> None:
@@ -47,13 +46,13 @@ def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold:
     table = store.path(sha256).with_suffix(".table")
     caches = ["-o", "Dir::Cache::pkgcache=", "-o", "Dir::Cache::srcpkgcache="] if cold else []
 
-    def ours() -> tuple[float, float]:
+    def ours() -> tuple[float, str]:
         if cold:
             table.unlink(missing_ok=True)
         return _cost([sys.executable, "-m", "bench.one_plan", str(machine.status),
                       str(machine.marks), str(store.folder), sha256])  # fmt: skip
 
-    def theirs() -> tuple[float, float]:
+    def theirs() -> tuple[float, str]:
         return _cost(
             ["apt-get", *caches, "-o", f"Dir::State::status={machine.status}", "-o",
              f"Dir::State::extended_states={machine.marks}", "--assume-no", "full-upgrade"],
@@ -70,17 +69,21 @@ def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold:
     print(
         f"| {packages} packages, bullseye to {release}, {'cold' if cold else 'warm'} "
         f"| {mine:.2f} s | {yardstick:.2f} s | {yardstick / mine:.1f} times less "
-        f"| {max(memory for _, memory in own):.0f} MB |",
+        f"| {max(int(kilobytes) for _, kilobytes in own) / 1024:.0f} MB |",
         flush=True,
     )
 
 
-def _cost(argv: list[str], more: dict[str, str] | None = None) -> tuple[float, float]:
-    """CPU seconds and most megabytes of a process."""
-    process = subprocess.Popen(argv, env={**os.environ, **(more or {})}, **_QUIET)
+def _cost(argv: list[str], more: dict[str, str] | None = None) -> tuple[float, str]:
+    """CPU seconds of a process and what it printed last."""
+    process = subprocess.Popen(
+        argv, env={**os.environ, **(more or {})}, stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
+    )  # fmt: skip
+    lines = process.stdout.read().splitlines()
     _, _, used = os.wait4(process.pid, 0)
     process.returncode = 0
-    return used.ru_utime + used.ru_stime, used.ru_maxrss / 1024
+    return used.ru_utime + used.ru_stime, lines[-1].decode() if lines else ""
 
 
 def _many(machine, store: IndexStore, sha256: str, count: int = 100) -> None:

@@ -126,7 +126,9 @@ def make_machine(world: AptWorld, index: DebIndex, folder: Path, size: int, seed
     (folder / "none").touch()
     names = sorted(index.names())
     wanted = [name for name in names if _is_base(index, name)]
-    chosen: dict[str, str] = {}
+    base = world.changes("install", *wanted, status=folder / "none")
+    chosen = {row.name: row.new for row in base.new}
+    size = max(size, len(chosen))
     step = max(1, size // 12)
     for _ in range(40):
         more = [name for name in chance.sample(names, step) if _is_usual(index, name)]
@@ -150,7 +152,7 @@ def _is_base(index: DebIndex, name: str) -> bool:
 
 def _is_usual(index: DebIndex, name: str) -> bool:
     return not name.endswith(("-dbg", "-dbgsym", "-doc")) and any(
-        version.section.partition("/")[0] not in ("debug", "doc", "translations")
+        version.details.section.partition("/")[0] not in ("debug", "doc", "translations")
         for version in index.versions(name)
     )
 

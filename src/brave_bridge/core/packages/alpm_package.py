@@ -5,7 +5,7 @@ from collections.abc import Iterable
 
 from brave_bridge.core.formats.alpm_database import read_blocks
 from brave_bridge.core.formats.text import plain
-from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.packages.package_version import Details, PackageVersion, Relations
 from brave_bridge.core.packages.relation import Atom, Clause, Provided
 from brave_bridge.core.versions.alpm import version_key
 
@@ -23,31 +23,36 @@ def alpm_package(text: str, suite: str = "") -> PackageVersion | None:
     name, version = one("NAME"), one("VERSION")
     if not name or not version or not (name + version).isprintable():
         return None
-    replaces = _atoms(fields.get("REPLACES", ()), by_name=True)
-    return PackageVersion(
-        name=name,
-        architecture=one("ARCH"),
-        version=version,
-        key=version_key(version),
-        slot=name,
+    said = Relations(
         needs=tuple(
             Clause((atom,), word)
             for word in fields.get("DEPENDS", ())
             if (atom := _atom(word)) is not None
         ),
         against=_atoms(fields.get("CONFLICTS", ())),
-        provides=tuple(
-            Provided(atom.name, atom.key if atom.operator == "=" else None)
-            for atom in _atoms(fields.get("PROVIDES", ()))
-        ),
-        replaces=replaces,
-        together=True,
+        replaces=_atoms(fields.get("REPLACES", ()), by_name=True),
+    )
+    details = Details(
         section=plain(one("GROUPS")),
-        suite=suite,
         download_bytes=_number(one("CSIZE")),
         disk_bytes=_number(one("ISIZE") or one("SIZE")),
         path=plain(one("FILENAME")),
         sha256=one("SHA256SUM"),
+    )
+    return PackageVersion(
+        name=name,
+        architecture=one("ARCH"),
+        version=version,
+        key=version_key(version),
+        slot=name,
+        read_relations=lambda: said,
+        read_details=lambda: details,
+        provides=tuple(
+            Provided(atom.name, atom.key if atom.operator == "=" else None)
+            for atom in _atoms(fields.get("PROVIDES", ()))
+        ),
+        together=True,
+        suite=suite,
     )
 
 

@@ -88,11 +88,12 @@ class DebIndex:
         return self._at(self.table.providers.get(name, ()))
 
     def stanza(self, offset: int) -> bytes:
-        """The stanza around an offset."""
+        """The stanza around an offset, with a line end in front."""
         earliest = max(0, offset - MAX_STANZA)
-        start = max(self.content.rfind(b"\n\n", earliest, offset), earliest)
+        start = self.content.rfind(b"\n\n", earliest, offset) + 1
         end = self.content.find(b"\n\n", offset, offset + MAX_STANZA)
-        return self.content[start : end if end >= 0 else offset + MAX_STANZA]
+        stanza = self.content[start or earliest : end if end >= 0 else offset + MAX_STANZA]
+        return stanza if stanza[:1] == b"\n" else b"\n" + stanza
 
     def _at(self, offsets, name: str = "") -> list[PackageVersion]:
         found = []
@@ -106,7 +107,7 @@ class DebIndex:
 
     def _parsed(self, offset: int) -> PackageVersion | None:
         try:
-            return package_version(self.stanza(offset), self.native, self.suite)
+            return package_version(self.stanza(offset), self.native, self.suite)[0]
         except BadStanza as error:
             self.unread.append(str(error))
             return None

@@ -1,16 +1,45 @@
 """One version of a package, installed or offered, as the planner sees it."""
 
+from collections.abc import Callable
+from functools import cached_property
+
 import msgspec
 
 from brave_bridge.core.packages.relation import Atom, Clause, Key, Provided
 
 
-class PackageVersion(msgspec.Struct, frozen=True, eq=False, kw_only=True):
+class Relations(msgspec.Struct, frozen=True, gc=False):
+    """What a version says of others.
+
+    ``needs`` must hold while it stands, ``wishes`` (recommendations) should, nothing in
+    ``against`` may stand beside it, and it takes the place of what is in ``replaces``.
+    """
+
+    needs: tuple[Clause, ...] = ()
+    wishes: tuple[Clause, ...] = ()
+    against: tuple[Atom, ...] = ()
+    replaces: tuple[Atom, ...] = ()
+
+
+class Details(msgspec.Struct, frozen=True, gc=False):
+    """What is told of a version to a person, and what fetching needs. Sizes in bytes.
+
+    ``path`` is where its file is below the archive's root.
+    """
+
+    section: str = ""
+    source: str = ""
+    download_bytes: int = 0
+    disk_bytes: int = 0
+    path: str = ""
+    sha256: str = ""
+
+
+class PackageVersion(msgspec.Struct, frozen=True, eq=False, dict=True, kw_only=True):
     """A version that may stand on a machine; at most one of a ``slot`` stands at a time.
 
-    ``needs`` must hold while it stands, ``wishes`` (recommendations) should, and nothing in
-    ``against`` may stand beside it. Sizes: ``download_bytes``, and ``disk_bytes`` installed.
-    ``suite`` tells the archive that offers it, empty for what is only installed.
+    ``read_relations`` and ``read_details`` are asked at most once, and for most versions
+    never. ``suite`` tells the archive that offers it, empty for what is only installed.
     """
 
     name: str
@@ -18,11 +47,9 @@ class PackageVersion(msgspec.Struct, frozen=True, eq=False, kw_only=True):
     version: str
     key: Key
     slot: str
-    needs: tuple[Clause, ...] = ()
-    wishes: tuple[Clause, ...] = ()
-    against: tuple[Atom, ...] = ()
+    read_relations: Callable[[], Relations]
+    read_details: Callable[[], Details]
     provides: tuple[Provided, ...] = ()
-    replaces: tuple[Atom, ...] = ()
     together: bool = False
     """Whether versions of several architectures stand only where they are equal."""
     foreign: bool = False
@@ -35,14 +62,37 @@ class PackageVersion(msgspec.Struct, frozen=True, eq=False, kw_only=True):
     """Whether the system does not work without it."""
     weight: str = "optional"
     """Its priority: ``required``, ``important``, ``standard``, ``optional``, ``extra``."""
-    section: str = ""
-    source: str = ""
-    download_bytes: int = 0
-    disk_bytes: int = 0
     suite: str = ""
-    path: str = ""
-    """Where its file is below the archive's root."""
-    sha256: str = ""
+
+    @cached_property
+    def relations(self) -> Relations:
+        """What it says of others."""
+        return self.read_relations()
+
+    @cached_property
+    def details(self) -> Details:
+        """What is told of it to a person."""
+        return self.read_details()
+
+    @property
+    def needs(self) -> tuple[Clause, ...]:
+        """See Relations."""
+        return self.relations.needs
+
+    @property
+    def wishes(self) -> tuple[Clause, ...]:
+        """See Relations."""
+        return self.relations.wishes
+
+    @property
+    def against(self) -> tuple[Atom, ...]:
+        """See Relations."""
+        return self.relations.against
+
+    @property
+    def replaces(self) -> tuple[Atom, ...]:
+        """See Relations."""
+        return self.relations.replaces
 
     @property
     def title(self) -> str:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from xml.parsers import expat
 
 from brave_bridge.core.formats.text import plain
-from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.packages.package_version import Details, PackageVersion, Relations
 from brave_bridge.core.packages.relation import Atom, Clause, Provided
 from brave_bridge.core.packages.rich_relation import rich_clauses
 from brave_bridge.core.versions.rpm import version_key
@@ -102,14 +102,17 @@ class _Reader:
         name, version = self._words.get("name", ""), evr(self._version)
         if not name or not (name + version).isprintable() or self._words.get("arch") == "src":
             return None
-        return rpm_package(
-            name, version, self._words.get("arch", ""), self._relations, self._files,
-            install_only=name in self._install_only
-            or any("installonlypkg" in entry.get("name", "") for entry in self._entries("provides")),
-            section=plain(self._words.get("group", "")), suite=self._suite,
+        details = Details(
+            section=plain(self._words.get("group", "")),
             download_bytes=_number(self._size.get("package")),
             disk_bytes=_number(self._size.get("installed")),
             path=plain(self._location), sha256=self._words.get("checksum", ""),
+        )  # fmt: skip
+        return rpm_package(
+            name, version, self._words.get("arch", ""), self._relations, self._files, details,
+            install_only=name in self._install_only
+            or any("installonlypkg" in entry.get("name", "") for entry in self._entries("provides")),
+            suite=self._suite,
         )  # fmt: skip
 
     def _entries(self, kind: str) -> list[dict[str, str]]:
@@ -118,9 +121,16 @@ class _Reader:
 
 def rpm_package(
     name: str, version: str, architecture: str, relations: dict[str, list[dict[str, str]]],
-    files: list[str], *, install_only: bool, **fields,
+    files: list[str], details: Details, *, install_only: bool, suite: str = "",
 ) -> PackageVersion:  # fmt: skip
     """A version from its relations; each is a dict of name, flags, epoch, ver and rel."""
+    obsoletes = tuple(_atoms(relations.get("obsoletes", ()), by_name=True))
+    said = Relations(
+        needs=tuple(_clauses(relations.get("requires", ()))),
+        wishes=tuple(_clauses(relations.get("recommends", ()))),
+        against=tuple(_atoms(relations.get("conflicts", ()))) + obsoletes,
+        replaces=obsoletes,
+    )
     slot = f"{name}.{architecture}"
     provides = [_provided(entry) for entry in relations.get("provides", ())]
     provides += [Provided(path) for path in files]
@@ -132,15 +142,12 @@ def rpm_package(
         version=version.removeprefix("0:"),
         key=version_key(version),
         slot=f"{slot}={version}" if install_only else slot,
-        needs=tuple(_clauses(relations.get("requires", ()))),
-        wishes=tuple(_clauses(relations.get("recommends", ()))),
-        against=tuple(_atoms(relations.get("conflicts", ())))
-        + tuple(_atoms(relations.get("obsoletes", ()), by_name=True)),
+        read_relations=lambda: said,
+        read_details=lambda: details,
         provides=tuple(provides),
-        replaces=tuple(_atoms(relations.get("obsoletes", ()), by_name=True)),
         together=True,
         several=install_only,
-        **fields,
+        suite=suite,
     )
 
 

@@ -6,7 +6,7 @@ Tags and flags are those of rpm's format documentation ("Tags", "Dependency flag
 from collections.abc import Iterator
 
 from brave_bridge.core.formats.rpm_database import read_headers
-from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.packages.package_version import Details, PackageVersion
 from brave_bridge.core.packages.repodata import rpm_package
 
 _NAME, _VERSION, _RELEASE, _EPOCH, _SIZE, _GROUP, _ARCH = 1000, 1001, 1002, 1003, 1009, 1016, 1022
@@ -48,10 +48,9 @@ def _package(values: dict[int, list], install_only: frozenset[str]) -> PackageVe
     name = first(_NAME)
     return rpm_package(
         name, f"{first(_EPOCH, 0)}:{first(_VERSION)}-{first(_RELEASE)}", first(_ARCH), relations,
-        list(_files(values)),
+        list(_files(values)), Details(section=first(_GROUP), disk_bytes=first(_SIZE, 0)),
         install_only=name in install_only
         or any("installonlypkg" in entry["name"] for entry in relations["provides"]),
-        section=first(_GROUP), disk_bytes=first(_SIZE, 0),
     )  # fmt: skip
 
 

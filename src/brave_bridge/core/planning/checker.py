@@ -35,9 +35,6 @@ def faults_of_plan(plan: PackagePlan, family: "Meaning | None" = None) -> list[F
             found.append(Fault(one.package.title, "is held, and would change"))
         if one.package.essential and after is None:
             found.append(Fault(one.package.title, "is essential, and would go away"))
-    for slot in plan.first_stage:
-        if slot not in plan.before or plan.after.get(slot) is plan.before[slot].package:
-            found.append(Fault(slot, "would change in stage one, but not in the plan"))
     return found
 
 

@@ -61,7 +61,7 @@ class Choice:
 
 
 class Encoding:
-    """Encodes versions as they are included, with everything that they may need.
+    """Encodes versions: introduced ones by a variable, spelled out ones with all they say.
 
     ``variables`` maps a version to its variable; ``versions`` the other way round.
     """
@@ -74,7 +74,8 @@ class Encoding:
         self.choices: list[Choice] = []
         self._sink = sink
         self._variable = variable
-        self._waiting: list[PackageVersion] = []
+        self._unspelled: list[PackageVersion] = []
+        self._spelled: set[PackageVersion] = set()
         self._meeting: dict[tuple[Atom, str], tuple[int, ...]] = {}
         self._answers: dict[tuple[Clause, str], tuple[int, ...]] = {}
         self._naming: dict[str, list[PackageVersion]] = {}
@@ -82,21 +83,40 @@ class Encoding:
         self._architectures: dict[str, list[PackageVersion]] = {}
 
     def include(self, versions: Iterable[PackageVersion]) -> None:
-        """Encode versions and all that they, and what they need, may need."""
+        """Introduce versions and all that they, and what they need, may need; spell all out."""
         for version in versions:
-            self.of(version)
-        while self._waiting:
-            self._encode(self._waiting.pop())
+            self.introduce(version)
+        while self._unspelled:
+            self.spell_out(self._unspelled.pop())
 
-    def of(self, version: PackageVersion) -> int:
-        """The variable of a version, which is encoded by the next ``include``."""
+    def introduce(self, version: PackageVersion) -> int:
+        """The variable of a version; new ones exclude the others of their slot."""
         variable = self.variables.get(version)
         if variable is None:
             variable = self._variable()
             self.variables[version] = variable
             self.versions[variable] = version
-            self._waiting.append(version)
+            self._unspelled.append(version)
+            self._share_slot(version, variable)
+            self._meet_opponents(version)
         return variable
+
+    def spell_out(self, version: PackageVersion) -> None:
+        """Encode what a version needs and what it is against; what it needs is introduced."""
+        if version in self._spelled:
+            return
+        self._spelled.add(version)
+        variable = self.introduce(version)
+        for clause in version.needs:
+            self._encode_need(version, variable, clause)
+        for atom in version.against:
+            self._opposing.setdefault(atom.name, []).append((version, atom))
+            for other in self._naming.get(atom.name, ()):
+                self._encode_opposition(version, other, atom)
+
+    def is_spelled_out(self, version: PackageVersion) -> bool:
+        """Whether all that a version says is among the clauses."""
+        return version in self._spelled
 
     def answers(self, clause: Clause, architecture: str) -> tuple[int, ...]:
         """The variables of the versions that meet a clause, in order of preference."""
@@ -113,20 +133,13 @@ class Encoding:
     def _met(self, atom: Atom, architecture: str) -> tuple[int, ...]:
         found = self._meeting.get((atom, architecture))
         if found is None:
-            found = tuple(map(self.of, self.universe.meeting(atom, architecture)))
+            found = tuple(map(self.introduce, self.universe.meeting(atom, architecture)))
             self._meeting[atom, architecture] = found
         return found
 
-    def _encode(self, version: PackageVersion) -> None:
-        variable = self.variables[version]
-        self._share_slot(version, variable)
-        for clause in version.needs:
-            self._encode_need(version, variable, clause)
-        for atom in version.against:
-            self._opposing.setdefault(atom.name, []).append((version, atom))
-            for other in self._naming.get(atom.name, ()):
-                self._encode_opposition(version, other, atom)
-        for name in {version.name, *(provided.name for provided in version.provides)}:
+    def _meet_opponents(self, version: PackageVersion) -> None:
+        names = {version.name, *(provided.name for provided in version.provides)}
+        for name in names:
             for other, atom in self._opposing.get(name, ()):
                 self._encode_opposition(other, version, atom)
             self._naming.setdefault(name, []).append(version)
@@ -152,7 +165,7 @@ class Encoding:
             self._sink.needs(literals, version, clause)
         for condition in conditions:
             for other in condition:
-                self._sink.needs([*literals, -self.of(other)], version, clause)
+                self._sink.needs([*literals, -self.introduce(other)], version, clause)
         if len(answers) > 1:
             self.choices.append(Choice(variable, answers, clause))
 

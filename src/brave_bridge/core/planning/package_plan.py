@@ -66,8 +66,6 @@ class PackagePlan(msgspec.Struct, frozen=True):
     candidates: Mapping[str, PackageVersion]
     levels: tuple[LevelResult, ...]
     wishes: PersonsWishes = PersonsWishes()
-    first_stage: frozenset[str] = frozenset()
-    """The slots that change while nothing is removed and nothing is new."""
 
     @property
     def upgraded(self) -> list[str]:

@@ -1,11 +1,13 @@
 """Planning a leg's packages: the best set of versions that may stand together, level by level."""
 
+import gc
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.packages.relation import Clause
+from brave_bridge.core.planning.needed import needed_slots
 from brave_bridge.core.planning.encoding import Choice, Clauses, Encoding
-from brave_bridge.core.planning.first_stage import first_stage
 from brave_bridge.core.planning.package_plan import (
     BASE_UPGRADED,
     DECIDED,
@@ -21,7 +23,8 @@ from brave_bridge.core.planning.package_plan import (
     PackagePlan,
     PersonsWishes,
 )
-from brave_bridge.core.planning.solver import LevelSolver
+from brave_bridge.core.planning.solver import LevelSolver, Reached
+from brave_bridge.core.planning.standing import Standing
 from brave_bridge.core.planning.universe import Universe
 
 _BASE = ("required", "important")
@@ -34,20 +37,36 @@ def plan_packages(universe: Universe, wishes: PersonsWishes | None = None) -> Pa
     Level by level as few wishes as possible fail (``package_plan.LEVELS``); what a weightier
     level reached is never given up for a lighter one.
     """
-    planning = _Planning(universe, wishes or PersonsWishes())
+    with collector_at_rest():
+        planning = _Planning(universe, wishes or PersonsWishes())
+        try:
+            return planning.run()
+        finally:
+            planning.solver.close()
+
+
+@contextmanager
+def collector_at_rest() -> Iterator[None]:
+    """Without garbage collection: hundreds of thousands of lasting objects are made at once."""
+    was_at_work = gc.isenabled()
+    gc.disable()
     try:
-        return planning.run()
+        yield
     finally:
-        planning.solver.close()
+        if was_at_work:
+            gc.enable()
 
 
 class _Planning:
+    """One planning. What a version says becomes clauses only once it does not hold by itself."""
+
     def __init__(self, universe: Universe, wishes: PersonsWishes) -> None:
         self.universe = universe
         self.wishes = wishes
         self.solver = LevelSolver()
         self.sink = Clauses()
         self.encoding = Encoding(universe, self.sink, self.solver.variable)
+        self.standing = Standing(universe)
         self.installed = universe.installed
         self.candidates = dict(self._upgrades())
         self.replacements = {
@@ -66,11 +85,13 @@ class _Planning:
                 yield slot, candidate
 
     def run(self) -> PackagePlan:
-        self._include(one.package for one in self.installed.values())
-        self._include(self.candidates.values())
-        self._include(self.additions)
-        self._include(version for found in self.replacements.values() for version in found)
+        self._introduce(one.package for one in self.installed.values())
+        self._introduce(self.candidates.values())
+        self._introduce(self.additions)
+        self._introduce(version for found in self.replacements.values() for version in found)
+        self._introduce(self._excluded())
         self.solver.prefer(self._hints())
+        self._look_at_the_best_case()
         levels: dict[str, Callable[[], Iterable[int]]] = {
             DECIDED: self._decided,
             HAND_INSTALLED_KEPT: self._hand_installed_kept,
@@ -83,31 +104,62 @@ class _Planning:
         for name in self.wishes.order:
             if name in levels:
                 self._level(name, levels[name]())
-        self._settle_recommended()
-        self._level(PREFERRED, self._preferred())
-        self._level(NEW, self._not_new())
-        after = {version.slot: version for version in self._standing()}
-        first = first_stage(self.universe, after)
+        self._settle_the_new()
+        after = {version.slot: version for version in self._found()}
         levels = tuple(self.levels)
-        return PackagePlan(self.installed, after, self.candidates, levels, self.wishes, first)
+        return PackagePlan(self.installed, after, self.candidates, levels, self.wishes)
 
-    def _include(self, versions: Iterable[PackageVersion]) -> None:
-        self.encoding.include(versions)
+    def _look_at_the_best_case(self) -> None:
+        """Spell out what is in the way of upgrading everything: little else will matter."""
+        granted = dict.fromkeys(self.encoding.variables[v] for v in self.candidates.values())
+        for slot, one in self.installed.items():
+            if slot not in self.candidates:
+                granted[self.encoding.variables[one.package]] = None
+        while True:
+            if self.solver.solve(list(granted)):
+                if not self._refine():
+                    return
+                continue
+            core = self.solver.core()
+            if not core:
+                return
+            for literal in core:
+                granted.pop(literal, None)
+
+    def _excluded(self) -> Iterator[PackageVersion]:
+        for slot in sorted(self.wishes.exclude):
+            for version in self.universe.archive.candidates(slot.partition(":")[0]):
+                if version.slot == slot:
+                    yield version
+
+    def _introduce(self, versions: Iterable[PackageVersion]) -> None:
+        for version in versions:
+            self.encoding.introduce(version)
         self.solver.add(self.sink.take())
 
     def _level(self, name: str, wishes: Iterable[int]) -> None:
-        reached = self.solver.minimise(wishes)
+        reached = self._minimise(wishes)
         self.levels.append(LevelResult(name, reached.failed, reached.proven))
+
+    def _minimise(self, wishes: Iterable[int], *scope: int) -> Reached:
+        return self.solver.minimise(list(wishes), scope, self._refine)
+
+    def _refine(self) -> bool:
+        """Spell out the versions that were found to stand and cannot stand so."""
+        broken = self.standing.broken(self._found())
+        for version in broken:
+            self.encoding.spell_out(version)
+        self.solver.add(self.sink.take())
+        return bool(broken)
 
     def _hints(self) -> Iterator[int]:
         for version, variable in self.encoding.variables.items():
             stays = version.slot in self.installed and version.slot not in self.candidates
             yield variable if stays or version is self.candidates.get(version.slot) else -variable
 
-    def _standing(self) -> Iterator[PackageVersion]:
-        for variable, version in self.encoding.versions.items():
-            if self.solver.is_true(variable):
-                yield version
+    def _found(self) -> list[PackageVersion]:
+        versions = self.encoding.versions
+        return [versions[v] for v in self.solver.true_variables() if v in versions]
 
     # The levels' wishes
 
@@ -152,17 +204,8 @@ class _Planning:
 
     def _needed_upgraded(self) -> Iterator[int]:
         """The hand-installed packages and what is installed of all that they need."""
-        reached = {slot for slot, one in self.installed.items() if one.by_hand}
-        waiting = list(reached)
-        while waiting:
-            slot = waiting.pop()
-            version = self.candidates.get(slot) or self.installed[slot].package
-            for clause in version.needs:
-                for answer in self.encoding.answers(clause, version.architecture):
-                    needed = self.encoding.versions[answer].slot
-                    if needed in self.installed and needed not in reached:
-                        reached.add(needed)
-                        waiting.append(needed)
+        by_hand = (slot for slot, one in self.installed.items() if one.by_hand)
+        reached = needed_slots(self.universe, self.candidates, by_hand)
         return self._upgrade(slot for slot in self.candidates if slot in reached)
 
     def _all_upgraded(self) -> Iterator[int]:
@@ -181,22 +224,32 @@ class _Planning:
 
     # Recommendations come in rounds: what is new may recommend more
 
-    def _settle_recommended(self) -> None:
+    def _settle_the_new(self) -> None:
+        """The last three levels: recommendations, preferred alternatives, as little as can be."""
         failed, proven, asked = 0, True, set()
         for _ in range(_ROUNDS):
             scope = self.solver.variable()
-            self.solver.minimise(self._not_new(), [scope])
-            wishes = [wish for wish in self._recommended() if wish not in asked]
-            if not wishes:
+            preferred = self._minimise(self._preferred(), scope)
+            new = self._minimise(self._not_new(), scope)
+            if not self._unasked(asked):
                 break
-            asked.update(wishes)
-            reached = self.solver.minimise(self._encoded(wishes))
-            failed, proven = failed + reached.failed, proven and reached.proven
-        self.levels.append(LevelResult(RECOMMENDED, failed, proven))
+            while wishes := self._unasked(asked):
+                asked.update(wishes)
+                reached = self._minimise(self._encoded(wishes))
+                failed, proven = failed + reached.failed, proven and reached.proven
+        self.solver.add([[scope]])
+        self.levels += (
+            LevelResult(RECOMMENDED, failed, proven),
+            LevelResult(PREFERRED, preferred.failed, preferred.proven),
+            LevelResult(NEW, new.failed, new.proven),
+        )
+
+    def _unasked(self, asked: set) -> list[tuple[PackageVersion, Clause]]:
+        return [wish for wish in self._recommended() if wish not in asked]
 
     def _recommended(self) -> Iterator[tuple[PackageVersion, Clause]]:
         """What versions that would come recommend, beyond what their old ones did."""
-        for version in list(self._standing()):
+        for version in self._found():
             before = self.installed.get(version.slot)
             if before is not None and before.package is version:
                 continue
@@ -209,7 +262,7 @@ class _Planning:
         wishes = list(wishes)
         for version, clause in wishes:
             self.encoding.answers(clause, version.architecture)
-        self._include(())
+        self.solver.add(self.sink.take())
         for version, clause in wishes:
             answers = self.encoding.answers(clause, version.architecture)
             literal = self.solver.variable()

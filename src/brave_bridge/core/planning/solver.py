@@ -4,7 +4,7 @@ Core-guided (OLL; Andres et al., ICLP 2012): a set of wishes that cannot all hol
 one more of them is let go, until the rest can hold. What a level reached then stands.
 """
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 import msgspec
 from pysat.card import ITotalizer
@@ -65,22 +65,36 @@ class LevelSolver:
             self._model = self._engine.get_model()
         return answer
 
+    def follows(self, assumptions: Sequence[int]) -> list[int]:
+        """The literals that follow from what holds by simple propagation."""
+        possible, literals = self._engine.propagate(assumptions=list(assumptions))
+        return literals if possible else []
+
     def core(self) -> list[int]:
         """The assumptions of the last question that cannot hold together."""
         return list(self._engine.get_core() or ())
+
+    def true_variables(self) -> list[int]:
+        """The variables that hold in what was found last."""
+        return [literal for literal in self._model if literal > 0]
 
     def is_true(self, literal: int) -> bool:
         """Whether a literal holds in what was found last."""
         value = self._model[abs(literal) - 1] if abs(literal) <= len(self._model) else -1
         return (value > 0) == (literal > 0)
 
-    def minimise(self, wishes: Iterable[int], scope: Sequence[int] = ()) -> Reached:
+    def minimise(
+        self, wishes: Iterable[int], scope: Sequence[int] = (),
+        refine: Callable[[], bool] = lambda: False,
+    ) -> Reached:  # fmt: skip
         """Let as few of these literals fail as can be, and hold on to that.
 
         ``scope``: literals under which alone it is held on to, for what is tried and taken
-        back. Raises Unsolvable where nothing at all can hold.
+        back. ``refine`` is asked whenever something was found: it adds the clauses that were
+        left out so far and do not hold there, and tells whether there were any. Raises
+        Unsolvable where nothing at all can hold.
         """
-        return _Level(self, dict.fromkeys(wishes), tuple(scope)).run()
+        return _Level(self, dict.fromkeys(wishes), tuple(scope), refine).run()
 
     # For levels
 
@@ -104,9 +118,11 @@ class _Level:
     """One level under way: the wishes that are still taken for granted."""
 
     def __init__(
-        self, solver: LevelSolver, wishes: dict[int, None], scope: tuple[int, ...]
-    ) -> None:
+        self, solver: LevelSolver, wishes: dict[int, None], scope: tuple[int, ...],
+        refine: Callable[[], bool],
+    ) -> None:  # fmt: skip
         self.solver = solver
+        self.refine = refine
         self.granted = wishes
         self.scope = scope
         self.counters: dict[int, tuple[ITotalizer, int]] = {}
@@ -114,8 +130,11 @@ class _Level:
 
     def run(self) -> Reached:
         original = list(self.granted)
+        self._let_go_of_the_impossible()
         while True:
             answer = self.solver.solve([*self.scope, *self.granted])
+            if answer and self.refine():
+                continue
             if answer:
                 self._hold(self.granted)
                 return Reached(self.failed, True)
@@ -125,6 +144,13 @@ class _Level:
             if not core:
                 raise Unsolvable
             self._relax(self._smaller(core))
+
+    def _let_go_of_the_impossible(self) -> None:
+        """Wishes that what holds already rules out fail without being asked for one by one."""
+        for literal in self.solver.follows(self.scope):
+            if -literal in self.granted:
+                del self.granted[-literal]
+                self.failed += 1
 
     def _smaller(self, core: list[int]) -> list[int]:
         """A core asked again, which often makes it smaller."""
@@ -164,8 +190,11 @@ class _Level:
 
     def _settle_for_what_is_found(self, wishes: list[int]) -> Reached:
         """Out of time: keep what can be had without searching further."""
-        if not self.solver.solve(self.scope):
-            raise Unsolvable
+        while True:
+            if not self.solver.solve(self.scope):
+                raise Unsolvable
+            if not self.refine():
+                break
         met = [literal for literal in wishes if self.solver.is_true(literal)]
         self._hold(met)
         return Reached(len(wishes) - len(met), False)

@@ -144,15 +144,11 @@ class Universe:
 
     def meeting(self, atom: Atom, architecture: str) -> list[PackageVersion]:
         """The versions that meet a need of a package of an architecture."""
-        found = [
-            version
-            for version in self.called(atom.name)
-            if self.is_met_by(atom, version) and self._serves(version, atom, architecture)
-        ]
+        found = [v for v in self.called(atom.name) if self.serves(atom, v, architecture)]
         for version in self.offering(atom.name):
             if version.name == atom.name or version in found:
                 continue
-            if self.is_met_by(atom, version) and self._serves(version, atom, architecture):
+            if self.serves(atom, version, architecture):
                 found.append(version)
         return found
 
@@ -175,6 +171,15 @@ class Universe:
             elif holds(provided.key, atom.operator, atom.key):
                 return True
         return False
+
+    @property
+    def has_several_architectures(self) -> bool:
+        """Whether it matters which architecture a package is of."""
+        return self._by_architecture and any(":" in slot for slot in self.installed)
+
+    def serves(self, atom: Atom, version: PackageVersion, architecture: str) -> bool:
+        """Whether a version meets a need of a package of an architecture."""
+        return self.is_met_by(atom, version) and self._serves(version, atom, architecture)
 
     def _serves(self, version: PackageVersion, atom: Atom, architecture: str) -> bool:
         if not self._by_architecture:

@@ -62,7 +62,7 @@ class Policy:
             return []
         if version.name not in self._by_name:
             self._by_name[version.name] = [
-                pin for pin in self._specific if _names(pin, version.name, version.source)
+                pin for pin in self._specific if _names(pin, version.name, version.details.source)
             ]
         return self._by_name[version.name]
 

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator
 
-from brave_bridge.core.packages.deb_package import BadStanza, fields_of, package_version
+from brave_bridge.core.packages.deb_package import BadStanza, package_version
 from brave_bridge.core.packages.package_version import Installed
 
 _BLANK = re.compile(rb"\n(?:[ \t]*\n)+")
@@ -18,10 +18,10 @@ def installed_packages(status: bytes, marks: str, native: str) -> Iterator[Insta
     automatic = _automatic(marks)
     for stanza in _BLANK.split(status):
         try:
-            package = package_version(b"\n" + stanza, native)
+            package, words = package_version(b"\n" + stanza, native)
         except BadStanza:
             continue
-        want, fault, state = (fields_of(stanza).get(b"Status", "").split() + ["unknown"] * 3)[:3]
+        want, fault, state = (words.split() + ["unknown"] * 3)[:3]
         if state in _NOT_THERE or want == "unknown":
             continue
         yield Installed(
