@@ -5,7 +5,7 @@ from pathlib import Path
 
 from brave_bridge.archives.store import IndexStore
 from brave_bridge.core.packages.deb_index import DebIndex
-from brave_bridge.core.planning.planner import plan_packages
+from brave_bridge.core.planning.planner import collector_at_rest, plan_packages
 from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.deb.archive import DebArchive
 from brave_bridge.families.deb.policy import Origin, Policy
@@ -24,13 +24,13 @@ def universe(status: Path, marks: Path, index: DebIndex) -> Universe:
 
 def opened(store: IndexStore, sha256: str) -> DebIndex:
     """An index of a store."""
-    content, table = store.open(sha256)
-    return DebIndex(content, NATIVE, "new", table)
+    return DebIndex(*store.open(sha256), NATIVE, "new")
 
 
 if __name__ == "__main__":
     status, marks, folder, sha256 = sys.argv[1:]
-    index = opened(IndexStore(Path(folder)), sha256)
-    plan = plan_packages(universe(Path(status), Path(marks), index))
+    with collector_at_rest():
+        index = opened(IndexStore(Path(folder)), sha256)
+        plan = plan_packages(universe(Path(status), Path(marks), index))
     print(len(plan.upgraded), len(plan.new), len(plan.removed), len(plan.kept_back))
     print(next(line for line in open("/proc/self/status") if line.startswith("VmHWM")).split()[1])

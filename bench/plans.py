@@ -13,11 +13,11 @@ import time
 
 from bench.one_plan import opened, universe
 from brave_bridge.archives.store import IndexStore
-from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.core.packages.deb_index import index_of
+from brave_bridge.core.packages.index_table import ScannedTable
 from brave_bridge.core.planning.planner import plan_packages
 from tests.support import deb_machines as machines
 
-SIZES = (130, 2_000, 3_000)
 _RUNS = 4
 
 
@@ -26,15 +26,17 @@ def run_all() -> None:
     folder = machines.FOLDER.parent / "plans"
     shutil.rmtree(folder, ignore_errors=True)
     start = machines.AptWorld(folder / "bullseye", "bullseye")
-    index = DebIndex(machines.index_file("bullseye").read_bytes(), machines.NATIVE, "bullseye")
+    index = index_of(machines.index_file("bullseye").read_bytes(), machines.NATIVE, "bullseye")
     worlds = {r: machines.AptWorld(folder / r, r) for r in ("bookworm", "trixie")}
     store = IndexStore(folder / "store")
     sums = {r: store.keep(machines.index_file(r).read_bytes()) for r in worlds}
     print("| what | ours | apt, planning only | ratio | most memory |")
     print("|---|---|---|---|---|")
     made = []
-    for number, size in enumerate(SIZES):
-        machine = machines.make_machine(start, index, folder / f"of-{size}", size, number)
+    for number, wanted in enumerate((machines.SMALL, machines.DESKTOP, machines.LARGE)):
+        machine = machines.named_machine(
+            start, index, folder / f"machine-{number}", wanted, small=not number
+        )
         made.append(machine)
         for release, world in worlds.items():
             for cold in (True, False):
@@ -47,8 +49,6 @@ def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold:
     caches = ["-o", "Dir::Cache::pkgcache=", "-o", "Dir::Cache::srcpkgcache="] if cold else []
 
     def ours() -> tuple[float, str]:
-        if cold:
-            table.unlink(missing_ok=True)
         return _cost([sys.executable, "-m", "bench.one_plan", str(machine.status),
                       str(machine.marks), str(store.folder), sha256])  # fmt: skip
 
@@ -59,6 +59,9 @@ def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold:
             {"APT_CONFIG": str(world.config)},
         )  # fmt: skip
 
+    table.unlink(missing_ok=True)
+    if not cold:
+        table.write_bytes(ScannedTable(store.path(sha256).read_bytes()).encoded())
     ours(), theirs()
     own, other = [], []
     for _ in range(_RUNS):

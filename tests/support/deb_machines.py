@@ -14,7 +14,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.apt_output import ChangeSummary, change_summary
-from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.core.packages.deb_index import DebIndex, index_of
 from brave_bridge.families.deb.archive import DebArchive
 from brave_bridge.families.deb.policy import Origin, Policy
 from brave_bridge.families.deb.system import installed_packages
@@ -113,7 +113,7 @@ class Machine(msgspec.Struct, frozen=True):
             installed_packages(self.status.read_bytes(), self.marks.read_text(), NATIVE)
         )
         indices = [
-            (DebIndex(index_file(r).read_bytes(), NATIVE, r), Origin(suite=r)) for r in releases
+            (index_of(index_file(r).read_bytes(), NATIVE, r), Origin(suite=r)) for r in releases
         ]
         present = {one.package.slot: one.package for one in found}
         return Universe(found, DebArchive(indices, Policy(), (NATIVE,), present))
@@ -146,8 +146,38 @@ def make_machine(world: AptWorld, index: DebIndex, folder: Path, size: int, seed
     return write_machine(folder, index, chosen, set(wanted), chance)
 
 
+SMALL = ("apt", "ca-certificates", "openssh-server", "nginx-light", "cron", "rsyslog", "logrotate")
+DESKTOP = (
+    "task-gnome-desktop", "gimp", "inkscape", "texlive", "build-essential", "default-jdk",
+    "postgresql", "apache2", "php", "mariadb-server", "libvirt-daemon-system", "r-base", "cmake",
+)  # fmt: skip
+LARGE = (
+    *DESKTOP, "task-kde-desktop", "docker.io", "qemu-system-x86", "octave", "blender", "kdenlive",
+    "texlive-latex-extra", "golang", "rustc", "nodejs", "python3-scipy", "libboost-all-dev",
+    "libqt5webengine5", "digikam", "audacity", "scribus", "freecad", "kicad", "ruby", "mono-devel",
+)  # fmt: skip
+
+
+def named_machine(
+    world: AptWorld, index: DebIndex, folder: Path, wanted: tuple[str, ...], *, small: bool
+) -> Machine:
+    """A machine on which these were installed by hand; a small one without recommendations."""
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "none").touch()
+    weights = ("required",) if small else ("required", "important")
+    base = [n for n in sorted(index.names()) if _weighs(index, n, weights)]
+    words = ["--no-install-recommends"] if small else []
+    summary = world.changes(*words, "install", *base, *wanted, status=folder / "none")
+    chosen = {row.name: row.new for row in summary.new}
+    return write_machine(folder, index, chosen, {*base, *wanted}, random.Random(1), held=0)
+
+
+def _weighs(index: DebIndex, name: str, weights: tuple[str, ...]) -> bool:
+    return any(version.essential or version.weight in weights for version in index.versions(name))
+
+
 def _is_base(index: DebIndex, name: str) -> bool:
-    return any(v.essential or v.weight in ("required", "important") for v in index.versions(name))
+    return _weighs(index, name, ("required", "important"))
 
 
 def _is_usual(index: DebIndex, name: str) -> bool:
@@ -158,14 +188,14 @@ def _is_usual(index: DebIndex, name: str) -> bool:
 
 
 def write_machine(
-    folder: Path, index: DebIndex, chosen: dict[str, str], by_hand: set[str], chance: random.Random
-) -> Machine:
-    """Write a package database with these versions, a few of them held."""
+    folder: Path, index: DebIndex, chosen: dict[str, str], by_hand: set[str],
+    chance: random.Random, *, held: float = 0.004,
+) -> Machine:  # fmt: skip
+    """Write a package database with these versions, that share of them held."""
     stanzas, marks = [], []
     for name in sorted(chosen):
-        (offset,) = index.table.packages[name][:1]
-        text = index.stanza(offset).strip(b"\n")
-        want = b"hold" if chance.random() < 0.004 else b"install"
+        text = index.stanzas(name)[0]
+        want = b"hold" if chance.random() < held else b"install"
         first, rest = text.split(b"\n", 1)
         stanzas.append(first + b"\nStatus: " + want + b" ok installed\n" + rest)
         if name not in by_hand:

@@ -2,7 +2,7 @@
 
 from itertools import product
 
-from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.core.packages.deb_index import index_of
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.universe import Universe
@@ -42,7 +42,7 @@ def little_universe(
         if "auto" in (words := line.split())[:2]
     )
     found = list(installed_packages(stanzas(installed, installed=True), marks, NATIVE))
-    index = DebIndex(stanzas(offered, installed=False), NATIVE, "new")
+    index = index_of(stanzas(offered, installed=False), NATIVE, "new")
     present = {one.package.slot: one.package for one in found}
     archive = DebArchive([(index, Origin(suite="new"))], Policy(), architectures, present)
     return Universe(found, archive)

@@ -4,18 +4,23 @@ Below a folder of the person's: ``SHA256`` is an index's text, ``SHA256.table`` 
 packages are. Nothing here belongs to a machine; all of it can be made again.
 """
 
-import contextlib
 import hashlib
+import io
 import mmap
 import os
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
-import msgspec
-
-from brave_bridge.core.packages.deb_index import TABLE_VERSION, IndexTable, index_table
+from brave_bridge.core.packages.index_table import (
+    MAX_STANZA,
+    IndexTable,
+    KeptTable,
+    ScannedTable,
+)
 
 _SHA256 = 64
+_USUAL_STANZA = 4096
 
 
 class IndexStore:
@@ -35,28 +40,26 @@ class IndexStore:
         return self.path(sha256).is_file()
 
     def keep(self, content: bytes) -> str:
-        """Keep an index; its sum."""
+        """Keep an index and the table of its packages; its sum."""
         sha256 = hashlib.sha256(content).hexdigest()
         path = self.path(sha256)
         if not path.exists():
+            self._write(path.with_suffix(".table"), ScannedTable(content).encoded())
             self._write(path, content)
         return sha256
 
-    def open(self, sha256: str) -> tuple[mmap.mmap | bytes, IndexTable]:
-        """An index's text, mapped, and its table, made where it is missing.
+    def open(self, sha256: str) -> tuple[Callable[[int], bytes], IndexTable]:
+        """What reads the stanza of an index at an offset, and its table.
 
-        FileNotFoundError where the index is not here.
+        FileNotFoundError where the index is not here. It is read and not mapped: what is
+        looked at is a few thousand stanzas here and there.
         """
-        content = _mapped(self.path(sha256))
-        kept = self.path(sha256).with_suffix(".table")
-        with contextlib.suppress(OSError, msgspec.DecodeError):
-            table = msgspec.msgpack.decode(kept.read_bytes(), type=IndexTable)
-            if table.version == TABLE_VERSION:
-                return content, table
-        table = index_table(content)
-        with contextlib.suppress(OSError):
-            self._write(kept, msgspec.msgpack.encode(table))
-        return content, table
+        stream = open(self.path(sha256), "rb", buffering=0)  # noqa: SIM115
+        try:
+            table = KeptTable(self.path(sha256).with_suffix(".table").read_bytes())
+        except (OSError, ValueError):
+            table = _scanned(stream)
+        return _reader(stream), table
 
     def _write(self, path: Path, content: bytes) -> None:
         self.folder.mkdir(parents=True, exist_ok=True)
@@ -70,8 +73,23 @@ class IndexStore:
             raise
 
 
-def _mapped(path: Path) -> mmap.mmap | bytes:
-    with open(path, "rb") as stream:
-        if not os.fstat(stream.fileno()).st_size:
-            return b""
-        return mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ)
+def _reader(stream: io.FileIO) -> Callable[[int], bytes]:
+    """Reads stanzas of an open file, which is closed when nobody needs the reader any more."""
+
+    def read_stanza(start: int) -> bytes:
+        length = _USUAL_STANZA
+        while True:
+            piece = os.pread(stream.fileno(), length, start)
+            end = piece.find(b"\n\n")
+            if end >= 0 or len(piece) < length or length >= MAX_STANZA:
+                return piece[:end] if end >= 0 else piece
+            length *= 4
+
+    return read_stanza
+
+
+def _scanned(stream: io.FileIO) -> ScannedTable:
+    if not os.fstat(stream.fileno()).st_size:
+        return ScannedTable(b"")
+    with mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ) as content:
+        return ScannedTable(content)

@@ -1,113 +1,73 @@
-"""Package indices of deb archives, read lazily: where each package's stanza is.
+"""Package indices of deb archives, read lazily: a stanza is parsed when somebody asks for it."""
 
-Only names and what is provided are read from the whole text; a stanza is parsed when somebody
-asks for it. The table of an index can be kept beside it (``msgspec.msgpack``).
-"""
-
-import re
-from bisect import bisect_right
-from itertools import chain
-
-import msgspec
+from collections.abc import Callable, Iterator
 
 from brave_bridge.core.packages.deb_package import BadStanza, package_version
+from brave_bridge.core.packages.index_table import MAX_STANZA, IndexTable, ScannedTable
 from brave_bridge.core.packages.package_version import PackageVersion
-
-TABLE_VERSION = 1
-MAX_STANZA = 4 * 1024 * 1024
-
-# Patterns that begin with plain text are found ten times faster than those that do not.
-_PACKAGE = re.compile(rb"\nPackage: ([^\n]+)")
-_FIRST_PACKAGE = re.compile(rb"Package: ([^\n]+)")
-_PROVIDES = re.compile(rb"\nProvides: ([^\n]*(?:\n [^\n]*)*)")
-_PROVIDED_NAME = re.compile(rb"(?:\A|,)\s*([a-zA-Z0-9][a-zA-Z0-9.+_-]*)")
-
-
-class IndexTable(msgspec.Struct, frozen=True, array_like=True):
-    """Where packages are in an index: offsets of their ``Package`` lines, by name.
-
-    ``providers`` maps a name to the offsets of the packages that provide it.
-    """
-
-    version: int
-    packages: dict[str, list[int]]
-    providers: dict[str, list[int]]
-
-
-def index_table(content) -> IndexTable:
-    """The table of an index's text (bytes or a map of a file)."""
-    packages: dict[str, list[int]] = {}
-    offsets = []
-    first = _FIRST_PACKAGE.match(content)
-    for match in chain((first,) if first else (), _PACKAGE.finditer(content)):
-        offset = match.start(1)
-        offsets.append(offset)
-        name = match[1].decode("ascii", "replace").strip()
-        if name in packages:
-            packages[name].append(offset)
-        else:
-            packages[name] = [offset]
-    providers: dict[str, list[int]] = {}
-    for match in _PROVIDES.finditer(content):
-        place = bisect_right(offsets, match.start()) - 1
-        if place < 0:
-            continue
-        for name in _PROVIDED_NAME.findall(match[1]):
-            providers.setdefault(name.decode("ascii"), []).append(offsets[place])
-    return IndexTable(TABLE_VERSION, packages, providers)
 
 
 class DebIndex:
     """One index: its packages by name and by what they provide.
 
-    ``native`` is the machine's architecture, ``suite`` what tells this source from others.
-    ``unread`` lists what in it described no package.
+    ``read_stanza`` gives the text of the stanza that begins at an offset. ``native`` is the
+    machine's architecture, ``suite`` what tells this source from others. ``unread`` lists what
+    in it described no package.
     """
 
-    def __init__(self, content, native: str, suite: str, table: IndexTable | None = None) -> None:
-        self.content = content
+    def __init__(
+        self, read_stanza: Callable[[int], bytes], table: IndexTable, native: str, suite: str
+    ) -> None:
         self.native = native
         self.suite = suite
-        self.table = table or index_table(content)
         self.unread: list[str] = []
-        self._read: dict[int, PackageVersion | None] = {}
+        self._read_stanza = read_stanza
+        self._table = table
+        self._parsed: dict[int, PackageVersion | None] = {}
 
     def __contains__(self, name: str) -> bool:
-        return name in self.table.packages
+        return bool(self._table.packages(name))
 
-    def names(self):
+    def names(self) -> Iterator[str]:
         """The names of all its packages."""
-        return self.table.packages.keys()
+        return self._table.names()
 
     def versions(self, name: str) -> list[PackageVersion]:
         """The versions of a package, of any architecture."""
-        return self._at(self.table.packages.get(name, ()), name)
+        return [version for version in self._at(self._table.packages(name)) if version.name == name]
 
     def providers(self, name: str) -> list[PackageVersion]:
         """The versions that provide a name."""
-        return self._at(self.table.providers.get(name, ()))
+        return self._at(self._table.providers(name))
 
-    def stanza(self, offset: int) -> bytes:
-        """The stanza around an offset, with a line end in front."""
-        earliest = max(0, offset - MAX_STANZA)
-        start = self.content.rfind(b"\n\n", earliest, offset) + 1
-        end = self.content.find(b"\n\n", offset, offset + MAX_STANZA)
-        stanza = self.content[start or earliest : end if end >= 0 else offset + MAX_STANZA]
-        return stanza if stanza[:1] == b"\n" else b"\n" + stanza
+    def stanzas(self, name: str) -> list[bytes]:
+        """The stanzas of a package as the index has them."""
+        return [self._read_stanza(start) for start in self._table.packages(name)]
 
-    def _at(self, offsets, name: str = "") -> list[PackageVersion]:
+    def _at(self, starts: list[int]) -> list[PackageVersion]:
         found = []
-        for offset in offsets:
-            if offset not in self._read:
-                self._read[offset] = self._parsed(offset)
-            version = self._read[offset]
-            if version is not None and (not name or version.name == name):
+        for start in starts:
+            if start not in self._parsed:
+                self._parsed[start] = self._version(start)
+            version = self._parsed[start]
+            if version is not None:
                 found.append(version)
         return found
 
-    def _parsed(self, offset: int) -> PackageVersion | None:
+    def _version(self, start: int) -> PackageVersion | None:
         try:
-            return package_version(self.stanza(offset), self.native, self.suite)[0]
+            stanza = b"\n" + self._read_stanza(start)
+            return package_version(stanza, self.native, self.suite)[0]
         except BadStanza as error:
             self.unread.append(str(error))
             return None
+
+
+def index_of(content: bytes, native: str, suite: str) -> DebIndex:
+    """An index of which the whole text is at hand."""
+
+    def read_stanza(start: int) -> bytes:
+        end = content.find(b"\n\n", start, start + MAX_STANZA)
+        return content[start : end if end >= 0 else start + MAX_STANZA]
+
+    return DebIndex(read_stanza, ScannedTable(content), native, suite)

@@ -75,7 +75,7 @@ class Encoding:
         self._sink = sink
         self._variable = variable
         self._unspelled: list[PackageVersion] = []
-        self._spelled: set[PackageVersion] = set()
+        self._spelled: set[tuple[PackageVersion, Clause | Atom]] = set()
         self._meeting: dict[tuple[Atom, str], tuple[int, ...]] = {}
         self._answers: dict[tuple[Clause, str], tuple[int, ...]] = {}
         self._naming: dict[str, list[PackageVersion]] = {}
@@ -102,21 +102,39 @@ class Encoding:
         return variable
 
     def spell_out(self, version: PackageVersion) -> None:
-        """Encode what a version needs and what it is against; what it needs is introduced."""
-        if version in self._spelled:
-            return
-        self._spelled.add(version)
-        variable = self.introduce(version)
+        """Encode all that a version needs and is against; what it needs is introduced."""
         for clause in version.needs:
-            self._encode_need(version, variable, clause)
+            self.spell_need(version, clause)
         for atom in version.against:
-            self._opposing.setdefault(atom.name, []).append((version, atom))
-            for other in self._naming.get(atom.name, ()):
-                self._encode_opposition(version, other, atom)
+            self.spell_opposition(version, atom)
 
-    def is_spelled_out(self, version: PackageVersion) -> bool:
-        """Whether all that a version says is among the clauses."""
-        return version in self._spelled
+    def spell_need(self, version: PackageVersion, clause: Clause) -> None:
+        """Encode one clause of what a version needs."""
+        if (version, clause) in self._spelled:
+            return
+        self._spelled.add((version, clause))
+        variable = self.introduce(version)
+        answers = self.answers(clause, version.architecture)
+        if variable in answers:
+            return
+        literals = [-variable, *answers]
+        conditions = [self.universe.meeting(atom, version.architecture) for atom in clause.unless]
+        if not conditions:
+            self._sink.needs(literals, version, clause)
+        for condition in conditions:
+            for other in condition:
+                self._sink.needs([*literals, -self.introduce(other)], version, clause)
+        if len(answers) > 1:
+            self.choices.append(Choice(variable, answers, clause))
+
+    def spell_opposition(self, version: PackageVersion, atom: Atom) -> None:
+        """Encode that a version stands beside nothing that an atom names."""
+        if (version, atom) in self._spelled:
+            return
+        self._spelled.add((version, atom))
+        self._opposing.setdefault(atom.name, []).append((version, atom))
+        for other in self._naming.get(atom.name, ()):
+            self._encode_opposition(version, other, atom)
 
     def answers(self, clause: Clause, architecture: str) -> tuple[int, ...]:
         """The variables of the versions that meet a clause, in order of preference."""
@@ -154,20 +172,6 @@ class Encoding:
             if other.architecture != version.architecture and not _go_together(version, other):
                 self._sink.one_of([-variable, -self.variables[other]], version, other)
         siblings.append(version)
-
-    def _encode_need(self, version: PackageVersion, variable: int, clause: Clause) -> None:
-        answers = self.answers(clause, version.architecture)
-        if variable in answers:
-            return
-        literals = [-variable, *answers]
-        conditions = [self.universe.meeting(atom, version.architecture) for atom in clause.unless]
-        if not conditions:
-            self._sink.needs(literals, version, clause)
-        for condition in conditions:
-            for other in condition:
-                self._sink.needs([*literals, -self.introduce(other)], version, clause)
-        if len(answers) > 1:
-            self.choices.append(Choice(variable, answers, clause))
 
     def _encode_opposition(
         self, version: PackageVersion, other: PackageVersion, atom: Atom

@@ -115,16 +115,8 @@ class _Planning:
         for slot, one in self.installed.items():
             if slot not in self.candidates:
                 granted[self.encoding.variables[one.package]] = None
-        while True:
-            if self.solver.solve(list(granted)):
-                if not self._refine():
-                    return
-                continue
-            core = self.solver.core()
-            if not core:
-                return
-            for literal in core:
-                granted.pop(literal, None)
+        self.solver.guidance = granted
+        self._minimise(())
 
     def _excluded(self) -> Iterator[PackageVersion]:
         for slot in sorted(self.wishes.exclude):
@@ -145,10 +137,13 @@ class _Planning:
         return self.solver.minimise(list(wishes), scope, self._refine)
 
     def _refine(self) -> bool:
-        """Spell out the versions that were found to stand and cannot stand so."""
-        broken = self.standing.broken(self._found())
-        for version in broken:
-            self.encoding.spell_out(version)
+        """Spell out what does not hold for the versions that were found to stand."""
+        broken = list(self.standing.broken(self._found()))
+        for version, relation in broken:
+            if isinstance(relation, Clause):
+                self.encoding.spell_need(version, relation)
+            else:
+                self.encoding.spell_opposition(version, relation)
         self.solver.add(self.sink.take())
         return bool(broken)
 
@@ -159,7 +154,7 @@ class _Planning:
 
     def _found(self) -> list[PackageVersion]:
         versions = self.encoding.versions
-        return [versions[v] for v in self.solver.true_variables() if v in versions]
+        return [versions[literal] for literal in self.solver.model if literal in versions]
 
     # The levels' wishes
 
@@ -226,17 +221,19 @@ class _Planning:
 
     def _settle_the_new(self) -> None:
         """The last three levels: recommendations, preferred alternatives, as little as can be."""
-        failed, proven, asked = 0, True, set()
+        failed, proven = 0, True
+        asked: set[PackageVersion] = set()
         for _ in range(_ROUNDS):
             scope = self.solver.variable()
             preferred = self._minimise(self._preferred(), scope)
             new = self._minimise(self._not_new(), scope)
-            if not self._unasked(asked):
+            wishes = list(self._recommended(asked))
+            if not wishes:
                 break
-            while wishes := self._unasked(asked):
-                asked.update(wishes)
+            while wishes:
                 reached = self._minimise(self._encoded(wishes))
                 failed, proven = failed + reached.failed, proven and reached.proven
+                wishes = list(self._recommended(asked))
         self.solver.add([[scope]])
         self.levels += (
             LevelResult(RECOMMENDED, failed, proven),
@@ -244,22 +241,26 @@ class _Planning:
             LevelResult(NEW, new.failed, new.proven),
         )
 
-    def _unasked(self, asked: set) -> list[tuple[PackageVersion, Clause]]:
-        return [wish for wish in self._recommended() if wish not in asked]
+    def _recommended(
+        self, asked: set[PackageVersion]
+    ) -> Iterator[tuple[PackageVersion, Clause]]:
+        """What versions that would come recommend, beyond what their old ones did.
 
-    def _recommended(self) -> Iterator[tuple[PackageVersion, Clause]]:
-        """What versions that would come recommend, beyond what their old ones did."""
+        Each version is asked once: it is in ``asked`` from then on.
+        """
         for version in self._found():
             before = self.installed.get(version.slot)
-            if before is not None and before.package is version:
+            if version in asked or (before is not None and before.package is version):
+                continue
+            asked.add(version)
+            if not version.wishes:
                 continue
             known = {clause.text for clause in before.package.wishes} if before else ()
             for clause in version.wishes:
                 if clause.text not in known:
                     yield version, clause
 
-    def _encoded(self, wishes: Iterable[tuple[PackageVersion, Clause]]) -> Iterator[int]:
-        wishes = list(wishes)
+    def _encoded(self, wishes: list[tuple[PackageVersion, Clause]]) -> Iterator[int]:
         for version, clause in wishes:
             self.encoding.answers(clause, version.architecture)
         self.solver.add(self.sink.take())

@@ -35,7 +35,10 @@ class LevelSolver:
         self._engine = _Engine(name=_ENGINE, incr=False)
         self._conflicts = conflicts
         self._top = 0
-        self._model: list[int] = []
+        self.guidance: dict[int, None] = {}
+        """Literals that would be good, without weight: they keep what is tried near the aim."""
+        self.model: list[int] = []
+        """The literals that hold in what was found last, by their variables."""
         self._totalizers: list[ITotalizer] = []
 
     def close(self) -> None:
@@ -62,7 +65,7 @@ class LevelSolver:
         self._engine.conf_budget(self._conflicts)
         answer = self._engine.solve_limited(assumptions=list(assumptions))
         if answer:
-            self._model = self._engine.get_model()
+            self.model = self._engine.get_model()
         return answer
 
     def follows(self, assumptions: Sequence[int]) -> list[int]:
@@ -74,13 +77,9 @@ class LevelSolver:
         """The assumptions of the last question that cannot hold together."""
         return list(self._engine.get_core() or ())
 
-    def true_variables(self) -> list[int]:
-        """The variables that hold in what was found last."""
-        return [literal for literal in self._model if literal > 0]
-
     def is_true(self, literal: int) -> bool:
         """Whether a literal holds in what was found last."""
-        value = self._model[abs(literal) - 1] if abs(literal) <= len(self._model) else -1
+        value = self.model[abs(literal) - 1] if abs(literal) <= len(self.model) else -1
         return (value > 0) == (literal > 0)
 
     def minimise(
@@ -88,6 +87,8 @@ class LevelSolver:
         refine: Callable[[], bool] = lambda: False,
     ) -> Reached:  # fmt: skip
         """Let as few of these literals fail as can be, and hold on to that.
+
+        Beyond them as many of ``guidance`` are met as is easy.
 
         ``scope``: literals under which alone it is held on to, for what is tried and taken
         back. ``refine`` is asked whenever something was found: it adds the clauses that were
@@ -132,7 +133,8 @@ class _Level:
         original = list(self.granted)
         self._let_go_of_the_impossible()
         while True:
-            answer = self.solver.solve([*self.scope, *self.granted])
+            guidance = self.solver.guidance
+            answer = self.solver.solve([*self.scope, *self.granted, *guidance])
             if answer and self.refine():
                 continue
             if answer:
@@ -140,10 +142,21 @@ class _Level:
                 return Reached(self.failed, True)
             if answer is None:
                 return self._settle_for_what_is_found(original)
-            core = [literal for literal in self.solver.core() if literal in self.granted]
+            core = self.solver.core()
+            if self._drops_guidance(core):
+                continue
+            core = [literal for literal in core if literal in self.granted]
             if not core:
                 raise Unsolvable
             self._relax(self._smaller(core))
+
+    def _drops_guidance(self, core: list[int]) -> bool:
+        """Do without the guidance that is in the way; whether there was any."""
+        guidance = self.solver.guidance
+        misleading = [lit for lit in core if lit in guidance and lit not in self.granted]
+        for literal in misleading:
+            del guidance[literal]
+        return bool(misleading)
 
     def _let_go_of_the_impossible(self) -> None:
         """Wishes that what holds already rules out fail without being asked for one by one."""

@@ -3,10 +3,11 @@
 Asked again after a few versions changed, only those are looked at that have to do with them.
 """
 
+from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
 from brave_bridge.core.packages.package_version import PackageVersion
-from brave_bridge.core.packages.relation import Clause, holds
+from brave_bridge.core.packages.relation import Atom, Clause, holds
 from brave_bridge.core.planning.universe import Universe
 
 
@@ -16,14 +17,20 @@ class Standing:
     def __init__(self, universe: Universe) -> None:
         self._universe = universe
         self._versions: set[PackageVersion] = set()
-        self._by_name: dict[str, list[PackageVersion]] = {}
-        self._providing: dict[str, list[PackageVersion]] = {}
-        self._speaking_of: dict[str, list[PackageVersion]] = {}
+        self._by_name: defaultdict[str, list[PackageVersion]] = defaultdict(list)
+        self._providing: defaultdict[str, list[PackageVersion]] = defaultdict(list)
+        self._speaking_of: defaultdict[str, list[PackageVersion]] = defaultdict(list)
         self._known: set[PackageVersion] = set()
         self._simple = not universe.has_several_architectures
 
-    def broken(self, versions: Iterable[PackageVersion]) -> list[PackageVersion]:
-        """The versions among these that cannot stand so; ``versions`` are all that stand."""
+    def broken(
+        self, versions: Iterable[PackageVersion]
+    ) -> Iterator[tuple[PackageVersion, Clause | Atom]]:
+        """What cannot stand so, and the need or opposition because of which it cannot.
+
+        ``versions`` are all that stand. A need that was told of once is not told of again
+        before something that it names has changed.
+        """
         stand = set(versions)
         gone, come = self._versions - stand, stand - self._versions
         self._versions = stand
@@ -32,28 +39,30 @@ class Standing:
             self._forget(version, names)
         for version in come:
             self._learn(version, names)
-        concerned = set(come)
+        concerned = dict.fromkeys(come)
         for name in names:
-            concerned.update(v for v in self._speaking_of.get(name, ()) if v in stand)
-        return [version for version in concerned if self._is_broken(version)]
+            concerned.update(dict.fromkeys(v for v in self._speaking_of[name] if v in stand))
+        for version in concerned:
+            yield from self._broken_needs(version)
+            yield from self._met_opponents(version)
 
     def _learn(self, version: PackageVersion, names: set[str]) -> None:
         names.add(version.name)
-        self._by_name.setdefault(version.name, []).append(version)
+        self._by_name[version.name].append(version)
         for provided in version.provides:
             names.add(provided.name)
-            self._providing.setdefault(provided.name, []).append(version)
+            self._providing[provided.name].append(version)
         if version in self._known:
             return
         self._known.add(version)
         speaking = self._speaking_of
         for clause in version.needs:
             for atom in clause.atoms:
-                speaking.setdefault(atom.name, []).append(version)
+                speaking[atom.name].append(version)
             for atom in clause.unless:
-                speaking.setdefault(atom.name, []).append(version)
+                speaking[atom.name].append(version)
         for atom in version.against:
-            speaking.setdefault(atom.name, []).append(version)
+            speaking[atom.name].append(version)
 
     def _forget(self, version: PackageVersion, names: set[str]) -> None:
         names.add(version.name)
@@ -62,24 +71,33 @@ class Standing:
             names.add(provided.name)
             self._providing[provided.name].remove(version)
 
-    def _is_broken(self, version: PackageVersion) -> bool:
+    def _broken_needs(
+        self, version: PackageVersion
+    ) -> Iterator[tuple[PackageVersion, Clause]]:
+        by_name, simple = self._by_name, self._simple
         for clause in version.needs:
-            if not self.meets(clause, version):
-                return True
-        for atom in version.against:
-            for other in self._named(atom.name):
-                if other.slot != version.slot and self._universe.is_met_by(atom, other):
-                    return True
-        return False
-
-    def meets(self, clause: Clause, version: PackageVersion) -> bool:
-        """Whether what a version asks for stands."""
-        by_name = self._by_name
-        if self._simple:
             for atom in clause.atoms:
-                for other in by_name.get(atom.name, ()):
-                    if not atom.operator or holds(other.key, atom.operator, atom.key):
-                        return True
+                # The usual case first: the one package of that name stands in a fitting version.
+                others = by_name.get(atom.name)
+                if others and simple and (
+                    not atom.operator or holds(others[0].key, atom.operator, atom.key)
+                ):
+                    break
+            else:
+                if not self._is_met(clause, version):
+                    yield version, clause
+
+    def _met_opponents(
+        self, version: PackageVersion
+    ) -> Iterator[tuple[PackageVersion, Atom]]:
+        for atom in version.against:
+            if atom.name in self._by_name or atom.name in self._providing:
+                for other in self._named(atom.name):
+                    if other.slot != version.slot and self._universe.is_met_by(atom, other):
+                        yield version, atom
+                        break
+
+    def _is_met(self, clause: Clause, version: PackageVersion) -> bool:
         for atom in clause.unless:
             if not any(self._universe.is_met_by(atom, o) for o in self._named(atom.name)):
                 return True
