@@ -12,9 +12,9 @@ from zlib import crc32
 
 import msgspec
 
-TABLE_VERSION = 3
+TABLE_VERSION = 4
 MAX_STANZA = 4 * 1024 * 1024
-_BUCKETS = 2048
+_BUCKETS = 1 << 14
 
 # Patterns that begin with plain text are found ten times faster than those that do not.
 _PACKAGE = re.compile(rb"\nPackage: ([^\n]+)")

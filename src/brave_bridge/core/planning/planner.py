@@ -47,13 +47,17 @@ def plan_packages(universe: Universe, wishes: PersonsWishes | None = None) -> Pa
 
 @contextmanager
 def collector_at_rest() -> Iterator[None]:
-    """Without garbage collection: hundreds of thousands of lasting objects are made at once."""
+    """Without garbage collection: hundreds of thousands of lasting objects are made at once.
+
+    None of them is part of a cycle, so they go when nobody needs them, without the collector.
+    """
     was_at_work = gc.isenabled()
     gc.disable()
     try:
         yield
     finally:
         if was_at_work:
+            gc.freeze()
             gc.enable()
 
 
@@ -234,7 +238,7 @@ class _Planning:
                 reached = self._minimise(self._encoded(wishes))
                 failed, proven = failed + reached.failed, proven and reached.proven
                 wishes = list(self._recommended(asked))
-        self.solver.add([[scope]])
+        self.solver.decide([scope])
         self.levels += (
             LevelResult(RECOMMENDED, failed, proven),
             LevelResult(PREFERRED, preferred.failed, preferred.proven),

@@ -40,6 +40,9 @@ class LevelSolver:
         self.model: list[int] = []
         """The literals that hold in what was found last, by their variables."""
         self._totalizers: list[ITotalizer] = []
+        # What was decided holds under this literal, which is always assumed: the engine tells
+        # what follows from assumptions, but not what holds without any.
+        self._decided = self.variable()
 
     def close(self) -> None:
         """Free what the engine holds."""
@@ -63,19 +66,24 @@ class LevelSolver:
     def solve(self, assumptions: Sequence[int] = ()) -> bool | None:
         """Whether all can hold with these; None where that was not found out in time."""
         self._engine.conf_budget(self._conflicts)
-        answer = self._engine.solve_limited(assumptions=list(assumptions))
+        answer = self._engine.solve_limited(assumptions=[self._decided, *assumptions])
         if answer:
             self.model = self._engine.get_model()
         return answer
 
     def follows(self, assumptions: Sequence[int]) -> list[int]:
         """The literals that follow from what holds by simple propagation."""
-        possible, literals = self._engine.propagate(assumptions=list(assumptions))
+        possible, literals = self._engine.propagate(assumptions=[self._decided, *assumptions])
         return literals if possible else []
 
     def core(self) -> list[int]:
         """The assumptions of the last question that cannot hold together."""
-        return list(self._engine.get_core() or ())
+        return [lit for lit in self._engine.get_core() or () if lit != self._decided]
+
+    def decide(self, literals: Iterable[int], scope: Sequence[int] = ()) -> None:
+        """Hold on to literals, under a scope alone where one is given."""
+        unless = [-self._decided, *(-literal for literal in scope)]
+        self.add([[*unless, literal] for literal in literals])
 
     def is_true(self, literal: int) -> bool:
         """Whether a literal holds in what was found last."""
@@ -138,7 +146,7 @@ class _Level:
             if answer and self.refine():
                 continue
             if answer:
-                self._hold(self.granted)
+                self.solver.decide(self.granted, self.scope)
                 return Reached(self.failed, True)
             if answer is None:
                 return self._settle_for_what_is_found(original)
@@ -197,10 +205,6 @@ class _Level:
         self.granted[literal] = None
         self.counters[literal] = (counter, bound)
 
-    def _hold(self, literals: Iterable[int]) -> None:
-        unless = [-literal for literal in self.scope]
-        self.solver.add([[*unless, literal] for literal in literals])
-
     def _settle_for_what_is_found(self, wishes: list[int]) -> Reached:
         """Out of time: keep what can be had without searching further."""
         while True:
@@ -209,5 +213,5 @@ class _Level:
             if not self.refine():
                 break
         met = [literal for literal in wishes if self.solver.is_true(literal)]
-        self._hold(met)
+        self.solver.decide(met, self.scope)
         return Reached(len(wishes) - len(met), False)
