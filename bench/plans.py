@@ -11,12 +11,13 @@ import subprocess
 import sys
 import time
 
+from tests.support import deb_machines as machines
+
 from bench.one_plan import opened, universe
 from brave_bridge.archives.store import IndexStore
 from brave_bridge.core.packages.deb_index import index_of
 from brave_bridge.core.packages.index_table import ScannedTable
 from brave_bridge.core.planning.planner import plan_packages
-from tests.support import deb_machines as machines
 
 _RUNS = 4
 

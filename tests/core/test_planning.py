@@ -19,8 +19,8 @@ from brave_bridge.core.planning.package_plan import (
     PersonsWishes,
 )
 from brave_bridge.core.planning.planner import plan_packages
-from tests.support.reason_checker import faults_of_reason
 from tests.support.little_universe import every_way, little_universe, versions
+from tests.support.reason_checker import faults_of_reason
 
 
 def planned(installed: str, offered: str, wishes: PersonsWishes | None = None, **words):
@@ -61,7 +61,8 @@ def test_an_old_library_stays_where_nothing_is_against_it():
 
 def test_a_held_package_holds_others_back_and_says_so():
     universe, plan = planned(
-        "hold gauge 1\nchart 1 Depends: gauge\nbuoy 1", "gauge 2\nchart 2 Depends: gauge (>= 2)\nbuoy 2"
+        "hold gauge 1\nchart 1 Depends: gauge\nbuoy 1",
+        "gauge 2\nchart 2 Depends: gauge (>= 2)\nbuoy 2",
     )
     assert versions(plan.after) == {"buoy": "2", "chart": "1", "gauge": "1"}
     assert plan.kept_back == ["gauge", "chart"]
@@ -111,7 +112,9 @@ def test_new_recommendations_come_and_those_that_were_declined_do_not():
 
 
 def test_a_recommendation_never_costs_a_package_that_is_there():
-    _, plan = planned("chart 1\nquill 1", "chart 2 Recommends: ink\nink 1 Conflicts: quill\nquill 1")
+    _, plan = planned(
+        "chart 1\nquill 1", "chart 2 Recommends: ink\nink 1 Conflicts: quill\nquill 1"
+    )
     assert versions(plan.after) == {"chart": "2", "quill": "1"}
 
 

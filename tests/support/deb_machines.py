@@ -15,10 +15,11 @@ import msgspec
 
 from brave_bridge.core.formats.apt_output import ChangeSummary, change_summary
 from brave_bridge.core.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.planning.package_plan import PackagePlan
+from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.deb.archive import DebArchive
 from brave_bridge.families.deb.policy import Origin, Policy
 from brave_bridge.families.deb.system import installed_packages
-from brave_bridge.core.planning.universe import Universe
 from tests.support import lab
 
 RELEASES = ("bullseye", "bookworm", "trixie")
@@ -45,6 +46,7 @@ class AptWorld:
 
     def __init__(self, folder: Path, *releases: str, extra: bytes = b"") -> None:
         self.folder = folder
+        self.release = releases[-1]
         for name in ("etc/preferences.d", "state/lists/partial", "cache/archives/partial"):
             (folder / name).mkdir(parents=True, exist_ok=True)
         lines = []
@@ -75,9 +77,7 @@ class AptWorld:
 
     def changes(self, *words: str, status: Path, marks: Path | None = None) -> ChangeSummary:
         """What apt says it would change."""
-        done = self.apt(
-            "--verbose-versions", "--assume-no", *words, status=status, marks=marks
-        )
+        done = self.apt("--verbose-versions", "--assume-no", *words, status=status, marks=marks)
         if done.returncode not in (0, 1) or "E: " in done.stderr.replace("E: Trivial Only", ""):
             raise RuntimeError(done.stdout[-500:] + done.stderr[-1500:])
         return change_summary(done.stdout)
@@ -109,14 +109,92 @@ class Machine(msgspec.Struct, frozen=True):
 
     def universe(self, *releases: str) -> Universe:
         """All that may stand on it with the indices of these releases."""
-        found = list(
-            installed_packages(self.status.read_bytes(), self.marks.read_text(), NATIVE)
-        )
+        found = list(installed_packages(self.status.read_bytes(), self.marks.read_text(), NATIVE))
         indices = [
             (index_of(index_file(r).read_bytes(), NATIVE, r), Origin(suite=r)) for r in releases
         ]
         present = {one.package.slot: one.package for one in found}
         return Universe(found, DebArchive(indices, Policy(), (NATIVE,), present))
+
+
+class Worlds:
+    """apt over each release, and machines of the first, in a folder."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._worlds: dict[str, AptWorld] = {}
+        self._machines: dict[tuple[int, int], Machine] = {}
+        self.index = index_of(index_file("bullseye").read_bytes(), NATIVE, "bullseye")
+
+    def of(self, release: str) -> AptWorld:
+        """apt with the index of a release."""
+        if release not in self._worlds:
+            self._worlds[release] = AptWorld(self.folder / release, release)
+        return self._worlds[release]
+
+    def machine(self, size: int, seed: int, *, spoilt: bool = False) -> Machine:
+        """A machine made up at random; a spoilt one has foreign packages and mixed releases."""
+        if (size, seed) not in self._machines:
+            place = self.folder / f"machine-{size}-{seed}"
+            made = make_machine(self.of("bullseye"), self.index, place, size, seed)
+            if spoilt:
+                spoil(made, random.Random(seed))
+            self._machines[size, seed] = made
+        return self._machines[size, seed]
+
+    def after(self, machine: Machine, plan: PackagePlan, release: str) -> Machine:
+        """The machine as a plan leaves it."""
+        index = index_of(index_file(release).read_bytes(), NATIVE, release)
+        before = {
+            text.split(b"\n", 1)[0].removeprefix(b"Package: ").decode(): text
+            for text in machine.status.read_bytes().strip().split(b"\n\n")
+        }
+        place = machine.status.parent / "after"
+        place.mkdir(exist_ok=True)
+        stanzas, marks = [], []
+        for slot, version in sorted(plan.after.items()):
+            one = plan.before.get(slot)
+            if one is not None and one.package is version:
+                stanzas.append(before[slot])
+            else:
+                stanzas.append(_installed(_stanza_of(index, slot, version.version), b"install"))
+            if one is None or not one.by_hand:
+                marks.append(f"Package: {slot}\nArchitecture: {NATIVE}\nAuto-Installed: 1\n")
+        (place / "status").write_bytes(b"\n\n".join(stanzas) + b"\n\n")
+        (place / "extended_states").write_text("\n".join(marks) + "\n")
+        return Machine(place / "status", place / "extended_states")
+
+
+def _stanza_of(index: DebIndex, name: str, version: str) -> bytes:
+    line = f"\nVersion: {version}\n".encode()
+    return next(text for text in index.stanzas(name) if line in text)
+
+
+def _installed(stanza: bytes, want: bytes) -> bytes:
+    first, rest = stanza.split(b"\n", 1)
+    return first + b"\nStatus: " + want + b" ok installed\n" + rest
+
+
+def spoil(machine: Machine, chance: random.Random) -> None:
+    """Add packages of nobody's archive that need what is there, and make some newer already."""
+    stanzas = machine.status.read_bytes().strip().split(b"\n\n")
+    names = [text.split(b"\n", 1)[0].removeprefix(b"Package: ").decode() for text in stanzas]
+    libraries = [name for name in names if name.startswith("lib")] or names
+    for number in range(chance.randint(0, 4)):
+        needs = ", ".join(chance.sample(libraries, min(3, len(libraries))))
+        stanzas.append(
+            f"Package: wave-gauge-{number}\nStatus: install ok installed\nPriority: optional\n"
+            f"Section: misc\nArchitecture: {NATIVE}\nVersion: 1.{number}\nDepends: {needs}".encode()
+        )
+    newer = index_of(index_file("bookworm").read_bytes(), NATIVE, "bookworm")
+    present = set(names)
+    for place, text in enumerate(stanzas):
+        if place < len(names) and chance.random() < 0.01 and names[place] in newer:
+            version = newer.versions(names[place])[0]
+            known = {atom.name for clause in version.needs for atom in clause.atoms}
+            if known <= present and not version.against and b" hold ok" not in text:
+                stanzas[place] = _installed(newer.stanzas(names[place])[0], b"install")
+    machine.status.write_bytes(b"\n\n".join(stanzas) + b"\n\n")
 
 
 def make_machine(world: AptWorld, index: DebIndex, folder: Path, size: int, seed: int) -> Machine:
@@ -196,8 +274,7 @@ def write_machine(
     for name in sorted(chosen):
         text = index.stanzas(name)[0]
         want = b"hold" if chance.random() < held else b"install"
-        first, rest = text.split(b"\n", 1)
-        stanzas.append(first + b"\nStatus: " + want + b" ok installed\n" + rest)
+        stanzas.append(_installed(text, want))
         if name not in by_hand:
             marks.append(f"Package: {name}\nArchitecture: {NATIVE}\nAuto-Installed: 1\n")
     (folder / "status").write_bytes(b"\n\n".join(stanzas) + b"\n\n")

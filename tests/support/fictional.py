@@ -108,9 +108,7 @@ class FathomWorld:
 
     def _build(self, release: str, text: str) -> None:
         top, repository = self.folder / f"build-{release}", self.folder / f"repo-{release}"
-        (self.folder / ".rpmmacros").write_text(
-            f"%_topdir {top}\n%_dbpath /usr/lib/sysimage/rpm\n"
-        )
+        (self.folder / ".rpmmacros").write_text(f"%_topdir {top}\n%_dbpath /usr/lib/sysimage/rpm\n")
         specs = []
         for name, full, fields in lines_of(text):
             epoch, _, rest = full.rpartition(":")

@@ -22,7 +22,9 @@ def faults_of_reason(
     """What is wrong with the reason why none of the wanted versions stands."""
     if not reason.proven:
         return ["it is not proven"]
-    found = [f"not true: {fact.words}" for fact in reason.facts if not _is_true(universe, plan, fact)]
+    found = [
+        f"not true: {fact.words}" for fact in reason.facts if not _is_true(universe, plan, fact)
+    ]
     numbers: dict[PackageVersion, int] = {}
     clauses = [_clauses(universe, fact, numbers) for fact in reason.facts]
     ask = [[_number(version, numbers) for version in wanted]]

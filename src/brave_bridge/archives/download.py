@@ -126,7 +126,9 @@ class Downloader:
             what = "missing" if code in (404, 410) else "unreachable"
             raise ArchiveFault(what, f"the server answers {code}", address) from error
         except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
-            raise ArchiveFault("unreachable", str(error) or type(error).__name__, address) from error
+            raise ArchiveFault(
+                "unreachable", str(error) or type(error).__name__, address
+            ) from error
         except OSError as error:
             raise ArchiveFault("unreachable", error.strerror or str(error), address) from error
 

@@ -54,7 +54,9 @@ def change_summary(output: str) -> ChangeSummary:
         elif not line.startswith("  "):
             section = None
         elif section and (match := _ROW.match(line)):
-            rows.setdefault(section, []).append(_row(section, match["name"], match["versions"] or ""))
+            rows.setdefault(section, []).append(
+                _row(section, match["name"], match["versions"] or "")
+            )
     rows.pop("held_changed", None)
     return ChangeSummary(**{name: tuple(found) for name, found in rows.items()})
 

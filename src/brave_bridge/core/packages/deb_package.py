@@ -9,7 +9,6 @@ from brave_bridge.core.packages.relation import Atom, Clause, Provided
 from brave_bridge.core.versions.deb import version_key
 
 
-
 def _pattern(names: str) -> re.Pattern[bytes]:
     """Finds the fields of these names in a stanza, with their continuation lines."""
     either = b"|".join(re.escape(name) for name in names.encode().split())
@@ -38,9 +37,7 @@ def _fields(pattern: re.Pattern[bytes], stanza: bytes) -> dict[bytes, str]:
     return {name: text.decode("utf-8", "replace") for name, text in pattern.findall(stanza)}
 
 
-def package_version(
-    stanza: bytes, native: str, suite: str = ""
-) -> tuple[PackageVersion, str]:
+def package_version(stanza: bytes, native: str, suite: str = "") -> tuple[PackageVersion, str]:
     """The version that a stanza describes, and its ``Status`` where it is installed.
 
     The stanza begins with a line end. BadStanza where it describes no package. Packages for

@@ -6,8 +6,8 @@ from contextlib import contextmanager
 
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.packages.relation import Clause
-from brave_bridge.core.planning.needed import needed_slots
 from brave_bridge.core.planning.encoding import Choice, Clauses, Encoding
+from brave_bridge.core.planning.needed import needed_slots
 from brave_bridge.core.planning.package_plan import (
     BASE_UPGRADED,
     DECIDED,
@@ -245,9 +245,7 @@ class _Planning:
             LevelResult(NEW, new.failed, new.proven),
         )
 
-    def _recommended(
-        self, asked: set[PackageVersion]
-    ) -> Iterator[tuple[PackageVersion, Clause]]:
+    def _recommended(self, asked: set[PackageVersion]) -> Iterator[tuple[PackageVersion, Clause]]:
         """What versions that would come recommend, beyond what their old ones did.
 
         Each version is asked once: it is in ``asked`` from then on.

@@ -71,25 +71,23 @@ class Standing:
             names.add(provided.name)
             self._providing[provided.name].remove(version)
 
-    def _broken_needs(
-        self, version: PackageVersion
-    ) -> Iterator[tuple[PackageVersion, Clause]]:
+    def _broken_needs(self, version: PackageVersion) -> Iterator[tuple[PackageVersion, Clause]]:
         by_name, simple = self._by_name, self._simple
         for clause in version.needs:
             for atom in clause.atoms:
                 # The usual case first: the one package of that name stands in a fitting version.
                 others = by_name.get(atom.name)
-                if others and simple and (
-                    not atom.operator or holds(others[0].key, atom.operator, atom.key)
+                if (
+                    others
+                    and simple
+                    and (not atom.operator or holds(others[0].key, atom.operator, atom.key))
                 ):
                     break
             else:
                 if not self._is_met(clause, version):
                     yield version, clause
 
-    def _met_opponents(
-        self, version: PackageVersion
-    ) -> Iterator[tuple[PackageVersion, Atom]]:
+    def _met_opponents(self, version: PackageVersion) -> Iterator[tuple[PackageVersion, Atom]]:
         for atom in version.against:
             if atom.name in self._by_name or atom.name in self._providing:
                 for other in self._named(atom.name):
