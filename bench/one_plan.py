@@ -33,4 +33,5 @@ if __name__ == "__main__":
         index = opened(IndexStore(Path(folder)), sha256)
         plan = plan_packages(universe(Path(status), Path(marks), index))
     print(len(plan.upgraded), len(plan.new), len(plan.removed), len(plan.kept_back))
-    print(next(line for line in open("/proc/self/status") if line.startswith("VmHWM")).split()[1])
+    lines = Path("/proc/self/status").read_text().splitlines()
+    print(next(line.split()[1] for line in lines if line.startswith("VmHWM")))

@@ -19,6 +19,7 @@ from brave_bridge.core.planning.package_plan import (
     PersonsWishes,
 )
 from brave_bridge.core.planning.planner import plan_packages
+from brave_bridge.core.planning.prices import keeping, prices
 from tests.support.little_universe import every_way, little_universe, versions
 from tests.support.reason_checker import faults_of_reason
 
@@ -81,6 +82,23 @@ def test_what_was_installed_by_hand_is_kept_before_anything_is_upgraded():
     assert versions(plan.after) == {"ink": "2", "press": "2"}
 
 
+def test_the_price_of_keeping_a_package_is_told_and_can_be_refused():
+    installed = "plotter 1 Depends: ink (= 1)\nauto ink 1\n" + "\n".join(
+        f"press{number} 1 Depends: ink" for number in range(4)
+    )
+    offered = "plotter 1 Depends: ink (= 1)\nink 2\n" + "\n".join(
+        f"press{number} 2 Depends: ink (>= 2)" for number in range(4)
+    )
+    universe, plan = planned(installed, offered)
+    (price,) = prices(universe, plan, Explainer(universe, plan))
+    assert (price.slot, price.lost) == ("plotter", ("plotter",))
+    assert price.words == "keeping plotter keeps 5 back; without it they go on"
+    let_go = PersonsWishes(let_go=frozenset({"plotter"}))
+    _, other = planned(installed, offered, let_go)
+    assert other.kept_back == [] and other.removed == ["plotter"]
+    assert versions(keeping(universe, other, ["plotter"]).after)["plotter"] == "1"
+
+
 def test_essential_packages_stay_whatever_it_costs():
     _, plan = planned(
         "shell 1 Essential: yes\nthing 1", "thing 2 Conflicts: shell\nshell 1 Essential: yes"
@@ -138,7 +156,8 @@ def test_several_architectures():
     assert plan.kept_back == ["libc", "old:i386"]
     assert universe.called("libc")[0].slot == "libc"
     _, plan = planned(
-        "libc 1 Multi-Arch: same\nlibc 1 Multi-Arch: same; Architecture: i386\nold 1 Architecture: i386",
+        "libc 1 Multi-Arch: same\nlibc 1 Multi-Arch: same; Architecture: i386\n"
+        "old 1 Architecture: i386",
         "libc 2 Multi-Arch: same\nlibc 2 Multi-Arch: same; Architecture: i386\n"
         "old 2 Depends: libc (>= 2), perl:any; Architecture: i386\nperl 1 Multi-Arch: allowed",
         architectures=("amd64", "i386"),

@@ -15,6 +15,7 @@ import msgspec
 
 from brave_bridge.core.formats.apt_output import ChangeSummary, change_summary
 from brave_bridge.core.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.deb.archive import DebArchive
@@ -187,13 +188,15 @@ def spoil(machine: Machine, chance: random.Random) -> None:
             f"Section: misc\nArchitecture: {NATIVE}\nVersion: 1.{number}\nDepends: {needs}".encode()
         )
     newer = index_of(index_file("bookworm").read_bytes(), NATIVE, "bookworm")
-    present = set(names)
-    for place, text in enumerate(stanzas):
-        if place < len(names) and chance.random() < 0.01 and names[place] in newer:
-            version = newer.versions(names[place])[0]
-            known = {atom.name for clause in version.needs for atom in clause.atoms}
-            if known <= present and not version.against and b" hold ok" not in text:
-                stanzas[place] = _installed(newer.stanzas(names[place])[0], b"install")
+    content = b"\n\n".join(stanzas)
+    stand = {one.package.slot: one.package for one in installed_packages(content, "", NATIVE)}
+    for place in chance.sample(range(len(names)), len(names) // 20):
+        name = names[place]
+        if name in newer and b" hold ok" not in stanzas[place]:
+            trial = {**stand, name: newer.versions(name)[0]}
+            if not list(faults_of(trial, Meaning())):
+                stand = trial
+                stanzas[place] = _installed(newer.stanzas(name)[0], b"install")
     machine.status.write_bytes(b"\n\n".join(stanzas) + b"\n\n")
 
 

@@ -1,5 +1,7 @@
 """A second look at reasons: whether their facts are true, suffice, and are all needed."""
 
+from itertools import chain
+
 from pysat.solvers import Solver
 
 from brave_bridge.core.packages.package_version import PackageVersion
@@ -28,11 +30,11 @@ def faults_of_reason(
     numbers: dict[PackageVersion, int] = {}
     clauses = [_clauses(universe, fact, numbers) for fact in reason.facts]
     ask = [[_number(version, numbers) for version in wanted]]
-    if _can_hold([*ask, *sum(clauses, [])], numbers):
+    if _can_hold([*ask, *chain.from_iterable(clauses)], numbers):
         found.append(f"it leaves another way: {reason.words}")
     for index, fact in enumerate(reason.facts):
         rest = clauses[:index] + clauses[index + 1 :]
-        if not _can_hold([*ask, *sum(rest, [])], numbers):
+        if not _can_hold([*ask, *chain.from_iterable(rest)], numbers):
             found.append(f"not needed: {fact.words}")
     return found
 

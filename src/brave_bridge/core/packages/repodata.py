@@ -110,13 +110,13 @@ class _Reader:
         )  # fmt: skip
         return rpm_package(
             name, version, self._words.get("arch", ""), self._relations, self._files, details,
-            install_only=name in self._install_only
-            or any("installonlypkg" in entry.get("name", "") for entry in self._entries("provides")),
+            install_only=name in self._install_only or self._is_told_apart(),
             suite=self._suite,
         )  # fmt: skip
 
-    def _entries(self, kind: str) -> list[dict[str, str]]:
-        return self._relations.get(kind, [])
+    def _is_told_apart(self) -> bool:
+        names = (entry.get("name", "") for entry in self._relations["provides"])
+        return any(name.startswith("installonlypkg(") for name in names)
 
 
 def rpm_package(

@@ -21,8 +21,8 @@ _RELATIONS = {
 """The tags of names, flags and versions."""
 
 _WANTED = frozenset(
-    (_NAME, _VERSION, _RELEASE, _EPOCH, _SIZE, _GROUP, _ARCH, _DIR_INDEXES, _BASENAMES, _DIR_NAMES)
-    + tuple(tag for tags in _RELATIONS.values() for tag in tags)
+    (_NAME, _VERSION, _RELEASE, _EPOCH, _SIZE, _GROUP, _ARCH, _DIR_INDEXES, _BASENAMES,
+     _DIR_NAMES, *(tag for tags in _RELATIONS.values() for tag in tags))
 )  # fmt: skip
 _FLAGS = {0: "", 2: "LT", 4: "GT", 8: "EQ", 10: "LE", 12: "GE"}
 _COMPARES = 14

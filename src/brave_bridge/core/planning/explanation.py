@@ -24,7 +24,8 @@ class Fact(msgspec.Struct, frozen=True, eq=False):
     """One thing that is so. ``version`` says it, ``answers`` are the versions that would meet it.
 
     ``needs``: a version needs one of the answers. ``against``: it and the answer cannot stand
-    together. ``goes to``, ``stays``: what the plan reached. ``held``, ``unwanted``: somebody holds it on the machine, or wants it not to change.
+    together. ``goes to``, ``stays``: what the plan reached. ``held``, ``unwanted``: somebody
+    holds it on the machine, or wants it not to change. ``recommends``: it wishes the answer.
     """
 
     kind: str
@@ -213,36 +214,39 @@ class Explainer:
 
 
 def _bringing(universe: Universe, plan: PackagePlan) -> Iterator[tuple[PackageVersion, Fact]]:
-    """What brings each new version: breadth first from what was installed before."""
+    """What brings each new version, breadth first from what was installed before.
+
+    First what nothing else that stands would answer, then what is one of several answers.
+    """
     standing = set(plan.after.values())
-    waiting = [v for slot, v in plan.after.items() if slot in plan.before]
-    met = set(waiting)
-    for relation in ("needs", "wishes"):
+    met = {version: None for slot, version in plan.after.items() if slot in plan.before}
+    for kind, alone in ((NEEDS, True), (RECOMMENDS, True), (NEEDS, False), (RECOMMENDS, False)):
         row = list(met)
         while row:
             row, present = [], row
             for asker in present:
-                for answer, fact in _asked_for(universe, asker, relation, standing):
+                for answer, fact in _asked_for(universe, asker, kind, alone, standing):
                     if answer not in met:
-                        met.add(answer)
+                        met[answer] = None
                         row.append(answer)
                         yield answer, fact
 
 
 def _asked_for(
-    universe: Universe, asker: PackageVersion, relation: str, standing: set[PackageVersion]
-) -> Iterator[tuple[PackageVersion, Fact]]:
-    """The one standing answer to each clause, where there is but one."""
-    for clause in getattr(asker, relation):
-        answers = [
+    universe: Universe, asker: PackageVersion, kind: str, alone: bool,
+    standing: set[PackageVersion],
+) -> Iterator[tuple[PackageVersion, Fact]]:  # fmt: skip
+    """The standing answers to each clause: the only one, or each of several."""
+    for clause in asker.needs if kind == NEEDS else asker.wishes:
+        answers = dict.fromkeys(
             version
             for atom in clause.atoms
             for version in universe.meeting(atom, asker.architecture)
             if version in standing
-        ]
-        if len(set(answers)) == 1:
-            kind = NEEDS if relation == "needs" else RECOMMENDS
-            yield answers[0], Fact(kind, asker, (answers[0],), clause.text)
+        )
+        if len(answers) == 1 or not alone:
+            for answer in answers:
+                yield answer, Fact(kind, asker, (answer,), clause.text)
 
 
 def _in_order(start: Iterable[PackageVersion], facts: list[Fact]) -> Iterator[Fact]:

@@ -49,12 +49,14 @@ class PersonsWishes(msgspec.Struct, frozen=True):
     """What a person wants of a plan. ``protect`` and ``exclude`` are slots.
 
     A protected package stays installed in whatever version; an excluded one does not come, and
-    where it is installed it stays as it is. ``order`` are the levels that were put in another
+    where it is installed it stays as it is; one that may go (``let_go``) is kept no more than
+    any other. ``order`` are the levels that were put in another
     order, the weightiest first.
     """
 
     protect: frozenset[str] = frozenset()
     exclude: frozenset[str] = frozenset()
+    let_go: frozenset[str] = frozenset()
     order: tuple[str, ...] = LEVELS
 
 

@@ -191,8 +191,12 @@ class _Planning:
 
     def _hand_installed_kept(self) -> Iterator[int]:
         for slot, one in self.installed.items():
-            if one.by_hand and one.package.name in self.universe.archive:
+            if self._is_dear(slot) and one.package.name in self.universe.archive:
                 yield self._any_of(slot)
+
+    def _is_dear(self, slot: str) -> bool:
+        """Whether somebody asked for a package, and does not let it go."""
+        return self.installed[slot].by_hand and slot not in self.wishes.let_go
 
     def _base_upgraded(self) -> Iterator[int]:
         return self._upgrade(
@@ -203,7 +207,7 @@ class _Planning:
 
     def _needed_upgraded(self) -> Iterator[int]:
         """The hand-installed packages and what is installed of all that they need."""
-        by_hand = (slot for slot, one in self.installed.items() if one.by_hand)
+        by_hand = (slot for slot in self.installed if self._is_dear(slot))
         reached = needed_slots(self.universe, self.candidates, by_hand)
         return self._upgrade(slot for slot in self.candidates if slot in reached)
 
@@ -219,7 +223,7 @@ class _Planning:
         return (self.encoding.variables[self.candidates[slot]] for slot in slots)
 
     def _stay(self, *, by_hand: bool) -> Iterator[int]:
-        return (self._any_of(s) for s, one in self.installed.items() if one.by_hand == by_hand)
+        return (self._any_of(slot) for slot in self.installed if self._is_dear(slot) == by_hand)
 
     # Recommendations come in rounds: what is new may recommend more
 

@@ -1,0 +1,70 @@
+"""What keeping a package costs the others, so that a person can decide whether it is worth it."""
+
+from collections import Counter
+from collections.abc import Iterable
+
+import msgspec
+
+from brave_bridge.core.planning.explanation import HELD, STAYS, Explainer
+from brave_bridge.core.planning.package_plan import PackagePlan, PersonsWishes
+from brave_bridge.core.planning.planner import plan_packages
+from brave_bridge.core.planning.universe import Universe
+
+_ASKED, _NAMED = 40, 3
+
+
+class Price(msgspec.Struct, frozen=True):
+    """What is gained and lost when one package is let go of.
+
+    ``freed`` would be upgraded then, and are kept back now; ``lost`` would go away, and stay now.
+    """
+
+    slot: str
+    freed: tuple[str, ...]
+    lost: tuple[str, ...]
+
+    @property
+    def words(self) -> str:
+        """It as a question of one line."""
+        others = len(self.lost) - 1
+        more = f" and {others} more would go" if others > 0 else ""
+        return f"keeping {self.slot} keeps {len(self.freed)} back; without it they go on{more}"
+
+
+def prices(universe: Universe, plan: PackagePlan, explainer: Explainer) -> list[Price]:
+    """The packages installed by hand whose keeping holds others back, the dearest first."""
+    found = []
+    for slot in _culprits(plan, explainer):
+        wishes = plan.wishes
+        other = plan_packages(
+            universe, msgspec.structs.replace(wishes, let_go=wishes.let_go | {slot})
+        )
+        price = price_of(plan, other, slot)
+        if price.freed and slot in other.removed:
+            found.append(price)
+    return sorted(found, key=lambda price: -len(price.freed))
+
+
+def price_of(plan: PackagePlan, other: PackagePlan, slot: str) -> Price:
+    """What another plan without a package gains and loses."""
+    freed = set(plan.kept_back) - set(other.kept_back) - set(other.removed)
+    return Price(slot, tuple(sorted(freed)), tuple(sorted(set(other.removed) - set(plan.removed))))
+
+
+def keeping(universe: Universe, plan: PackagePlan, slots: Iterable[str]) -> PackagePlan:
+    """The plan that keeps packages which this one would lose: what it costs is the difference."""
+    wishes: PersonsWishes = plan.wishes
+    protect = wishes.protect | frozenset(slots)
+    return plan_packages(universe, msgspec.structs.replace(wishes, protect=protect))
+
+
+def _culprits(plan: PackagePlan, explainer: Explainer) -> list[str]:
+    """The hand-installed packages that reasons for keeping others back name most often."""
+    count: Counter[str] = Counter()
+    kept = plan.kept_back
+    for slot in kept[:: max(1, len(kept) // _ASKED)]:
+        for fact in explainer.why_kept(slot).facts:
+            present = plan.before.get(fact.version.slot)
+            if fact.kind in (STAYS, HELD) and present is not None and present.by_hand:
+                count[fact.version.slot] += 1
+    return [slot for slot, _ in count.most_common(_NAMED)]
