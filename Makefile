@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.ready
 
 # What the tests work on or with, beyond Python: installed only by root, on Debian-like machines.
-TEST_PACKAGES := tmux debootstrap btrfs-progs e2fsprogs xfsprogs gpgv dpkg apt util-linux rsync attr zstd rpm pacman-package-manager libvirt-clients libvirt-daemon
+TEST_PACKAGES := tmux debootstrap btrfs-progs e2fsprogs xfsprogs gpgv dpkg apt util-linux rsync attr zstd rpm pacman-package-manager libvirt-clients libvirt-daemon dnf createrepo-c
 
 .PHONY: setup venv-package demo test lint bench rules test-packages
 

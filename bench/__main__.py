@@ -1,6 +1,6 @@
 """Run every measurement and print one Markdown table."""
 
-from bench import copies, fleet, real_tree, screen
+from bench import copies, fleet, plans, real_tree, screen
 from bench.measure import HEAD
 
 print(HEAD, flush=True)
@@ -8,3 +8,4 @@ screen.run_all()
 fleet.run_all()
 real_tree.run_all()
 copies.run_all()
+plans.run_all()

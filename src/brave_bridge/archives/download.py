@@ -1,9 +1,12 @@
 """Getting files of archives: over HTTP(S), resumable and conditional, or from a folder."""
 
 import contextlib
+import fcntl
 import hashlib
+import os
 import re
 from pathlib import Path
+from typing import BinaryIO
 from urllib.parse import unquote, urlsplit
 
 import httpx
@@ -82,25 +85,31 @@ class Downloader:
             part.unlink(missing_ok=True)
 
     def _go_on(self, address: str, part: Path, size: int) -> bytes:
-        have = part.stat().st_size if part.exists() else 0
-        if have > size:
-            part.unlink()
-            have = 0
-        headers = {"Range": f"bytes={have}-"} if 0 < have < size else {}
-        if have == size and size:
-            return part.read_bytes()
-        headers["Accept-Encoding"] = "identity"
+        """Get the rest of a file into its part; one at a time works on a part."""
+        with open(part, "a+b") as stream:
+            fcntl.flock(stream, fcntl.LOCK_EX)
+            have = stream.seek(0, os.SEEK_END)
+            if have > size:
+                have = stream.truncate(0)
+            if have < size:
+                self._append(address, stream, have, size)
+            stream.seek(0)
+            return stream.read()
+
+    def _append(self, address: str, stream: BinaryIO, have: int, size: int) -> None:
+        headers = {"Accept-Encoding": "identity"}
+        if have:
+            headers["Range"] = f"bytes={have}-"
         with self._client.stream("GET", address, headers=headers) as got:
             _check_status(got)
-            mode = "ab" if got.status_code == httpx.codes.PARTIAL_CONTENT else "wb"
-            with open(part, mode) as stream:
-                length = stream.tell()
-                for piece in got.iter_bytes(_CHUNK):
-                    length += len(piece)
-                    if length > size:
-                        raise ArchiveFault("size", f"is longer than {size} bytes", address)
-                    stream.write(piece)
-        return part.read_bytes()
+            if got.status_code != httpx.codes.PARTIAL_CONTENT:
+                have = stream.truncate(0)
+            for piece in got.iter_raw():
+                have += len(piece)
+                if have > size:
+                    stream.truncate(0)
+                    raise ArchiveFault("size", f"is longer than {size} bytes", address)
+                stream.write(piece)
 
     def _read(self, address: str, limit: int) -> bytes:
         path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)
