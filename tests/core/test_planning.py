@@ -20,6 +20,7 @@ from brave_bridge.core.planning.package_plan import (
 )
 from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.prices import keeping, prices
+from brave_bridge.core.planning.skipping import compare_ways
 from tests.support.little_universe import every_way, little_universe, versions
 from tests.support.reason_checker import faults_of_reason
 
@@ -317,3 +318,34 @@ def test_no_other_way_is_better(world):
 
 def _candidate(plan, slot: str) -> list:
     return [plan.candidates[slot]] if slot in plan.candidates else []
+
+
+def test_what_a_jump_over_a_release_leaves_out():
+    installed = (
+        "base 1 Priority: required; Depends: libold\nauto libold 1\ntide-data 1\ntided 1\n"
+        "oldname 1\n"
+    )
+    middle = (
+        "base 2 Priority: required; Depends: libmid\nlibmid 2\ntide-data 2\n"
+        "tided 2 Replaces: tide-data (<< 2); Breaks: tide-data (<< 2)\n"
+        "oldname 2 Section: oldlibs; Depends: newname\nnewname 2"
+    )
+    last = "base 3 Priority: required; Depends: libmid (>= 2)\ntide-data 3\ntided 3\nnewname 3\n"
+    first_universe, first = planned(installed, middle)
+    second_universe = first_universe.following(first.after, little_universe("", last).archive)
+    second = plan_packages(second_universe)
+    direct_universe, direct = planned(installed, last)
+    found = compare_ways(direct_universe, direct, [first, second], [first_universe.archive])
+    assert (found.mixed_base, found.left_at_old) == (("base",), ("base", "oldname"))
+    assert found.never_installed == ("oldname",)
+    (guard,) = found.guards
+    assert guard.words == (
+        "tided 2 takes over from tide-data (< 2); later versions do not say so, and "
+        "tide-data 1 is here"
+    )
+    assert found.unmet == ("base 3 needs libmid (>= 2), which is not there",)
+    assert found.sentence == (
+        "On this machine the jump would leave 1 part of the base system behind, lose 1 guard "
+        "against overwritten files that only the release between carries, leave 2 packages at "
+        "the version of now and pass over 1 passing package."
+    )

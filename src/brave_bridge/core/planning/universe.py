@@ -1,6 +1,6 @@
 """All versions that may stand after a leg: what is installed, and each package's candidate."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Protocol
 
 from brave_bridge.core.packages.package_version import Installed, PackageVersion
@@ -85,12 +85,37 @@ class Universe:
             versionless_provides=self._versionless_provides,
         )  # fmt: skip
 
+    def following(self, after: Mapping[str, PackageVersion], archive: Archive) -> "Universe":
+        """The machine as a plan leaves it, with the sources of the next leg.
+
+        What came with the plan came with other packages; the rest is as it was decided.
+        """
+        installed = []
+        for slot, version in after.items():
+            one = self.installed.get(slot)
+            by_hand = one is not None and one.by_hand
+            held = one is not None and one.held
+            installed.append(Installed(package=version, by_hand=by_hand, held=held))
+        return Universe(
+            installed, archive, by_architecture=self._by_architecture,
+            versionless_provides=self._versionless_provides,
+        )  # fmt: skip
+
     def candidate(self, package: PackageVersion) -> PackageVersion | None:
         """The candidate for the slot of a package; None where no source has one."""
-        for version in self.archive.candidates(package.name):
+        for version in self.offered(package.name):
             if version.slot == package.slot:
                 return version
         return None
+
+    def offered(self, name: str) -> list[PackageVersion]:
+        """The candidates of a package; one that is installed in that version is that very one."""
+        found = []
+        for version in self.archive.candidates(name):
+            one = self.installed.get(version.slot)
+            same = one is not None and one.package.version == version.version
+            found.append(one.package if same else version)
+        return found
 
     def additions(self) -> list[PackageVersion]:
         """The candidates that come beside older versions of themselves, which stay."""
@@ -121,7 +146,7 @@ class Universe:
     def called(self, name: str) -> tuple[PackageVersion, ...]:
         """The versions of that name, candidates first."""
         if name not in self._called:
-            found = dict.fromkeys(self.archive.candidates(name))
+            found = dict.fromkeys(self.offered(name))
             found.update(dict.fromkeys(self._present.get(name, ())))
             self._called[name] = tuple(found)
         return self._called[name]
