@@ -6,7 +6,10 @@ import pytest
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.requests import (
     CandidatesFound,
+    ChangesExplained,
     Done,
+    ExplainChanges,
+    Failed,
     FilesRead,
     FileText,
     FindCandidates,
@@ -66,6 +69,8 @@ class Replies:
 
     def __init__(self, *described: FileText, full: Ran | None = None) -> None:
         self.described = described
+        self.explained: list[ExplainChanges] = []
+        self.explains = Failed("planning", "not today")
         self.full = full or ran(1, FULL)
         self.written: list[tuple[FileText, ...]] = []
         self.argvs: list[tuple[str, ...]] = []
@@ -80,6 +85,9 @@ class Replies:
             return self._run(request.argv)
         if isinstance(request, FindCandidates):
             return CandidatesFound(tuple(map(candidate, ("quay-libc", "libtls3"))))
+        if isinstance(request, ExplainChanges):
+            self.explained.append(request)
+            return self.explains
         assert isinstance(request, ReadFiles)
         if "status" in request.patterns[0]:
             return FilesRead((FileText("/var/lib/dpkg/status", STATUS_TEXT),))
@@ -141,6 +149,15 @@ def test_a_third_party_that_lacks_the_release_is_paused_and_the_rest_planned():
     assert [(c.name, c.reason) for c in plan.new] == [("libtls3", "needed by quay-libc")]
     assert (plan.download_bytes, plan.first_stage) == (2000, ("quay-libc",))
     assert plan.disk_bytes == (30 - 10 + 30 - 10) * 1024
+
+
+def test_a_proven_reason_takes_the_place_of_what_packages_say():
+    replies = Replies(description(OWN, "diamond"))
+    replies.explains = ChangesExplained({"quay-webd": "proved"}, ("quay-webd",), (), True)
+    (plan,) = planned(replies)
+    assert [(c.name, c.reason) for c in plan.removed] == [("quay-webd", "proved")]
+    (request,) = replies.explained
+    assert (request.lists, request.removed) == ("/plans/0/lists", ("quay-webd",))
 
 
 def test_only_isolated_folders_are_written_and_named():

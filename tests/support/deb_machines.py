@@ -4,11 +4,13 @@ Indices are fetched once from this machine's own mirror and kept. Nothing is ins
 machine is a package database that apt itself has worked out.
 """
 
+import hashlib
 import lzma
 import os
 import random
 import subprocess
 import urllib.request
+from email.utils import formatdate
 from pathlib import Path
 
 import msgspec
@@ -24,6 +26,8 @@ from brave_bridge.families.deb.system import installed_packages
 from tests.support import lab
 
 RELEASES = ("bullseye", "bookworm", "trixie")
+SUITES = {"bullseye": "oldoldstable", "bookworm": "oldstable", "trixie": "stable"}
+VERSIONS = {"bullseye": "11.11", "bookworm": "12.12", "trixie": "13.2"}
 FOLDER = lab.CACHE / "indices"
 NATIVE = "amd64"
 
@@ -55,6 +59,7 @@ class AptWorld:
             place = folder / "archive" / release / "dists" / release / f"main/binary-{NATIVE}"
             place.mkdir(parents=True)
             (place / "Packages").symlink_to(index_file(release))
+            (place.parent.parent / "Release").write_text(_release_text(release))
             lines.append(f"deb [trusted=yes] file:{folder}/archive/{release} {release} main\n")
         (folder / "etc/sources.list").write_text("".join(lines))
         (folder / "etc/status").write_bytes(b"")
@@ -82,6 +87,26 @@ class AptWorld:
         if done.returncode not in (0, 1) or "E: " in done.stderr.replace("E: Trivial Only", ""):
             raise RuntimeError(done.stdout[-500:] + done.stderr[-1500:])
         return change_summary(done.stdout)
+
+
+def _release_text(release: str) -> str:
+    with open(index_file(release), "rb") as stream:
+        digest = hashlib.file_digest(stream, "sha256").hexdigest()
+    size = index_file(release).stat().st_size
+    return (
+        f"Origin: Debian\nLabel: Debian\nSuite: {SUITES[release]}\nCodename: {release}\n"
+        f"Version: {VERSIONS[release]}\nDate: {formatdate(usegmt=True)}\n"
+        f"Architectures: {NATIVE}\nComponents: main\n"
+        f"SHA256:\n {digest} {size} main/binary-{NATIVE}/Packages\n"
+    )
+
+
+def origin_of(release: str) -> Origin:
+    """What pins tell the index of a release by."""
+    return Origin(
+        suite=SUITES[release], codename=release, version=VERSIONS[release], origin="Debian",
+        label="Debian", component="main",
+    )  # fmt: skip
 
 
 _CONFIG = """Dir "{folder}";

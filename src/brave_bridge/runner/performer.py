@@ -18,6 +18,7 @@ from brave_bridge.core.crossing.requests import (
     CompareWithSnapshot,
     Done,
     ExpireSnapshots,
+    ExplainChanges,
     FactsRead,
     Failed,
     FilesListed,
@@ -175,6 +176,12 @@ class Performer:
     @_perform.register
     def _(self, request: FindCandidates, seq: int, report: Report) -> Reply:
         return CandidatesFound(find_candidates(self.machine, request.lists, request.names))
+
+    @_perform.register
+    def _(self, request: ExplainChanges, seq: int, report: Report) -> Reply:
+        from brave_bridge.runner.plan_deeds import explain_changes
+
+        return explain_changes(self.machine, request)
 
     @_perform.register
     def _(self, request: GuardServices, seq: int, report: Report) -> Reply:

@@ -6,6 +6,7 @@ import msgspec
 
 from brave_bridge.core.crossing.next_step import Standing, next_step
 from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.releases.choices import Choices, Stands, choose_ways
 from brave_bridge.core.releases.route import Route, find_route
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import MARKS, BridgeState
@@ -68,6 +69,7 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         goal=surveyed.goal,
         route=surveyed.route,
         routes=_routes(desk, surveyed),
+        choices=_choices(desk, surveyed),
         plan=plan,
         ways_back=listed,
         gone=tuple(ways.gone()) if may_read else (),
@@ -89,6 +91,19 @@ def _with_outlook(record: MachineRecord, desk: Desk) -> MachineRecord:
 def watch_machine(desk: Desk, record: MachineRecord) -> MachineRecord:
     """The record with only its newest procedure read anew."""
     return _with_outlook(msgspec.structs.replace(record, live=read_live(desk)), desk)
+
+
+def _choices(desk: Desk, surveyed: Surveyed) -> Choices:
+    """The ways that are offered from here on, and the legs that are closed to this machine."""
+    line, here, facts = surveyed.line, surveyed.release, surveyed.facts
+    if line is None or here is None:
+        return Choices((), ())
+    stands = Stands(
+        version=facts.identity.point_release or facts.identity.version_id,
+        edition=facts.identity.edition,
+        architecture=facts.identity.architecture,
+    )
+    return choose_ways(line, here, desk.today(), stands)
 
 
 def _routes(desk: Desk, surveyed: Surveyed) -> tuple[Route, ...]:

@@ -13,6 +13,7 @@ from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.updates import Update
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
+from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.facts import Facts
@@ -90,6 +91,7 @@ class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
     goal: Release | None = None
     route: Route | None = None
     routes: tuple[Route, ...] = ()
+    choices: Choices = Choices((), ())
     plan: KeptPlan | None = None
     ways_back: tuple[WayBack, ...] = ()
     gone: tuple[Gone, ...] = ()

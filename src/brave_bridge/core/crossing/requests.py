@@ -151,6 +151,19 @@ class FindCandidates(Request, frozen=True, tag=True, kw_only=True):
     names: tuple[str, ...]
 
 
+class ExplainChanges(Request, frozen=True, tag=True, kw_only=True):
+    """Why these packages go away or are kept back, by a plan of our own over the same indices.
+
+    ``lists`` is the folder of the indices, ``database`` the package database to start from.
+    Reply: ChangesExplained.
+    """
+
+    lists: str
+    database: str
+    removed: tuple[str, ...]
+    kept_back: tuple[str, ...]
+
+
 class Ask(Request, frozen=True, tag=True, kw_only=True):
     """Ask the person. Unattended, the default is taken. Reply: Answered."""
 
@@ -286,6 +299,15 @@ class CandidatesFound(Reply, frozen=True, tag=True):
     candidates: tuple[Candidate, ...]
 
 
+class ChangesExplained(Reply, frozen=True, tag=True):
+    """The proven reasons by package, and what our own plan would remove and keep back."""
+
+    reasons: dict[str, str]
+    removed: tuple[str, ...]
+    kept_back: tuple[str, ...]
+    proven: bool
+
+
 class Answered(Reply, frozen=True, tag=True):
     """The choice and who made it (``person``, ``default``)."""
 
@@ -369,6 +391,7 @@ AnyRequest = (
     | ListFiles
     | Run
     | FindCandidates
+    | ExplainChanges
     | Ask
     | GuardServices
     | UnguardServices
@@ -390,6 +413,7 @@ AnyReply = (
     | Swapped
     | Ran
     | CandidatesFound
+    | ChangesExplained
     | Answered
     | Restored
     | Compared

@@ -231,12 +231,12 @@ class _Planning:
         """The last three levels: recommendations, preferred alternatives, as little as can be."""
         failed, proven = 0, True
         asked: set[PackageVersion] = set()
-        for _ in range(_ROUNDS):
+        for rounds_left in reversed(range(_ROUNDS)):
             scope = self.solver.variable()
             preferred = self._minimise(self._preferred(), scope)
             new = self._minimise(self._not_new(), scope)
             wishes = list(self._recommended(asked))
-            if not wishes:
+            if not wishes or not rounds_left:
                 break
             while wishes:
                 reached = self._minimise(self._encoded(wishes))

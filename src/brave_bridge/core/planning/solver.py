@@ -31,7 +31,7 @@ class LevelSolver:
     question; beyond it a level ends with what was found, not proven.
     """
 
-    def __init__(self, conflicts: int = 2_000_000) -> None:
+    def __init__(self, conflicts: int = 300_000) -> None:
         self._engine = _Engine(name=_ENGINE, incr=False)
         self._conflicts = conflicts
         self._top = 0
@@ -95,8 +95,6 @@ class LevelSolver:
         refine: Callable[[], bool] = lambda: False,
     ) -> Reached:  # fmt: skip
         """Let as few of these literals fail as can be, and hold on to that.
-
-        Beyond them as many of ``guidance`` are met as is easy.
 
         ``scope``: literals under which alone it is held on to, for what is tried and taken
         back. ``refine`` is asked whenever something was found: it adds the clauses that were

@@ -59,10 +59,17 @@ class SplitComponent(msgspec.Struct, frozen=True):
 
 
 class LegRule(msgspec.Struct, frozen=True):
-    """One supported move, with what it renames beyond the codename."""
+    """One supported move, with what it renames beyond the codename.
+
+    ``at_least`` is the version within the start's release that a machine must have reached;
+    ``editions`` and ``architectures`` are those it is for, empty where it is for all.
+    """
 
     start: str
     end: str
+    at_least: str = ""
+    editions: tuple[str, ...] = ()
+    architectures: tuple[str, ...] = ()
     suites: dict[str, str] = {}
     components: tuple[SplitComponent, ...] = ()
     notes: tuple[str, ...] = ()

@@ -74,7 +74,11 @@ def _source_outcomes(
 
 
 class LegPlanComposer:
-    """Composes one leg's plan. ``candidates`` are what the new indices offer, by name."""
+    """Composes one leg's plan. ``candidates`` are what the new indices offer, by name.
+
+    ``proven`` are reasons that the planner has proved, by package; the rest is read from what
+    packages say of each other.
+    """
 
     def __init__(
         self,
@@ -83,8 +87,10 @@ class LegPlanComposer:
         state: LegState,
         candidates: Mapping[str, Candidate],
         reasons: Mapping[SourceKey, str],
+        proven: Mapping[str, str],
     ) -> None:
         self.facts = facts
+        self.proven = proven
         self.leg = leg
         self.state = state
         self.candidates = candidates
@@ -116,7 +122,9 @@ class LegPlanComposer:
     def _changes(
         self, rows: Iterable[SummaryRow], reason: Callable[[str], str]
     ) -> tuple[PackageChange, ...]:
-        return tuple(self._change(row, reason(row.name)) for row in rows)
+        return tuple(
+            self._change(row, self.proven.get(row.name) or reason(row.name)) for row in rows
+        )
 
     def _questions(self, changing: set[str]) -> tuple[ConfigQuestion, ...]:
         """One for each config file that is changed here and whose package changes."""

@@ -8,6 +8,8 @@ machine's own sources, indices and database are only read.
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.requests import (
     CandidatesFound,
+    ChangesExplained,
+    ExplainChanges,
     Failed,
     FilesRead,
     FileText,
@@ -124,8 +126,24 @@ class _LegPlanning:
         if fault:
             return fault
         first = change_summary(gentle.output) if _is_plan(gentle) else ChangeSummary()
-        composer = LegPlanComposer(self.facts, self.leg, self.state, self.candidates, self.reasons)
+        proven = yield from self._prove(summary)
+        composer = LegPlanComposer(
+            self.facts, self.leg, self.state, self.candidates, self.reasons, proven
+        )
         return composer.compose(fetched, summary, first)
+
+    def _prove(self, summary: ChangeSummary) -> Script[dict[str, str]]:
+        """The reasons that our own planner proves; none where it cannot plan this machine."""
+        if not (summary.removed or summary.kept_back):
+            return {}
+        reply = yield ExplainChanges(
+            title="Prove why packages go away or are kept back",
+            lists=f"{self.folder}/lists",
+            database=self.state.database,
+            removed=tuple(row.name for row in summary.removed),
+            kept_back=tuple(row.name for row in summary.kept_back),
+        )
+        return reply.reasons if isinstance(reply, ChangesExplained) else {}
 
     def _turned(self, lacking: set[SourceKey]) -> tuple[SourceFile, ...]:
         """The source files turned to the leg's end, those that lack it paused as they stand."""

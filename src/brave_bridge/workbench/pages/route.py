@@ -6,6 +6,7 @@ from datetime import date
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.releases.catalogue import Leg, Release
+from brave_bridge.core.releases.choices import Choice, ClosedLeg
 from brave_bridge.core.releases.conditions import KnownIssue
 from brave_bridge.core.releases.route import Route
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
@@ -35,6 +36,7 @@ def route_page(record: MachineRecord, today: date) -> Page:
     line = surveyed.line
     goal = record.goal.key if record.goal else ""
     rows = [_row(route, goal, line.rule, today) for route in record.routes]
+    rows += _ways_offered(record)
     rows += _legs_of_goal(record, line.rule)
     return Page(
         f"from {line.name} {surveyed.release.title}",
@@ -111,6 +113,53 @@ def _supported(end: Release, today: date) -> str:
     if days < 0:
         return f"Its support ended {counted(-days, 'day')} ago."
     return f"Supported for another {counted(days, 'day')}."
+
+
+def _ways_offered(record: MachineRecord) -> list[Row]:
+    """The shortest, the safest and the lasting way; then the legs that are closed from here."""
+    choices = record.choices
+    here = record.surveyed.release
+    rows = [_way_row(number, way) for number, way in enumerate(choices.ways)]
+    rows += [_closed_row(closed) for closed in choices.closed if closed.start.key == here.key]
+    return [heading("ways that are offered", len(COLUMNS)), *rows] if rows else []
+
+
+def _way_row(number: int, way: Choice) -> Row:
+    kinds = ", ".join(way.kinds)
+    stops = [leg.end.title for leg in way.legs]
+    return Row(
+        key=f"way:{number}",
+        cells=(
+            "▲" if way.remarks else "●",
+            kinds,
+            str(len(way.legs)),
+            "",
+            str(way.end.support_ends or "–"),
+            ", then ".join(stops),
+        ),
+        why=(
+            title(f"The way to {way.end.title}: {kinds}"),
+            *(
+                Note("seen", f"{leg.start.title} → {leg.end.title}"
+                     + (f", supported to {leg.end.support_ends}" if leg.end.support_ends else ""))
+                for leg in way.legs
+            ),
+            *(Note("text", f"▲ {remark}") for remark in way.remarks),
+            Note("do", f"Enter on {way.end.title} above makes it the goal"),
+        ),
+    )  # fmt: skip
+
+
+def _closed_row(closed: ClosedLeg) -> Row:
+    return Row(
+        key=f"closed:{closed.end.key}",
+        cells=("■", f"the leg to {closed.end.title} is closed", "", "", "", closed.reason),
+        tone="quiet",
+        why=(
+            title(f"{closed.start.title} to {closed.end.title} is closed to this machine now"),
+            *said(closed.reason),
+        ),
+    )
 
 
 def _legs_of_goal(record: MachineRecord, rule: str) -> list[Row]:

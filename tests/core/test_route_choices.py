@@ -1,0 +1,115 @@
+"""The ways that are offered: shortest, safest, to a long-term release; and closed legs."""
+
+from datetime import date
+
+import msgspec
+
+from brave_bridge.core.releases.catalogue import LegRule, Release, ReleaseLine
+from brave_bridge.core.releases.choices import (
+    SAFEST,
+    SHORTEST,
+    TO_LONG_TERM,
+    Stands,
+    choose_ways,
+    consequence_of_track,
+)
+from brave_bridge.core.releases.conditions import KnownIssue
+from tests.support.facts import quayside
+
+TODAY = date(2026, 11, 25)
+
+
+def line(*legs: LegRule) -> ReleaseLine:
+    """Four releases, the second and fourth of them interim."""
+    releases = tuple(
+        Release(
+            key=str(n), version=str(n), codename=name, released=date(2020 + n, 1, 1),
+            support_ends=date(2028, 1, 1) if long_term else date(2027, 2, 1), long_term=long_term,
+        )
+        for n, name, long_term in ((1, "ebb", True), (2, "flow", False), (3, "neap", True),
+                                   (4, "spring", False))
+    )  # fmt: skip
+    return ReleaseLine("tide", "Tide", "deb", ("tide",), "one after the other", releases, legs)
+
+
+STEPS = (LegRule("1", "2"), LegRule("2", "3"), LegRule("3", "4"))
+LEAP = LegRule("1", "3")
+
+
+def ways(given: ReleaseLine, stands: Stands = Stands(), to: str = ""):
+    found = choose_ways(given, given.releases[0], TODAY, stands, given.release(to) if to else None)
+    return {
+        kind: [leg.end.key for leg in way.legs] for way in found.ways for kind in way.kinds
+    }, found  # fmt: skip
+
+
+def test_the_long_term_leap_is_shortest_and_safest():
+    found, _ = ways(line(*STEPS, LEAP), to="3")
+    assert found == {SHORTEST: ["3"], SAFEST: ["3"], TO_LONG_TERM: ["3"]}
+
+
+def test_the_safest_way_avoids_what_should_wait():
+    wait = (KnownIssue(id="w", title="wait", severity="wait"),)
+    leap = msgspec.structs.replace(LEAP, issues=wait)
+    found, choices = ways(line(*STEPS, leap), to="3")
+    assert (found[SHORTEST], found[SAFEST]) == (["3"], ["2", "3"])
+    shortest = next(way for way in choices.ways if SHORTEST in way.kinds)
+    assert shortest.remarks == ("1 ebb to 3 neap: something known says wait",)
+
+
+def test_without_a_goal_the_newest_is_offered_and_the_lasting_one_beside_it():
+    found, choices = ways(line(*STEPS, LEAP), Stands(long_term_only=True))
+    assert (found[SHORTEST], found[TO_LONG_TERM]) == (["3", "4"], ["3"])
+    newest = next(way for way in choices.ways if SHORTEST in way.kinds)
+    assert newest.remarks == (
+        "4 spring gets fixes for 68 days more",
+        "4 spring is no long-term release: it leaves the chosen track",
+    )
+
+
+def test_closed_legs_say_why():
+    legs = (
+        LegRule("1", "2", at_least="1.10"),
+        LegRule("1", "3", editions=("Harbour",)),
+        LegRule("1", "4", architectures=("arm64",)),
+    )
+    stands = Stands(version="1.9", edition="Crew", architecture="amd64")
+    _, choices = ways(line(*legs), stands)
+    assert choices.ways == ()
+    assert [closed.reason for closed in choices.closed] == [
+        "it asks for 1.10 at least, this is 1.9: update first",
+        "it is for Harbour, this is Crew",
+        "4 spring does not exist for amd64",
+    ]
+    found, _ = ways(line(*legs), Stands("1.10", "Harbour", "arm64"))
+    assert found[SHORTEST] == ["4"]
+
+
+def test_what_a_track_means_is_told_before():
+    given, stands = line(*STEPS, LEAP), Stands()
+    here = given.releases[0]
+    assert consequence_of_track(given, here, TODAY, stands, long_term_only=True) == (
+        "It would be offered 3 neap until 2028-01-01 and nothing between."
+    )
+    assert consequence_of_track(given, here, TODAY, stands, long_term_only=False) == (
+        "It would be offered every release; the newest, 4 spring, is supported until 2027-02-01 "
+        "and asks for a leg each time one ends."
+    )
+
+
+def test_points_are_taken_in_order_on_the_way_to_the_next_long_term_release():
+    given = quayside()
+    found = choose_ways(given, given.release("5.1"), TODAY, Stands(), given.release("7"))
+    (way,) = [way for way in found.ways if SHORTEST in way.kinds]
+    assert [leg.end.key for leg in way.legs] == ["5.2", "5.3", "7"]
+
+
+def test_a_line_full_of_ways_is_judged_in_bounds():
+    releases = line().releases
+    many = tuple(
+        msgspec.structs.replace(releases[0], key=str(n), version=str(n)) for n in range(30)
+    )
+    legs = tuple(LegRule(str(a), str(b)) for a in range(30) for b in range(a + 1, 30))
+    given = msgspec.structs.replace(line(*legs), releases=many)
+    found = choose_ways(given, many[0], TODAY, Stands())
+    assert [leg.end.key for leg in found.ways[0].legs] == ["29"]
