@@ -1,6 +1,7 @@
 """Snapshots by copy at full size: 100,000 files on the disk of /var/tmp, beside rsync.
 
-``python -m bench.copies`` runs it alone. Each of ours is a process of its own, so that
+``python -m bench.copies`` runs it alone, ``python -m bench.copies 100000 cold`` with cold
+caches only. Each of ours is a process of its own, so that
 its start counts as well and its memory can be told.
 """
 
@@ -25,7 +26,7 @@ _QUIET = {"stdout": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}
 _RSYNC = ("rsync", "-aHAX", "--exclude=/home", "--exclude=/var/lib/brave-bridge")
 
 
-def run_all(files: int = FILES) -> None:
+def run_all(files: int = FILES, temperatures: tuple[str, ...] = ("warm", "cold")) -> None:
     """All measurements, in a folder that is removed afterwards."""
     if os.geteuid() != 0 or shutil.which("rsync") is None:
         print("left out, snapshots at full size: needs root and rsync")
@@ -34,8 +35,8 @@ def run_all(files: int = FILES) -> None:
     try:
         size = build(folder / "tree", files)
         print(f"<!-- {files} files, {size / 1e9:.1f} GB -->")
-        for cold in (False, True):
-            _measure(folder, "cold" if cold else "warm")
+        for temperature in temperatures:
+            _measure(folder, temperature)
         _memory(folder)
     finally:
         subprocess.run(["rm", "-rf", "--one-file-system", folder], check=True)
@@ -78,6 +79,9 @@ def _settle(temperature: str) -> None:
     os.sync()
     if temperature == "cold":
         Path("/proc/sys/vm/drop_caches").write_text("3")
+        # The tree is cold; the programs of both sides are not.
+        _run(sys.executable, "-c", "import bench.copies, brave_bridge.snapshots.helper")
+        _run("rsync", "--version")
 
 
 def _measure(folder: Path, temperature: str) -> None:
@@ -220,4 +224,5 @@ if __name__ == "__main__":
         _act(*sys.argv[1:])
     else:
         print(HEAD)
-        run_all(int(sys.argv[1]) if len(sys.argv) > 1 else FILES)
+        files = int(sys.argv[1]) if len(sys.argv) > 1 else FILES
+        run_all(files, tuple(sys.argv[2:]) or ("warm", "cold"))
