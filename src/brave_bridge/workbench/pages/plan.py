@@ -139,13 +139,13 @@ def _change_row(change: PackageChange, tone: str, plan: LegPlan) -> Row:
     return Row(
         key=f"{plan.leg.title}:{change.name}",
         cells=("▲" if tone == "caution" else "", change.name, change.old, change.new, size,
-               plain(change.reason)),
+               plain(change.reason).removeprefix(f"{change.name} {change.old} ")),
         tone=tone,
         why=(
             title(change.name),
             *said(
                 f"{change.old} → {change.new}" if change.new and change.old else "",
-                plain(change.reason),
+                *plain(change.reason).split("; "),
                 f"section {change.section}" if change.section else "",
                 f"{byte_size(change.disk_bytes)} on disk" if change.disk_bytes else "",
                 "another major version: read its notes on data and settings"

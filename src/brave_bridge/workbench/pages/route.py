@@ -126,7 +126,7 @@ def _ways_offered(record: MachineRecord) -> list[Row]:
 
 def _way_row(number: int, way: Choice) -> Row:
     kinds = ", ".join(way.kinds)
-    stops = [leg.end.title for leg in way.legs]
+    told = f"to {way.end.title}" + (f": {way.remarks[0]}" if way.remarks else "")
     return Row(
         key=f"way:{number}",
         cells=(
@@ -135,7 +135,7 @@ def _way_row(number: int, way: Choice) -> Row:
             str(len(way.legs)),
             "",
             str(way.end.support_ends or "–"),
-            ", then ".join(stops),
+            told,
         ),
         why=(
             title(f"The way to {way.end.title}: {kinds}"),
