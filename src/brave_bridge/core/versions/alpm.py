@@ -3,7 +3,7 @@
 import re
 from functools import lru_cache
 
-from brave_bridge.core.versions.evr import Key, split_evr
+from brave_bridge.core.versions.evr import Key, evr_key
 
 _SEGMENTS = re.compile(r"([^0-9a-zA-Z]*)([0-9]+|[a-zA-Z]+|$)")
 _LETTERS_AT_ONCE, _END, _GOES_ON = b"\1", b"\2", b"\3"
@@ -34,6 +34,4 @@ def version_key(version: str) -> Key:
 
     Any string has a key: a malformed version never raises.
     """
-    epoch, number, release = split_evr(version)
-    whole = _part_key(epoch) + _part_key(number)
-    return (whole,) if release is None else (whole, _part_key(release))
+    return evr_key(version, _part_key)
