@@ -1,6 +1,6 @@
 """Who signed what an archive says of itself (OpenPGP, RFC 9580)."""
 
-from pysequoia import Cert, verify
+from pysequoia import Cert, Sig, verify
 
 from brave_bridge.archives.fault import ArchiveFault
 
@@ -29,19 +29,11 @@ def verified(
     """
     known = certificates(keyrings)
     try:
-        if detached is None:
-            outcome = verify(bytes=message, store=lambda ids: known)
-        else:
-            outcome = verify(bytes=message, store=lambda ids: known, signature=_parsed(detached))
+        signature = None if detached is None else Sig.from_bytes(detached)
+        outcome = verify(bytes=message, store=lambda ids: known, signature=signature)
     except Exception as error:
         raise ArchiveFault("signature", f"no key of this machine has signed it: {error}") from error
-    found = tuple(str(signature.certificate) for signature in outcome.valid_sigs)
+    found = tuple(str(valid.certificate) for valid in outcome.valid_sigs)
     if not found:
         raise ArchiveFault("signature", "no key of this machine has signed it")
     return message if detached is not None else bytes(outcome.bytes or b""), found
-
-
-def _parsed(signature: bytes):
-    from pysequoia import Sig
-
-    return Sig.from_bytes(signature)

@@ -44,8 +44,8 @@ class IndexStore:
         sha256 = hashlib.sha256(content).hexdigest()
         path = self.path(sha256)
         if not path.exists():
-            self._write(path.with_suffix(".table"), ScannedTable(content).encoded())
-            self._write(path, content)
+            self.write(path.with_suffix(".table"), ScannedTable(content).encoded())
+            self.write(path, content)
         return sha256
 
     def open(self, sha256: str) -> tuple[Callable[[int], bytes], IndexTable]:
@@ -61,7 +61,8 @@ class IndexStore:
             table = _scanned(stream)
         return _reader(stream), table
 
-    def _write(self, path: Path, content: bytes) -> None:
+    def write(self, path: Path, content: bytes) -> None:
+        """Put a file into the folder in one step."""
         self.folder.mkdir(parents=True, exist_ok=True)
         descriptor, name = tempfile.mkstemp(dir=self.folder, prefix=".new-")
         try:

@@ -5,14 +5,11 @@ what is there already by its sum is not fetched again.
 """
 
 import contextlib
-import os
-import tempfile
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from email.utils import parsedate_to_datetime
 from hashlib import sha256
-from pathlib import Path
 
 import msgspec
 
@@ -34,7 +31,6 @@ class SuiteAsked(msgspec.Struct, frozen=True, kw_only=True):
     """A suite of an archive, and what is wanted of it.
 
     ``keyrings`` are contents of key files; ``trusted``: signatures are switched off for it.
-    ``codename`` and ``suite`` are what it must call itself, one of them, where given.
     """
 
     uri: str
@@ -137,9 +133,9 @@ class SuiteFetcher:
         got = self.downloader.get(address, DESCRIPTION_LIMIT, known)
         if got is None:
             return content or b""
-        self._write(kept, got.content)
+        self.store.write(kept, got.content)
         seen.etag, seen.modified = got.etag, got.modified
-        self._write(self.store.folder / f"{name}.seen", msgspec.json.encode(seen))
+        self.store.write(self.store.folder / f"{name}.seen", msgspec.json.encode(seen))
         return got.content
 
     def _judge(self, release: ArchiveRelease, asked: SuiteAsked, base: str) -> None:
@@ -163,7 +159,7 @@ class SuiteFetcher:
 
     def _remember(self, base: str, release: ArchiveRelease) -> None:
         seen = msgspec.json.encode(_Seen(date=release.date))
-        self._write(self.store.folder / f"{_name(base)}.seen", seen)
+        self.store.write(self.store.folder / f"{_name(base)}.seen", seen)
 
     def _seen(self, name: str) -> _Seen:
         try:
@@ -205,13 +201,6 @@ class SuiteFetcher:
                 address = f"{base}/{folder}/by-hash/SHA256/{digest}"
                 return self.downloader.get_exactly(address, digest, size)
         return self.downloader.get_exactly(f"{base}/{name}", digest, size)
-
-    def _write(self, path: Path, content: bytes) -> None:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        descriptor, name = tempfile.mkstemp(dir=path.parent, prefix=".new-")
-        with open(descriptor, "wb") as stream:
-            stream.write(content)
-        os.replace(name, path)
 
 
 def _name(base: str) -> str:

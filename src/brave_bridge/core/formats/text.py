@@ -46,3 +46,8 @@ def counted(count: int, noun: str, plural: str | None = None) -> str:
     """``1 package``, ``5 packages``, ``no packages``."""
     words = noun if count == 1 else (plural or noun + "s")
     return f"{count or 'no'} {words}"
+
+
+def whole_number(text: str) -> int:
+    """A number of digits alone, as indices write sizes; 0 where it is none or absurd."""
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 19 else 0

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable
 
 from brave_bridge.core.formats.alpm_database import read_blocks
-from brave_bridge.core.formats.text import plain
+from brave_bridge.core.formats.text import plain, whole_number
 from brave_bridge.core.packages.package_version import Details, PackageVersion, Relations
 from brave_bridge.core.packages.relation import Atom, Clause, Provided
 from brave_bridge.core.versions.alpm import version_key
@@ -34,8 +34,8 @@ def alpm_package(text: str, suite: str = "") -> PackageVersion | None:
     )
     details = Details(
         section=plain(one("GROUPS")),
-        download_bytes=_number(one("CSIZE")),
-        disk_bytes=_number(one("ISIZE") or one("SIZE")),
+        download_bytes=whole_number(one("CSIZE")),
+        disk_bytes=whole_number(one("ISIZE") or one("SIZE")),
         path=plain(one("FILENAME")),
         sha256=one("SHA256SUM"),
     )
@@ -74,7 +74,3 @@ def _atom(text: str, *, by_name: bool = False) -> Atom | None:
 def _atoms(words: Iterable[str], *, by_name: bool = False) -> tuple[Atom, ...]:
     found = (_atom(word, by_name=by_name) for word in words)
     return tuple(atom for atom in found if atom is not None)
-
-
-def _number(text: str) -> int:
-    return int(text) if text.isascii() and text.isdigit() and len(text) < 19 else 0

@@ -3,7 +3,7 @@
 import re
 from functools import lru_cache, partial
 
-from brave_bridge.core.formats.text import plain
+from brave_bridge.core.formats.text import plain, whole_number
 from brave_bridge.core.packages.package_version import Details, PackageVersion, Relations
 from brave_bridge.core.packages.relation import Atom, Clause, Provided
 from brave_bridge.core.versions.deb import version_key
@@ -86,15 +86,11 @@ def _details(stanza: bytes, name: str) -> Details:
     return Details(
         section=plain(fields.get(b"Section", "")),
         source=plain(fields.get(b"Source", "").partition(" ")[0]) or name,
-        download_bytes=_number(fields.get(b"Size", "")),
-        disk_bytes=_number(fields.get(b"Installed-Size", "")) * 1024,
+        download_bytes=whole_number(fields.get(b"Size", "")),
+        disk_bytes=whole_number(fields.get(b"Installed-Size", "")) * 1024,
         path=plain(fields.get(b"Filename", "")),
         sha256=fields.get(b"SHA256", ""),
     )
-
-
-def _number(text: str) -> int:
-    return int(text) if text.isascii() and text.isdigit() and len(text) < 19 else 0
 
 
 @lru_cache(maxsize=1 << 16)

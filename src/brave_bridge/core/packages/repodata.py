@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from xml.parsers import expat
 
-from brave_bridge.core.formats.text import plain
+from brave_bridge.core.formats.text import plain, whole_number
 from brave_bridge.core.packages.package_version import Details, PackageVersion, Relations
 from brave_bridge.core.packages.relation import Atom, Clause, Provided
 from brave_bridge.core.packages.rich_relation import rich_clauses
@@ -104,8 +104,8 @@ class _Reader:
             return None
         details = Details(
             section=plain(self._words.get("group", "")),
-            download_bytes=_number(self._size.get("package")),
-            disk_bytes=_number(self._size.get("installed")),
+            download_bytes=whole_number(self._size.get("package", "")),
+            disk_bytes=whole_number(self._size.get("installed", "")),
             path=plain(self._location), sha256=self._words.get("checksum", ""),
         )  # fmt: skip
         return rpm_package(
@@ -178,7 +178,3 @@ def _clauses(entries) -> Iterator[Clause]:
         else:
             atom = _atom(entry)
             yield Clause((atom,), atom.words)
-
-
-def _number(text: str | None) -> int:
-    return int(text) if text and text.isascii() and text.isdigit() and len(text) < 19 else 0

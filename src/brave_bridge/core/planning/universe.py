@@ -80,10 +80,7 @@ class Universe:
 
     def with_archive(self, archive: Archive) -> "Universe":
         """The same machine with other sources."""
-        return Universe(
-            self.installed.values(), archive, by_architecture=self._by_architecture,
-            versionless_provides=self._versionless_provides,
-        )  # fmt: skip
+        return self._alike(self.installed.values(), archive)
 
     def following(self, after: Mapping[str, PackageVersion], archive: Archive) -> "Universe":
         """The machine as a plan leaves it, with the sources of the next leg.
@@ -96,6 +93,10 @@ class Universe:
             by_hand = one is not None and one.by_hand
             held = one is not None and one.held
             installed.append(Installed(package=version, by_hand=by_hand, held=held))
+        return self._alike(installed, archive)
+
+    def _alike(self, installed: Iterable[Installed], archive: Archive) -> "Universe":
+        """Another universe of the same family."""
         return Universe(
             installed, archive, by_architecture=self._by_architecture,
             versionless_provides=self._versionless_provides,

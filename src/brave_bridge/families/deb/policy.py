@@ -9,14 +9,8 @@ import msgspec
 from brave_bridge.core.formats.apt_preferences import Pin
 from brave_bridge.core.packages.package_version import PackageVersion
 
-NORMAL, CHOSEN_RELEASE, DOWNGRADES, INSTALLED, UPGRADES_ONLY, ON_REQUEST = (
-    500,
-    990,
-    1000,
-    100,
-    100,
-    1,
-)
+DOWNGRADES, CHOSEN_RELEASE, NORMAL = 1000, 990, 500
+INSTALLED, UPGRADES_ONLY, ON_REQUEST = 100, 100, 1
 
 
 class Origin(msgspec.Struct, frozen=True, kw_only=True):
