@@ -233,10 +233,13 @@ class _Planning:
         asked: set[PackageVersion] = set()
         for rounds_left in reversed(range(_ROUNDS)):
             scope = self.solver.variable()
+            known = len(self.encoding.variables)
             preferred = self._minimise(self._preferred(), scope)
             new = self._minimise(self._not_new(), scope)
-            wishes = list(self._recommended(asked))
-            if not wishes or not rounds_left:
+            # What was met only while looking was not among what should not come: look again.
+            settled = known == len(self.encoding.variables)
+            wishes = list(self._recommended(asked)) if settled else []
+            if (settled and not wishes) or not rounds_left:
                 break
             while wishes:
                 reached = self._minimise(self._encoded(wishes))
