@@ -31,8 +31,8 @@ def run_all() -> None:
     worlds = {r: machines.AptWorld(folder / r, r) for r in ("bookworm", "trixie")}
     store = IndexStore(folder / "store")
     sums = {r: store.keep(machines.index_file(r).read_bytes()) for r in worlds}
-    print("| what | ours | apt, planning only | ratio | most memory |")
-    print("|---|---|---|---|---|")
+    print("| what | ours | apt, planning only | ratio | most memory | `apt-get -s`, once |")
+    print("|---|---|---|---|---|---|")
     made = []
     for number, wanted in enumerate((machines.SMALL, machines.DESKTOP, machines.LARGE)):
         machine = machines.named_machine(
@@ -53,10 +53,10 @@ def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold:
         return _cost([sys.executable, "-m", "bench.one_plan", str(machine.status),
                       str(machine.marks), str(store.folder), sha256])  # fmt: skip
 
-    def theirs() -> tuple[float, str]:
+    def theirs(mode: str = "--assume-no") -> tuple[float, str]:
         return _cost(
             ["apt-get", *caches, "-o", f"Dir::State::status={machine.status}", "-o",
-             f"Dir::State::extended_states={machine.marks}", "--assume-no", "full-upgrade"],
+             f"Dir::State::extended_states={machine.marks}", mode, "full-upgrade"],
             {"APT_CONFIG": str(world.config)},
         )  # fmt: skip
 
@@ -69,11 +69,13 @@ def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold:
         own.append(ours())
         other.append(theirs())
     mine, yardstick = min(cpu for cpu, _ in own), min(cpu for cpu, _ in other)
+    ordered = "" if cold else f"{theirs('--simulate')[0]:.2f} s"
     packages = machine.status.read_bytes().count(b"\nStatus:")
     print(
         f"| {packages} packages, bullseye to {release}, {'cold' if cold else 'warm'} "
         f"| {mine:.2f} s | {yardstick:.2f} s | {yardstick / mine:.1f} times less "
-        f"| {max(int(kilobytes) for _, kilobytes in own) / 1024:.0f} MB |",
+        f"| {max(int(kilobytes) for _, kilobytes in own) / 1024:.0f} MB "
+        f"| {ordered} |",
         flush=True,
     )
 

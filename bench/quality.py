@@ -2,10 +2,12 @@
 
 ``python -m bench.quality 200`` makes up that many machines of 200 to 2,500 packages, with
 holds, foreign packages and partial upgrades, plans both legs and the direct jump for each,
-and prints what came of it as Markdown.
+and prints what came of it as Markdown. A second number is the first machine's, so that the
+work can be shared; SIGTERM ends it after the machine under way.
 """
 
 import random
+import signal
 import sys
 import tempfile
 from collections import Counter
@@ -15,12 +17,19 @@ import msgspec
 from tests.support import deb_machines as machines
 from tests.support.reason_checker import faults_of_reason
 
+from brave_bridge.core.crossing.requests import FileText, Run
+from brave_bridge.core.packages.changes import PackageChanges
 from brave_bridge.core.planning.checker import faults_of_plan
 from brave_bridge.core.planning.explanation import Explainer
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.planner import plan_packages
+from brave_bridge.core.planning.telling import bare
 from brave_bridge.core.planning.universe import Universe
-from brave_bridge.families.deb.exact import preferences, wanted
+from brave_bridge.families.deb.commands import DebFamily
+from brave_bridge.families.deb.exact import stage_one_of
+
+_ONLY_TELL = ("--no-download", "--download-only")
+"""apt tells what it chose and does nothing; a simulation would order it all, which takes long."""
 
 
 class Judged(msgspec.Struct):
@@ -46,7 +55,7 @@ def judge(
     judged = Judged(
         plan=plan,
         faults=[f"{fault.package} {fault.what}" for fault in faults_of_plan(plan)],
-        apt_differs=_differences(machine, world, plan),
+        apt_differs=_differences(machine, world, bare(universe, plan)),
         hand_installed_lost=[
             slot
             for slot in plan.removed
@@ -60,28 +69,39 @@ def judge(
     return judged
 
 
-def _differences(machine, world, plan: PackagePlan) -> list[str]:
-    words = list(wanted(plan))
-    if not words:
-        return []
+def _differences(machine, world, changes: PackageChanges) -> list[str]:
+    """What apt would do other than the plan, given the very commands of a crossing."""
+    commands = DebFamily().exactly(changes)
+    stages = ((commands.stage_one, commands.files[0], stage_one_of(changes)),
+              (commands.stage_two, commands.files[1], changes))  # fmt: skip
+    return [
+        words
+        for stage, choice, part in stages
+        if stage is not None
+        for words in _otherwise(machine, world, stage.command, choice, part)
+    ]
+
+
+def _otherwise(machine, world, command: Run, choice: FileText, wanted: PackageChanges) -> list[str]:
     file = machine.status.parent / f"preferences-{world.folder.name}"
-    file.write_text(preferences(plan))
+    file.write_text(choice.text)
+    words = [word.replace(choice.path, str(file)) for word in command.argv]
+    at = words.index("-o", words.index("APT::Status-Fd=3"))
     try:
         summary = world.changes(
-            "-o", f"Dir::Etc::preferences={file}", "--no-install-recommends", "install", *words,
-            status=machine.status, marks=machine.marks,
-        )  # fmt: skip
+            *_ONLY_TELL, *words[at:], status=machine.status, marks=machine.marks
+        )
     except RuntimeError as error:
-        return [f"apt refuses it: {error}"]
+        return [f"{command.title}, apt refuses it: {error}"]
     theirs = {
-        "upgraded": {row.name for row in summary.upgraded + summary.downgraded},
-        "new": {row.name for row in summary.new},
-        "removed": {row.name for row in summary.removed},
+        "upgraded": summary.upgraded + summary.downgraded,
+        "new": summary.new,
+        "removed": summary.removed,
     }
     return [
-        f"{kind}: {name}"
-        for kind, names in theirs.items()
-        for name in sorted(names ^ set(getattr(plan, kind)))
+        f"{command.title}, {kind}: {name}"
+        for kind, rows in theirs.items()
+        for name in sorted({row.name for row in rows} ^ {c.name for c in getattr(wanted, kind)})
     ]
 
 
@@ -104,26 +124,34 @@ def _explain(universe: Universe, plan: PackagePlan, judged: Judged) -> None:
         explainer.close()
 
 
-def run(count: int) -> None:
+def run(count: int, first: int = 0) -> None:
     """Judge that many machines and print a table."""
+    totals = {leg: Counter() for leg in ("11 to 12", "12 to 13", "11 to 13")}
+    asked_to_stop: list[int] = []
+    signal.signal(signal.SIGTERM, lambda number, frame: asked_to_stop.append(number))
     with tempfile.TemporaryDirectory(prefix="brave-bridge-quality-", dir="/var/tmp") as folder:
         worlds = machines.Worlds(Path(folder))
-        totals = {leg: Counter() for leg in ("11 to 12", "12 to 13", "11 to 13")}
-        for seed in range(count):
-            chance = random.Random(seed)
-            machine = worlds.machine(chance.randint(200, 2_500), seed, spoilt=True)
-            first = judge(machine, worlds.of("bookworm"), "bookworm", explain=True)
-            _count(totals["11 to 12"], machine, worlds.of("bookworm"), first)
-            after = worlds.after(machine, first.plan, "bookworm")
-            second = judge(after, worlds.of("trixie"), "trixie", explain=True)
-            _count(totals["12 to 13"], after, worlds.of("trixie"), second)
-            direct = judge(machine, worlds.of("trixie"), "trixie", explain=True)
-            _count(totals["11 to 13"], machine, worlds.of("trixie"), direct)
-            print(f"<!-- {seed + 1} of {count} -->", file=sys.stderr, flush=True)
+        for seed in range(first, first + count):
+            if asked_to_stop:
+                break
+            _judge_machine(worlds, seed, totals)
+            print(f"<!-- {seed + 1 - first} of {count} -->", file=sys.stderr, flush=True)
     print("| what | " + " | ".join(totals) + " |")
     print("|---|" + "---|" * len(totals))
     for what in sorted({key for total in totals.values() for key in total}):
         print(f"| {what} | " + " | ".join(str(total[what]) for total in totals.values()) + " |")
+
+
+def _judge_machine(worlds: machines.Worlds, seed: int, totals: dict[str, Counter]) -> None:
+    chance = random.Random(seed)
+    machine = worlds.machine(chance.randint(200, 2_500), seed, spoilt=True)
+    first = judge(machine, worlds.of("bookworm"), "bookworm", explain=True)
+    _count(totals["11 to 12"], machine, worlds.of("bookworm"), first)
+    after = worlds.after(machine, first.plan, "bookworm")
+    second = judge(after, worlds.of("trixie"), "trixie", explain=True)
+    _count(totals["12 to 13"], after, worlds.of("trixie"), second)
+    direct = judge(machine, worlds.of("trixie"), "trixie", explain=True)
+    _count(totals["11 to 13"], machine, worlds.of("trixie"), direct)
 
 
 def _count(total: Counter, machine, world, judged: Judged) -> None:
@@ -138,7 +166,7 @@ def _count(total: Counter, machine, world, judged: Judged) -> None:
     total["gone, ours"] += len(plan.removed)
     total["kept back, ours"] += len(plan.kept_back)
     for words in (*judged.faults, *judged.apt_differs[:3], *judged.wrong_reasons[:3]):
-        print(f"<!-- {machine.status.parent.name}: {words[:300]} -->", file=sys.stderr)
+        print(f"<!-- {machine.status.parent.name}: {words[:2000]} -->", file=sys.stderr)
     try:
         own = world.changes("full-upgrade", status=machine.status, marks=machine.marks)
     except RuntimeError:
@@ -158,4 +186,4 @@ def _count(total: Counter, machine, world, judged: Judged) -> None:
 
 
 if __name__ == "__main__":
-    run(int(sys.argv[1]) if len(sys.argv) > 1 else 20)
+    run(*map(int, sys.argv[1:] or ["20"]))

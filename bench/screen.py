@@ -132,7 +132,7 @@ def show_long_plan() -> None:
     from brave_bridge.tui.harbour import Harbour
     from brave_bridge.workbench.record import KeptPlan, MachineRecord
 
-    changes = tuple(change(f"package-{n:04d}") for n in range(1, PLAN_ROWS + 1))
+    changes = tuple(change(f"package-{n:04d}", by_hand=True) for n in range(1, PLAN_ROWS + 1))
     record = MachineRecord(
         name="petrel", about="web and database server", words=(),
         plan=KeptPlan("7", "", "2026-11-25T12:00:00+00:00",

@@ -16,6 +16,7 @@ from brave_bridge.workbench.targets import Target
 def pytest_configure(config) -> None:
     # Hypothesis and the programs under test must not write into the person's own folders.
     os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", "/tmp/brave-bridge-hypothesis")
+    os.environ["XDG_CACHE_HOME"] = "/var/tmp/brave-bridge-lab/cache"
     # Where a change is judged, every run tries the same examples; elsewhere each tries new ones.
     settings.register_profile("judged", derandomize=True)
     if os.environ.get("BRAVE_BRIDGE_ALL_TESTS"):

@@ -176,3 +176,25 @@ def test_hostile_sums_never_become_paths(tmp_path):
     for name in ("../../etc/passwd", "x" * 64, "", "A" * 64):
         with pytest.raises(ValueError, match="not a SHA-256"):
             store.path(name)
+
+
+def test_the_machines_own_proxy_is_asked(server, tmp_path):
+    """The archive stands in for the proxy: it is asked for whole addresses."""
+    server.publish()
+    host = server.uri.split("/")[2]
+    proxies = {"http://": f"http://{host}", f"http://{host}": None}
+    downloader = Downloader(tmp_path / "root", tmp_path / "partial", proxies=proxies)
+    fetcher = SuiteFetcher(IndexStore(tmp_path / "store"), downloader)
+    found = fetcher.fetch([asked(server, uri="http://nowhere.invalid/quayside")])
+    downloader.close()
+    assert isinstance(found[0], ArchiveFault)
+    assert any("nowhere.invalid" in path for path, *_ in server.asked)
+
+
+def test_a_description_that_was_damaged_in_the_store_is_fetched_anew(server, fetcher):
+    server.publish()
+    fetcher.fetch([asked(server)])
+    (kept,) = fetcher.store.folder.glob("*.description")
+    kept.write_bytes(kept.read_bytes().replace(b"diamond", b"daemond"))
+    (found,) = fetcher.fetch([asked(server)])
+    assert isinstance(found, SuiteFetched) and found.release.codename == "diamond"

@@ -1,7 +1,9 @@
 """Reading and rewriting package sources without loss."""
 
 import re
+from datetime import date
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -10,9 +12,13 @@ from brave_bridge.core.formats.apt_sources import (
     SourceFile,
     entries,
     index_stem,
+    key_paths,
     paused,
     renamed,
 )
+from brave_bridge.core.releases.route import find_route
+from brave_bridge.families.deb.suites import suites_of
+from brave_bridge.workbench.lines import all_lines
 
 LINES = SourceFile(
     "/etc/apt/sources.list",
@@ -117,4 +123,47 @@ def test_renaming_there_and_back_gives_the_same_file(words, ending):
 def test_index_names_are_those_of_apt():
     assert index_stem("http://u:p@a.example/debian/", "bookworm/updates") == (
         "a.example_debian_dists_bookworm_updates_"
+    )
+
+
+KEY = """Types: deb
+URIs: http://old.quayside.example/quayside http://other.example/x
+Suites: bowline-5.3
+Components: main
+Signed-By:
+ -----BEGIN PGP PUBLIC KEY BLOCK-----
+ .
+ mDMEZabc
+ =defg
+ -----END PGP PUBLIC KEY BLOCK-----
+"""
+
+
+def test_a_key_that_stands_in_a_source_keeps_its_lines():
+    (entry,) = entries(SourceFile("/etc/apt/sources.list.d/x.sources", KEY))
+    lines = entry.options["signed-by"].strip().splitlines()
+    assert [line.strip() for line in lines][:3] == [
+        "-----BEGIN PGP PUBLIC KEY BLOCK-----", ".", "mDMEZabc",
+    ]  # fmt: skip
+    assert key_paths(entry) == ()
+    (wanted,) = list(suites_of([entry]))[:1]
+    assert wanted.key_text.splitlines()[:3] == [
+        "-----BEGIN PGP PUBLIC KEY BLOCK-----", "", "mDMEZabc",
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("path", "text"),
+    [
+        ("x.sources", KEY),
+        ("x.list", "deb http://old.quayside.example/quayside bowline-5.3 main\n"
+                   "deb [arch=amd64] http://other.example/x bowline-5.3 main # x\n"),
+    ],
+)  # fmt: skip
+def test_archives_of_ended_releases_give_way_to_the_living_ones(path, text):
+    line = next(line for line in all_lines() if line.id == "quayside")
+    leg = find_route(line, line.release("5.3"), line.release("7"), date(2026, 11, 25)).legs[0]
+    after = renamed(SourceFile(f"/etc/apt/{path}", text), leg.renaming(), lambda entry: True).text
+    assert after == text.replace("old.quayside", "archive.quayside").replace(
+        "bowline-5.3", "diamond"
     )

@@ -24,6 +24,8 @@ from brave_bridge.core.crossing.requests import (
     FilesRead,
     FileText,
     ListFiles,
+    PackagesPlanned,
+    PlanPackages,
     Ran,
     ReadFacts,
     ReadFiles,
@@ -42,11 +44,15 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.survey.facts import Identity
 from brave_bridge.families.deb.commands import DebFamily
-from tests.support.facts import NEW_SOURCES, OLD_SOURCES, facts, package, plan
+from tests.support.facts import NEW_SOURCES, OLD_SOURCES, change, facts, package, plan
 
 INRELEASE = "Origin: Quayside\nSuite: diamond\nCodename: diamond\nVersion: 7\n"
 LISTS = "/var/lib/apt/lists/a.example_quayside_dists_diamond_InRelease"
-SIMULATION = "The following packages will be REMOVED:\n   libtls1 (1)\n"
+REHEARSAL = (
+    "The following packages will be REMOVED:\n   libtls1 (1)\n"
+    "The following NEW packages will be installed:\n   libtls3 (2)\n"
+    "The following packages will be upgraded:\n   quay-libc (1 => 2)\n   quay-webd (1 => 2)\n"
+)
 
 
 def crossed_facts():
@@ -94,11 +100,12 @@ class Machine:
                 return Answered(request.default, "default")
             case SwapFiles():
                 return Swapped(tuple(swap.present for swap in request.swaps))
+            case PlanPackages():
+                return PackagesPlanned((plan().changes,))
             case Run():
-                simulated = "--assume-no" in request.argv
-                if request.argv[-1] == "full-upgrade" and "--download-only" not in request.argv:
-                    self.crossed = self.crossed or not simulated
-                return Ran(1 if simulated else 0, SIMULATION if simulated else "", 1.0, "job")
+                rehearsed = deed_of(request) == "rehearsal"
+                self.crossed = self.crossed or deed_of(request) == "stage two"
+                return Ran(0, REHEARSAL if rehearsed else "", 1.0, "job")
             case _:
                 return Done()
 
@@ -106,7 +113,20 @@ class Machine:
         return [request.title for request in self.asked if isinstance(request, kind)]
 
     def ran(self) -> list[str]:
-        return [request.argv[-1] for request in self.asked if isinstance(request, Run)]
+        return [deed_of(request) for request in self.asked if isinstance(request, Run)]
+
+
+def deed_of(run: Run) -> str:
+    """Which step of a crossing a command is: its last word where nothing else tells."""
+    words = " ".join(run.argv)
+    for sign, deed in (
+        ("--simulate", "rehearsal"), ("--download-only", "download"),
+        ("stage-one.preferences", "stage one"), ("stage-two.preferences", "stage two"),
+        ("apt-mark auto", "marks"),
+    ):  # fmt: skip
+        if sign in words:
+            return deed
+    return run.argv[-1]
 
 
 def drive(script, machine: Machine):
@@ -127,8 +147,8 @@ def cross(machine: Machine, *plans):
     return drive(cross_route(DebFamily(), plans or (plan(),)), machine)
 
 
-def runs(*words: str) -> Callable[[Request], bool]:
-    return lambda r: isinstance(r, Run) and r.argv[-len(words) :] == words
+def runs(deed: str) -> Callable[[Request], bool]:
+    return lambda r: isinstance(r, Run) and deed_of(r) == deed
 
 
 def test_a_crossing_in_order():
@@ -139,7 +159,7 @@ def test_a_crossing_in_order():
     assert outcome.set_aside == ("/etc/quay-webd/webd.conf.dpkg-dist",)
     assert [r.name for r in machine.asked if isinstance(r, Checkpoint)] == list(CHECKPOINTS)
     assert machine.ran() == [
-        "update", "full-upgrade", "full-upgrade", "upgrade", "full-upgrade", "check",
+        "update", "rehearsal", "download", "stage one", "stage two", "marks", "check",
     ]  # fmt: skip
     kinds = [type(request) for request in machine.asked]
     assert kinds.index(TakeSnapshot) < kinds.index(WriteFiles) < kinds.index(Run)
@@ -171,7 +191,10 @@ REFUSING = Failed("writing /etc/apt/sources.list", "read-only file system")
         (lambda r: isinstance(r, ReadFiles), FilesRead((FileText(LISTS, INRELEASE.replace(
             "diamond", "carrick")),)), "indices", "says that it is carrick"),
         (lambda r: isinstance(r, ReadFiles), FilesRead(()), "indices", "no index describes"),
-        (lambda r: isinstance(r, Run) and "--download-only" in r.argv,
+        (lambda r: isinstance(r, PlanPackages), Failed("planning", "odd"), "agreement", "odd"),
+        (runs("rehearsal"), Ran(100, "E: Unable to correct problems\n", 1, "j"), "agreement",
+         "Unable to correct"),
+        (runs("download"),
          Ran(100, "E: Write error - write (28: No space left on device)\n", 1, "j"), "download",
          "No space left"),
     ],
@@ -181,7 +204,7 @@ def test_every_stop_before_stage_one_undoes_the_sources(matches, reply, at, why)
     outcome = cross(machine)
     assert (outcome.state, outcome.at) == ("stopped", at)
     assert why in outcome.why and outcome.safe and outcome.next_step
-    assert not any(name == "upgrade" for name in machine.ran())
+    assert "stage one" not in machine.ran()
     written = [r for r in machine.asked if isinstance(r, WriteFiles)]
     if written:
         assert written[-1].files[0].text == OLD_SOURCES.text
@@ -203,39 +226,74 @@ def test_a_machine_that_is_not_where_the_plan_begins_is_left_alone(changed, word
     assert {type(request) for request in machine.asked} == {Checkpoint, ReadFacts}
 
 
-def test_a_removal_that_nobody_approved_stops_it():
-    surprise = SIMULATION + "   quay-webd (1)\n"
-    machine = Machine().instead(lambda r: "--assume-no" in getattr(r, "argv", ()),
-                                Ran(1, surprise, 1, "j"))  # fmt: skip
+def test_the_commands_name_every_change_and_nothing_else():
+    machine = Machine()
+    cross(machine)
+    argvs = {deed_of(r): r.argv for r in machine.asked if isinstance(r, Run)}
+    after = {deed: argv[argv.index("install") + 1 :] for deed, argv in argvs.items()
+             if "install" in argv}  # fmt: skip
+    whole = ("quay-libc=2", "quay-webd=2", "libtls3=2", "libtls1-")
+    assert after == {
+        "rehearsal": whole, "download": whole, "stage one": ("quay-webd=2",), "stage two": whole,
+    }  # fmt: skip
+    assert argvs["marks"] == ("apt-mark", "auto", "quay-libc", "libtls3")
+
+
+def test_a_removal_that_is_not_in_the_plan_stops_it():
+    surprise = REHEARSAL.replace("   libtls1 (1)\n", "   libtls1 (1)\n   quay-lamp (1)\n")
+    machine = Machine().instead(runs("rehearsal"), Ran(1, surprise, 1, "j"))
     outcome = cross(machine)
     assert (outcome.state, outcome.at) == ("stopped", "agreement")
-    assert "would also remove quay-webd" in outcome.why
-    assert "upgrade" not in machine.ran()
+    assert "quay-lamp goes away; in the plan it is not touched" in outcome.why
+    assert "stage one" not in machine.ran()
+
+
+def is_about_agreement(request: Request) -> bool:
+    return isinstance(request, Ask) and request.key == "agreement-0"
+
+
+@pytest.mark.parametrize("answer", ["go on", "undo"])
+def test_a_world_that_has_moved_is_shown_and_asked_about(answer):
+    newer = plan(upgraded=(change("quay-libc"), change("quay-webd", new="2.1")))
+    machine = Machine().instead(
+        lambda r: isinstance(r, PlanPackages), PackagesPlanned((newer.changes,))
+    )
+    machine.instead(is_about_agreement, Answered(answer, "person"))
+    machine.instead(
+        runs("rehearsal"), Ran(1, REHEARSAL.replace("webd (1 => 2)", "webd (1 => 2.1)"), 1, "j")
+    )
+    outcome = cross(machine)
+    asked = next(filter(is_about_agreement, machine.asked))
+    assert asked.detail == "quay-webd comes to 2.1; in the plan it comes to 2"
+    assert outcome.state == ("done" if answer == "go on" else "stopped")
+    stage = [r.argv for r in machine.asked if isinstance(r, Run) and deed_of(r) == "stage one"]
+    assert [argv[-1] for argv in stage] == (["quay-webd=2.1"] if answer == "go on" else [])
 
 
 def test_an_interrupted_stage_is_repaired_and_tried_again():
-    machine = Machine().instead(runs("upgrade"), Ran(-1, "", 1, "j", lost=True), times=1)
+    lost = Ran(-1, "", 1, "j", lost=True)
+    machine = Machine().instead(runs("stage one"), lost, times=1)
     assert cross(machine).state == "done"
     ran = machine.ran()
-    at = ran.index("upgrade")
-    assert ran[at : at + 4] == ["upgrade", "--pending", "install", "upgrade"]
+    at = ran.index("stage one")
+    assert ran[at : at + 4] == ["stage one", "--pending", "install", "stage one"]
 
 
 def test_a_package_cut_off_while_it_was_unpacked_is_installed_again():
     cut = facts(packages=(package("quay-libc", state="half-installed", fault="reinstreq"),))
-    machine = Machine().instead(runs("upgrade"), Ran(-1, "", 1, "j", lost=True), times=1)
+    machine = Machine().instead(runs("stage one"), Ran(-1, "", 1, "j", lost=True), times=1)
     machine.instead(lambda r: "cut off" in r.title and isinstance(r, ReadFacts), FactsRead(cut))
     assert cross(machine).state == "done"
     ran = machine.ran()
-    at = ran.index("upgrade")
+    at = ran.index("stage one")
     assert ran[at : at + 7] == [
-        "upgrade", "--pending", "install", "quay-libc", "--pending", "install", "upgrade",
+        "stage one", "--pending", "install", "quay-libc", "--pending", "install", "stage one",
     ]  # fmt: skip
 
 
 def test_a_stage_that_fails_twice_names_the_way_back():
     broken = Ran(100, "E: Sub-process /usr/bin/dpkg returned an error code (1)\n", 1, "j")
-    machine = Machine().instead(runs("upgrade"), broken)
+    machine = Machine().instead(runs("stage one"), broken)
     outcome = cross(machine)
     assert (outcome.state, outcome.at) == ("failed", "stage one")
     assert "error code" in outcome.why

@@ -23,10 +23,9 @@ from brave_bridge.core.formats import (
 from brave_bridge.core.formats.apt_output import fetched
 from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.formats.rpm_database import read_header, read_rpm_database
-from brave_bridge.core.packages.dependencies import holds, unmet_dependencies
+from brave_bridge.core.packages.dependencies import unmet_dependencies
 from brave_bridge.core.packages.updates import Offer, pending_updates
 from brave_bridge.core.survey.processor import level_of, missing_for
-from brave_bridge.core.versions.deb import version_key
 from brave_bridge.machines.standin.other_roots import rpm_header
 from tests.support.facts import V2_FLAGS, package
 
@@ -182,15 +181,6 @@ def test_processor_levels_build_on_each_other():
     assert level_of("arm64", {"fp", "asimd", "crc32", "atomics", "asimdrdm"}) == "armv8.1-a"
     assert level_of("armhf", {"vfp", "vfpv3", "thumb", "neon"}) == "armv7-a-neon"
     assert missing_for("no-such-level", v2) == []
-
-
-@given(st.sampled_from(["1", "1.0-1", "2:1", "1~rc1", "1.10", "1.9"]),
-       st.sampled_from(["1", "1.0-1", "2:1", "1~rc1", "1.10", "1.9"]))  # fmt: skip
-def test_relations_follow_the_order_of_versions(have, wanted):
-    left, right = version_key(have), version_key(wanted)
-    assert holds(have, ">=", wanted) == (left >= right)
-    assert holds(have, "<<", wanted) == (left < right)
-    assert holds(have, "=", wanted) == (left == right)
 
 
 def test_unmet_dependencies_know_alternatives_versions_and_what_is_provided():

@@ -11,7 +11,7 @@ from brave_bridge.core.formats.apt_output import (
     status_line,
 )
 from brave_bridge.core.formats.apt_release import read_archive_release
-from brave_bridge.core.formats.apt_status_db import candidate, read_status, relation_names
+from brave_bridge.core.formats.apt_status_db import read_status
 from brave_bridge.core.formats.deb822 import FormatError, stanza_text, stanzas
 from brave_bridge.core.formats.os_release import read_os_release
 from brave_bridge.core.formats.text import byte_size, counted, one_line, plain
@@ -48,14 +48,9 @@ def test_the_package_database():
     )
     assert installed.is_held and installed.essential and not installed.is_broken
     assert installed.conffiles == {"/etc/a": "abc"}
-    assert relation_names(installed.depends) == ["b", "c", "d"]
+    assert installed.depends == "b (>= 1), c | d"
     assert broken.is_broken and broken.is_present
     assert not gone.is_present and not gone.is_broken
-
-
-def test_a_candidate_of_an_index():
-    found = candidate({"Package": "a", "Version": "2", "Size": "10", "Breaks": "b (<< 2)"})
-    assert (found.download_bytes, found.relations) == (10, {"Breaks": "b (<< 2)"})
 
 
 def test_an_archive_description_inside_its_signature():

@@ -1,15 +1,13 @@
-"""Proof, disagreement, reasons: judgements over plain facts."""
+"""Proof and difference: judgements over plain facts."""
 
 import msgspec
 import pytest
 
 from brave_bridge.core.formats.apt_sources import SourceFile
-from brave_bridge.core.formats.apt_status_db import Candidate
-from brave_bridge.core.packages.changes import disagreement
-from brave_bridge.core.packages.reasons import Relations
+from brave_bridge.core.packages.changes import PackageChanges, difference
 from brave_bridge.core.proof.compare import prove, prove_return
 from brave_bridge.core.survey.facts import ChangedConfig, Identity
-from tests.support.facts import NEW_SOURCES, facts, package, plan
+from tests.support.facts import NEW_SOURCES, change, facts, package, plan
 
 
 def source(text: str) -> SourceFile:
@@ -67,24 +65,14 @@ def test_a_return_is_proved_by_its_snapshot():
     assert not failed.passed and failed.differences[0].subject == "/a: missing"
 
 
-def test_disagreement_is_only_what_was_not_approved():
-    assert not disagreement(plan(), {"libtls1"}, set())
-    differs = disagreement(plan(), {"libtls1", "x"}, {"y"})
-    assert differs.removed_unapproved == ("x",) and differs.kept_unapproved == ("y",)
-    assert "also remove x" in differs.words and "keep back y" in differs.words
-
-
-def test_reasons_name_who_is_behind_a_change():
-    relations = Relations(
-        [
-            Candidate("db", "2", "amd64", 1, 1, "", {"Depends": "lib2", "Breaks": "old (<< 2)"}),
-            Candidate("tool2", "2", "amd64", 1, 1, "", {"Replaces": "tool", "Conflicts": "tool"}),
-        ]
-    )
-    assert relations.why_new("lib2") == "needed by db"
-    assert relations.why_new("virtual-lib", ["lib2"]) == "needed by db"
-    assert relations.why_removed("old", [], {}) == "cannot stand beside the new db"
-    assert relations.why_removed("tool", [], {}) == "tool2 takes its place"
-    assert relations.why_removed("agent", ["lib1"], {"lib1": "7"}) == (
-        "needs lib1, which 7 no longer has"
-    )
+def test_a_difference_is_told_package_by_package():
+    approved = plan()
+    assert not list(difference(approved, plan()))
+    now = PackageChanges(upgraded=(change("quay-libc"), change("quay-webd", new="3")),
+                         removed=(change("quay-lamp", new=""),))  # fmt: skip
+    assert list(difference(approved, now)) == [
+        "libtls1 is not touched; in the plan it goes away",
+        "libtls3 is not touched; in the plan it comes to 2",
+        "quay-lamp goes away; in the plan it is not touched",
+        "quay-webd comes to 3; in the plan it comes to 2",
+    ]

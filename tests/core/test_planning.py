@@ -4,10 +4,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brave_bridge.core.planning.checker import faults_of_plan
-from brave_bridge.core.planning.explanation import Explainer
-from brave_bridge.core.planning.first_stage import first_stage
-from brave_bridge.core.planning.package_plan import (
+from brave_bridge.core.packages.levels import (
     BASE_UPGRADED,
     DECIDED,
     HAND_INSTALLED_KEPT,
@@ -18,6 +15,9 @@ from brave_bridge.core.planning.package_plan import (
     UPGRADED,
     PersonsWishes,
 )
+from brave_bridge.core.planning.checker import faults_of_plan
+from brave_bridge.core.planning.explanation import Explainer
+from brave_bridge.core.planning.first_stage import first_stage
 from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.prices import keeping, prices
 from brave_bridge.core.planning.skipping import compare_ways
@@ -347,5 +347,6 @@ def test_what_a_jump_over_a_release_leaves_out():
     assert found.sentence == (
         "On this machine the jump would leave 1 part of the base system behind, lose 1 guard "
         "against overwritten files that only the release between carries, leave 2 packages at "
-        "the version of now and pass over 1 passing package."
+        "the version of now, pass over 1 passing package and run into 1 thing that cannot stand "
+        "together."
     )

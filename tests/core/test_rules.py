@@ -169,8 +169,7 @@ CASES = [
         *HEALTHY.space, Space("/boot", 50_000_000, 500_000_000, 90_000, 90_000))}),
     ("boot-space", NOT_APPLICABLE, "No kernel", {"kernels": ()}),
     ("free-space", CAUTION, "Only", {"space": (Space("/", 10**9, 10**10, 1),)}),
-    ("free-space", STOP, "Only", {"space": (Space("/", 10**8, 10**10, 1),), "plan": plan(
-        disk_bytes=1)}),
+    ("free-space", STOP, "Only", {"space": (Space("/", 10**8, 10**10, 1),), "plan": plan()}),
     ("free-space", CAUTION, "nearly full", {"space": (Space("/", 3 * 10**9, 10**11, 1),)}),
     ("free-inodes", STOP, "more files fit", {"space": (Space("/", 10**11, 10**11, 9, 999_999),)}),
     ("processor-level", STOP, "needs a processor of level x86-64-v3",

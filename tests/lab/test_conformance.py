@@ -46,6 +46,8 @@ def archives(demo_world):
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()
     with pytest.MonkeyPatch.context() as patch:
+        # Every run has a made-up world of its own, under the same addresses.
+        patch.setenv("XDG_CACHE_HOME", str(demo_world / "cache"))
         patch.setenv("http_proxy", f"http://127.0.0.1:{server.server_port}")
         yield
     server.shutdown()

@@ -52,9 +52,11 @@ NEXT = Suite("Debian", "bookworm", "12", (
 
 
 @pytest.fixture
-def tree(bullseye, mirror, tmp_path):
+def tree(bullseye, mirror, tmp_path, monkeypatch):
     """The Debian tree on an overlay, all its sources pointing at that mirror; key and signer."""
     folder, uri = mirror
+    # What was fetched once, and is the very file that is signed for, is not fetched again.
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     key, sign = make_key("Archive for a test <archive@example.example>")
     with lab.overlay(bullseye, tmp_path / "layers") as root:
         (root / "etc/apt/sources.list").write_text(f"deb {uri} bullseye main\n")
@@ -100,11 +102,11 @@ def wrong_checksum(folder: Path, sign) -> None:
 @pytest.mark.parametrize(
     ("damage", "words"),
     [
-        (not_found, "does not have a Release file"),
-        (unsigned, "not signed"),
-        (wrongly_signed, "not signed|couldn't be verified"),
-        (expired, "expired|not valid"),
-        (wrong_checksum, "Hash Sum mismatch|unexpected size"),
+        (not_found, "the server answers 404"),
+        (unsigned, "nobody has signed it"),
+        (wrongly_signed, "no key of this machine has signed it"),
+        (expired, "was good until"),
+        (wrong_checksum, "not the file that was signed for"),
     ],
 )
 def test_a_bad_archive_is_refused_and_the_tree_stays_as_it_was(tree, damage, words):

@@ -52,7 +52,7 @@ def test_petrels_history_is_looked_into_and_returned_to(terminal):
     for mark in ("◇", "▲", "■", "◆", "○"):
         assert mark in shown
     assert "1 damaged" in shown
-    screen.wait_for("ended 2 d ago|ended…")
+    screen.wait_for(r"ended \d d ago|ended…")
     screen.press("Down", "Down", "l")
     screen.wait_for("petrel now against")
     screen.press("Down", "Enter")

@@ -46,7 +46,7 @@ def refuse_to_plan(desk: Desk) -> Refused:
 def test_a_source_that_answers_not_found(own_world):
     desk, folder = own_world
     (folder / VENDOR / "InRelease").unlink()
-    assert "does not have a Release file" in refuse_to_plan(desk).why
+    assert "the server answers 404" in refuse_to_plan(desk).why
 
 
 def test_an_unsigned_release_file(own_world):
@@ -54,7 +54,7 @@ def test_an_unsigned_release_file(own_world):
     path = folder / VENDOR / "InRelease"
     text = path.read_text().split("\n\n", 1)[1].split("-----BEGIN PGP SIGNATURE")[0]
     path.write_text(text)
-    assert "couldn't be verified" in refuse_to_plan(desk).why
+    assert "no key of this machine has signed it" in refuse_to_plan(desk).why
 
 
 def test_a_wrongly_signed_release_file(own_world):
@@ -63,14 +63,14 @@ def test_a_wrongly_signed_release_file(own_world):
     text = path.read_text().split("\n\n", 1)[1].split("-----BEGIN PGP SIGNATURE")[0]
     _, sign = make_key("Somebody else <else@example.example>")
     path.write_text(sign(text))
-    assert "couldn't be verified" in refuse_to_plan(desk).why
+    assert "no key of this machine has signed it" in refuse_to_plan(desk).why
 
 
 def test_a_release_file_changed_after_signing(own_world):
     desk, folder = own_world
     path = folder / VENDOR / "InRelease"
     path.write_text(path.read_text().replace("Version: 7", "Version: 8"))
-    assert "couldn't be verified" in refuse_to_plan(desk).why
+    assert "no key of this machine has signed it" in refuse_to_plan(desk).why
 
 
 def resign(folder: Path, desk: Desk, change) -> None:
@@ -85,21 +85,21 @@ def resign(folder: Path, desk: Desk, change) -> None:
 def test_an_expired_release_file(own_world):
     desk, folder = own_world
     resign(folder, desk, lambda t: "Valid-Until: Tue, 02 Jan 2024 00:00:00 UTC\n" + t)
-    assert "is expired" in refuse_to_plan(desk).why
+    assert "was good until" in refuse_to_plan(desk).why
 
 
 def test_an_index_that_does_not_match_its_checksum(own_world):
     desk, folder = own_world
     index = folder / VENDOR / "main/binary-amd64/Packages"
     index.write_text(index.read_text() + "\n")
-    assert "Hash Sum mismatch" in refuse_to_plan(desk).why
+    assert "is longer than" in refuse_to_plan(desk).why
 
 
 def test_indices_of_another_release(own_world):
     desk, folder = own_world
     resign(folder, desk, lambda t: t.replace("Suite: diamond", "Suite: carrick").replace(
         "Codename: diamond", "Codename: carrick"))  # fmt: skip
-    assert "says that it is carrick, not diamond" in refuse_to_plan(desk).why
+    assert "it calls itself carrick" in refuse_to_plan(desk).why
 
 
 def test_a_package_that_is_damaged_in_the_archive_stops_before_any_change(own_world):

@@ -5,6 +5,8 @@ import os
 
 import pytest
 
+from brave_bridge.core.crossing import requests
+from brave_bridge.core.crossing.requests import DoneWhen
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
 from brave_bridge.runner.performer import GUARD
@@ -120,7 +122,13 @@ def smooth(demo_world, tmp_path_factory):
     outcome = outcome_of(folder / "end", "petrel", "trial")
     assert outcome.state == "done"
     desk = Desk(Target("demo", "petrel"), StandInMachine("petrel", folder / "end"))
-    return folder / "start", contents(folder / "end"), len(desk.logbook().entries("trial"))
+    kinds = [entry.kind for entry in desk.logbook().entries("trial")]
+    return folder / "start", contents(folder / "end"), kinds
+
+
+def only_looks(kind: str) -> bool:
+    """Whether a request leaves nothing behind: around it all is as before the next."""
+    return getattr(requests, kind).done_when is DoneWhen.NEVER
 
 
 @pytest.mark.parametrize("share", range(4))
@@ -128,9 +136,10 @@ def smooth(demo_world, tmp_path_factory):
 def test_killed_at_every_request_it_ends_in_the_same_state(smooth, tmp_path, moment, share):
     import shutil
 
-    start, end, requests = smooth
-    assert requests >= 20
-    for seq in range(share, requests, 4):
+    start, end, kinds = smooth
+    assert len(kinds) >= 20
+    effective = [n for n, kind in enumerate(kinds) if not only_looks(kind)]
+    for seq in effective[share::4]:
         root = tmp_path / str(seq)
         shutil.copytree(start, root, symlinks=True)
         status = carry_out(root, "petrel", "trial", (moment, seq))

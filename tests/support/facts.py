@@ -111,22 +111,20 @@ def leg():
     return find_route(line, line.release("5.3"), line.release("7"), TODAY).legs[0]
 
 
-def change(name: str, old: str = "1", new: str = "2") -> PackageChange:
+def change(name: str, old: str = "1", new: str = "2", **more) -> PackageChange:
     """One package's change."""
-    return PackageChange(name, old, new, "newer in diamond", 100, 1000)
+    return PackageChange(name, old, new, "newer in diamond", 100, 1000, **more)
 
 
 def plan(**changes) -> LegPlan:
     """A plan of that leg."""
     made = LegPlan(
         leg=leg(),
-        upgraded=(change("quay-libc"), change("quay-webd")),
+        upgraded=(change("quay-libc"), change("quay-webd", by_hand=True)),
         new=(change("libtls3", ""),),
         removed=(change("libtls1", "1", ""),),
         kept_back=(),
         first_stage=("quay-webd",),
-        download_bytes=300,
-        disk_bytes=3000,
         questions=(ConfigQuestion("/etc/quay-webd/webd.conf", "quay-webd", "dpkg"),),
         obsolete=("old-lib",),
         sources=(

@@ -5,6 +5,7 @@ import fcntl
 import hashlib
 import os
 import re
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import BinaryIO
 from urllib.parse import unquote, urlsplit
@@ -30,17 +31,26 @@ class Got(msgspec.Struct, frozen=True):
 class Downloader:
     """Gets files. ``root`` is where a machine's own ``file:`` addresses begin.
 
-    ``transport`` takes the place of the network, for archives that are served otherwise.
-    What was cut off is kept in ``partial`` and gone on with.
+    ``transport`` takes the place of the network, for archives that are served otherwise;
+    ``proxies`` maps the beginning of an address (``http://host``) to the proxy to ask, None for
+    none; ``login`` gives the name and password for an address. What was cut off is kept in
+    ``partial`` and gone on with.
     """
 
     def __init__(
-        self, root: Path, partial: Path, transport: httpx.BaseTransport | None = None
-    ) -> None:
+        self, root: Path, partial: Path, transport: httpx.BaseTransport | None = None,
+        proxies: Mapping[str, str | None] | None = None,
+        login: Callable[[str], tuple[str, str] | None] = lambda address: None,
+    ) -> None:  # fmt: skip
         self._root = root
         self._partial = partial
+        self._login = login
+        mounts = {
+            beginning: httpx.HTTPTransport(proxy=proxy)
+            for beginning, proxy in (proxies or {}).items()
+        }
         self._client = httpx.Client(
-            transport=transport, timeout=_TIMEOUT, follow_redirects=True,
+            transport=transport, timeout=_TIMEOUT, follow_redirects=True, mounts=mounts,
             headers={"User-Agent": "brave-bridge"},
         )  # fmt: skip
 
@@ -59,7 +69,7 @@ class Downloader:
         if known is not None:
             headers = {"If-None-Match": known.etag, "If-Modified-Since": known.modified}
         headers = {name: value for name, value in headers.items() if value}
-        with self._explained(address), self._client.stream("GET", address, headers=headers) as got:
+        with self._explained(address), self._asked(address, headers) as got:
             if got.status_code == httpx.codes.NOT_MODIFIED:
                 return None
             _check_status(got)
@@ -100,7 +110,7 @@ class Downloader:
         headers = {"Accept-Encoding": "identity"}
         if have:
             headers["Range"] = f"bytes={have}-"
-        with self._client.stream("GET", address, headers=headers) as got:
+        with self._asked(address, headers) as got:
             _check_status(got)
             if got.status_code != httpx.codes.PARTIAL_CONTENT:
                 have = stream.truncate(0)
@@ -110,6 +120,9 @@ class Downloader:
                     stream.truncate(0)
                     raise ArchiveFault("size", f"is longer than {size} bytes", address)
                 stream.write(piece)
+
+    def _asked(self, address: str, headers: dict[str, str]):
+        return self._client.stream("GET", address, headers=headers, auth=self._login(address))
 
     def _read(self, address: str, limit: int) -> bytes:
         path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)

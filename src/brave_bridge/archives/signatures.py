@@ -32,7 +32,8 @@ def verified(
         signature = None if detached is None else Sig.from_bytes(detached)
         outcome = verify(bytes=message, store=lambda ids: known, signature=signature)
     except Exception as error:
-        raise ArchiveFault("signature", f"no key of this machine has signed it: {error}") from error
+        words = next(iter(str(error).splitlines()), "")
+        raise ArchiveFault("signature", f"no key of this machine has signed it: {words}") from error
     found = tuple(str(valid.certificate) for valid in outcome.valid_sigs)
     if not found:
         raise ArchiveFault("signature", "no key of this machine has signed it")

@@ -4,11 +4,13 @@ Below a folder of the person's: ``SHA256`` is an index's text, ``SHA256.table`` 
 packages are. Nothing here belongs to a machine; all of it can be made again.
 """
 
+import contextlib
 import hashlib
 import io
 import mmap
 import os
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -18,9 +20,21 @@ from brave_bridge.core.packages.index_table import (
     KeptTable,
     ScannedTable,
 )
+from brave_bridge.machines.port import Machine
 
 _SHA256 = 64
 _USUAL_STANZA = 4096
+
+
+def store_of(machine: Machine) -> "IndexStore":
+    """The store for a machine: the person's own, which all their machines share.
+
+    A stand-in's archives are its own world, so it has a store of its own.
+    """
+    if machine.kind == "stand-in":
+        return IndexStore(machine.state / "indices")
+    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
+    return IndexStore(Path(base) / "brave-bridge" / "indices")
 
 
 class IndexStore:
@@ -55,11 +69,22 @@ class IndexStore:
         looked at is a few thousand stanzas here and there.
         """
         stream = open(self.path(sha256), "rb", buffering=0)  # noqa: SIM115
+        for path in (self.path(sha256), self.path(sha256).with_suffix(".table")):
+            with contextlib.suppress(OSError):
+                os.utime(path)
         try:
             table = KeptTable(self.path(sha256).with_suffix(".table").read_bytes())
         except (OSError, ValueError):
             table = _scanned(stream)
         return _reader(stream), table
+
+    def let_go(self, days: float) -> None:
+        """Remove what nobody has used for that many days."""
+        before = time.time() - days * 86_400
+        for path in self.folder.glob("*"):
+            with contextlib.suppress(OSError):
+                if path.is_file() and path.stat().st_mtime < before:
+                    path.unlink()
 
     def write(self, path: Path, content: bytes) -> None:
         """Put a file into the folder in one step."""

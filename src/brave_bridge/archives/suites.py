@@ -5,11 +5,12 @@ what is there already by its sum is not fetched again.
 """
 
 import contextlib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from email.utils import parsedate_to_datetime
 from hashlib import sha256
+from pathlib import Path
 
 import msgspec
 
@@ -20,6 +21,7 @@ from brave_bridge.archives.store import IndexStore
 from brave_bridge.archives.unpacking import ENDINGS, unpacked
 from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
+from brave_bridge.core.packages.deb_package import ALL
 
 DESCRIPTION_LIMIT = 16_000_000
 INDEX_LIMIT = 1_500_000_000
@@ -94,19 +96,30 @@ class SuiteFetcher:
             raise ArchiveFault("format", str(error), base) from error
         self._judge(release, asked, base)
         indices = {}
-        for component in asked.components:
-            for architecture in asked.architectures:
-                tell(f"{asked.suite} {component} {architecture}")
-                found = self._index(base, release, f"{component}/binary-{architecture}/Packages")
-                if found:
-                    indices[component, architecture] = found
+        for component, architecture, name in _names(asked, release):
+            tell(f"{asked.suite} {component} {architecture}")
+            if found := self._index(base, release, name):
+                indices[component, architecture] = found
         self._remember(base, release)
         return SuiteFetched(asked=asked, release=release, signers=signers, indices=indices)
 
     # What it says of itself
 
     def _description(self, base: str, asked: SuiteAsked) -> tuple[bytes, tuple[str, ...]]:
-        """The text that the archive's key signed, and who signed it."""
+        """The text that the archive's key signed, and who signed it.
+
+        What was kept and does not verify is fetched anew: the fault may be the store's.
+        """
+        try:
+            return self._verified(base, asked)
+        except ArchiveFault as fault:
+            if fault.what != "signature":
+                raise
+        for name in ("InRelease", "Release", "Release.gpg"):
+            self._kept(f"{base}/{name}").unlink(missing_ok=True)
+        return self._verified(base, asked)
+
+    def _verified(self, base: str, asked: SuiteAsked) -> tuple[bytes, tuple[str, ...]]:
         try:
             message = self._got(f"{base}/InRelease")
             detached = None
@@ -114,7 +127,7 @@ class SuiteFetcher:
             if fault.what != "missing":
                 raise
             message = self._got(f"{base}/Release")
-            detached = None if asked.trusted else self._got(f"{base}/Release.gpg")
+            detached = None if asked.trusted else self._signature(base)
         if asked.trusted:
             return message, ()
         try:
@@ -122,10 +135,17 @@ class SuiteFetcher:
         except ArchiveFault as fault:
             raise ArchiveFault(fault.what, fault.seen, base) from fault
 
+    def _signature(self, base: str) -> bytes:
+        try:
+            return self._got(f"{base}/Release.gpg")
+        except ArchiveFault as fault:
+            if fault.what != "missing":
+                raise
+            raise ArchiveFault("signature", "nobody has signed it", base) from fault
+
     def _got(self, address: str) -> bytes:
         """A description, fetched only where it changed since it was fetched last."""
-        name = sha256(address.encode()).hexdigest()
-        kept = self.store.folder / f"{name}.description"
+        name, kept = _name(address), self._kept(address)
         seen, content = self._seen(name), None
         with contextlib.suppress(OSError):
             content = kept.read_bytes()
@@ -137,6 +157,9 @@ class SuiteFetcher:
         seen.etag, seen.modified = got.etag, got.modified
         self.store.write(self.store.folder / f"{name}.seen", msgspec.json.encode(seen))
         return got.content
+
+    def _kept(self, address: str) -> Path:
+        return self.store.folder / f"{_name(address)}.description"
 
     def _judge(self, release: ArchiveRelease, asked: SuiteAsked, base: str) -> None:
         """Whether it is in date, no older than one seen before, and the suite asked for."""
@@ -201,6 +224,21 @@ class SuiteFetcher:
                 address = f"{base}/{folder}/by-hash/SHA256/{digest}"
                 return self.downloader.get_exactly(address, digest, size)
         return self.downloader.get_exactly(f"{base}/{name}", digest, size)
+
+
+def _names(asked: SuiteAsked, release: ArchiveRelease) -> Iterator[tuple[str, str, str]]:
+    """The indices that are wanted of a suite: component, architecture, and file name.
+
+    A suite without components is one folder (sources.list(5)). Packages for every architecture
+    may stand in an index of their own.
+    """
+    if asked.suite.endswith("/"):
+        yield "", "", "Packages"
+        return
+    apart = (ALL,) if ALL in release.architectures and not release.all_within_others else ()
+    for component in asked.components:
+        for architecture in (*asked.architectures, *apart):
+            yield component, architecture, f"{component}/binary-{architecture}/Packages"
 
 
 def _name(base: str) -> str:

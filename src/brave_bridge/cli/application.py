@@ -44,6 +44,14 @@ Yes = Annotated[bool, typer.Option("--yes", help="Ask nothing: take every defaul
 Theirs = Annotated[
     list[str], typer.Option("--theirs", help="Take the new version of this config file.")
 ]
+Protect = Annotated[
+    list[str], typer.Option("--protect", help="This package stays, whatever that costs others.")
+]
+Exclude = Annotated[
+    list[str], typer.Option("--exclude", help="This package does not come or change.")
+]
+LetGo = Annotated[list[str], typer.Option("--let-go", help="This package may go away.")]
+Files = Annotated[str, typer.Option("--files", help="Write it as files into this folder, too.")]
 
 
 class _Context:

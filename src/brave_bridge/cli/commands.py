@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Iterable
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
@@ -9,7 +10,11 @@ import typer
 from brave_bridge.cli import shapes, texts
 from brave_bridge.cli.application import (
     REFUSED,
+    Exclude,
+    Files,
     Json,
+    LetGo,
+    Protect,
     Theirs,
     To,
     Yes,
@@ -21,6 +26,7 @@ from brave_bridge.cli.application import (
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.core.survey.findings import Verdict, worst
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.plan_export import export_plan
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import remember
 
@@ -64,19 +70,35 @@ def _decided(desk: Desk, kept, theirs: list[str]):
     return kept
 
 
+def _wished(desk: Desk, kept, protect: list[str], exclude: list[str], let_go: list[str]):
+    """The plan under the wishes that the command line names, beside those it has."""
+    wishes = kept.wishes
+    for kind, slots in (("protect", protect), ("exclude", exclude), ("let_go", let_go)):
+        for slot in slots:
+            if slot not in getattr(wishes, kind):
+                wishes = wishes.toggled(kind, slot)
+    return kept if wishes == kept.wishes else desk.plan_under(kept, wishes)
+
+
 @app.command()
 def plan(
     context: typer.Context,
     to: To = "",
-    theirs: Theirs = None,
+    theirs: Theirs = [],  # noqa: B006
+    protect: Protect = [],  # noqa: B006
+    exclude: Exclude = [],  # noqa: B006
+    let_go: LetGo = [],  # noqa: B006
+    files: Files = "",
     json: Json = False,
 ) -> None:
     """Compute what each leg would change; nothing of the machine's sources is touched."""
-    if theirs is None:
-        theirs = []
     desk = context.obj.desk()
     tell = None if json else (lambda title: print(f"· {title}", file=sys.stderr))
-    kept = _decided(desk, desk.plan(to, tell), theirs)
+    kept = _wished(desk, desk.plan(to, tell), protect, exclude, let_go)
+    kept = _decided(desk, kept, theirs)
+    if files:
+        for path in export_plan(desk.machine.name, kept, Path(files)):
+            print(f"· {path}", file=sys.stderr)
     print_document(json, shapes.plan_document(kept), texts.plan_text(kept))
 
 

@@ -5,6 +5,7 @@ from typing import Any
 import msgspec
 
 from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.levels import WISHES, PersonsWishes
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.route import Route
@@ -138,12 +139,22 @@ def _leg_plan(plan: LegPlan) -> dict[str, Any]:
             for name in _LISTS
         },
         "first_stage": list(plan.first_stage),
+        "levels": [msgspec.to_builtins(level) for level in plan.levels],
+        "prices": [msgspec.to_builtins(price) for price in plan.prices],
+        "unsound": list(plan.unsound),
+        "skipping": msgspec.to_builtins(plan.skipping),
         "download_bytes": plan.download_bytes,
         "disk_bytes": plan.disk_bytes,
         "questions": [msgspec.to_builtins(question) for question in plan.questions],
         "obsolete": list(plan.obsolete),
         "sources": [msgspec.to_builtins(source) for source in plan.sources],
     }
+
+
+def _wishes(wishes: PersonsWishes) -> dict[str, list[str]]:
+    """What the person wanted: names in order, and the order of the levels."""
+    named = {kind: sorted(getattr(wishes, kind)) for kind in WISHES}
+    return {**named, "order": list(wishes.order)}
 
 
 def plan_document(kept: KeptPlan) -> dict[str, Any]:
@@ -153,6 +164,8 @@ def plan_document(kept: KeptPlan) -> dict[str, Any]:
     return document(
         "plan",
         made_at=kept.made_at,
+        hash=kept.hash,
+        wishes=_wishes(kept.wishes),
         **together,
         download_bytes=sum(leg["download_bytes"] for leg in legs),
         disk_bytes=sum(leg["disk_bytes"] for leg in legs),

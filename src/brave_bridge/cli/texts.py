@@ -69,6 +69,7 @@ def plan_text(kept: KeptPlan) -> Iterable[str]:
     """A plan leg by leg."""
     for plan in kept.legs:
         yield from _leg_text(plan)
+    yield f"plan {kept.hash}"
 
 
 def _leg_text(plan: LegPlan) -> Iterable[str]:
@@ -82,6 +83,8 @@ def _leg_text(plan: LegPlan) -> Iterable[str]:
         f"  {byte_size(plan.download_bytes)} to download, "
         f"{byte_size(abs(plan.disk_bytes))} {grows} on disk"
     )
+    yield from (f"  ■ now: {plain(fault)}" for fault in plan.unsound)
+    yield from (f"  ? {plain(price.words)}" for price in plan.prices)
     yield from _changes("would go away", plan.removed)
     yield from _changes("kept back", plan.kept_back)
     yield from _changes("goes to another major version", plan.jumps)
@@ -92,6 +95,8 @@ def _leg_text(plan: LegPlan) -> Iterable[str]:
     for question in plan.questions:
         keep = "your version stays" if question.answer == "mine" else "the new version is taken"
         yield plain(f"  {question.path}: {keep}")
+    if plan.skipping is not None:
+        yield plain(f"  straight to {plan.leg.end.title}? {plan.skipping.sentence}")
     if plan.obsolete:
         yield plain(f"  no source has any more: {', '.join(plan.obsolete)}")
 

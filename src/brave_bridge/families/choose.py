@@ -7,7 +7,7 @@ from brave_bridge.families import basic
 from brave_bridge.families.alpm import survey as alpm
 from brave_bridge.families.deb import survey as deb
 from brave_bridge.families.deb.commands import DebFamily
-from brave_bridge.families.deb.planning import SimulationPlanner
+from brave_bridge.families.deb.planning import DebPlanner
 from brave_bridge.families.rpm import survey as rpm
 from brave_bridge.machines.port import Machine
 from brave_bridge.machines.wishes import Names
@@ -70,6 +70,6 @@ def family_named(name: str) -> DebFamily:
     return {"deb": DebFamily}[name]()
 
 
-def planner_named(name: str) -> SimulationPlanner:
+def planner_named(name: str) -> DebPlanner:
     """A family's planner; KeyError where it cannot cross yet."""
-    return {"deb": SimulationPlanner}[name]()
+    return {"deb": DebPlanner}[name]()

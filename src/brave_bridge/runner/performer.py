@@ -11,23 +11,22 @@ from pathlib import Path
 from brave_bridge.core.crossing.requests import (
     AwaitAnswer,
     Awaited,
-    CandidatesFound,
     CheckBoot,
     Checkpoint,
     CheckSnapshot,
     CompareWithSnapshot,
     Done,
     ExpireSnapshots,
-    ExplainChanges,
     FactsRead,
     Failed,
+    FetchSuites,
     FilesListed,
     FilesRead,
     FileText,
-    FindCandidates,
     GuardServices,
     ListFiles,
     MakeCard,
+    PlanPackages,
     Ran,
     ReadFacts,
     ReadFiles,
@@ -46,7 +45,6 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.formats.apt_output import status_line
 from brave_bridge.core.formats.text import decoded, one_line, plain
 from brave_bridge.families.choose import survey
-from brave_bridge.families.deb.lists import find_candidates
 from brave_bridge.families.deb.survey import without_texts
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import Machine, MachineError
@@ -54,7 +52,7 @@ from brave_bridge.machines.wishes import Answers, Contents
 from brave_bridge.runner.way_back_deeds import Report, WayBackDeeds
 from brave_bridge.snapshots.catalogue import Snapshots
 
-OUTPUT_LIMIT = 400_000
+OUTPUT_LIMIT = 4_000_000
 """Bytes of a command's output that go into its reply; the whole stays in the job's folder."""
 
 MAX_STARTS = 3
@@ -174,14 +172,16 @@ class Performer:
         return FilesListed(tuple(path for path in found if path.endswith(request.suffixes)))
 
     @_perform.register
-    def _(self, request: FindCandidates, seq: int, report: Report) -> Reply:
-        return CandidatesFound(find_candidates(self.machine, request.lists, request.names))
+    def _(self, request: FetchSuites, seq: int, report: Report) -> Reply:
+        from brave_bridge.runner.fetch_deeds import fetch_suites
+
+        return fetch_suites(self.machine, request, report)
 
     @_perform.register
-    def _(self, request: ExplainChanges, seq: int, report: Report) -> Reply:
-        from brave_bridge.runner.plan_deeds import explain_changes
+    def _(self, request: PlanPackages, seq: int, report: Report) -> Reply:
+        from brave_bridge.runner.plan_deeds import plan_legs
 
-        return explain_changes(self.machine, request)
+        return plan_legs(self.machine, request, report)
 
     @_perform.register
     def _(self, request: GuardServices, seq: int, report: Report) -> Reply:

@@ -1,48 +1,71 @@
 """The deeds of planning: our own planner over the indices that were fetched for a plan."""
 
+import msgspec
+
 from brave_bridge.core.crossing.requests import (
-    ChangesExplained,
-    ExplainChanges,
     Failed,
+    LegIndices,
+    PackagesPlanned,
+    PlanPackages,
     Reply,
 )
 from brave_bridge.core.formats.text import plain
+from brave_bridge.core.packages.changes import PackageChanges, Skipping
 from brave_bridge.core.planning.checker import faults_of_plan
-from brave_bridge.core.planning.explanation import Explainer
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.planner import collector_at_rest, plan_packages
-from brave_bridge.families.deb.universe import universe_of
+from brave_bridge.core.planning.skipping import compare_ways
+from brave_bridge.core.planning.telling import bare, told
+from brave_bridge.core.planning.universe import Universe
+from brave_bridge.families.deb.migrations import migrations_missed
+from brave_bridge.families.deb.services import services_of
+from brave_bridge.families.deb.universe import universe_after, universe_of
 from brave_bridge.machines.port import Machine
+from brave_bridge.runner.way_back_deeds import Report
 
-_MOST = 150
 
-
-def explain_changes(machine: Machine, request: ExplainChanges) -> Reply:
-    """Plan the same change, and tell the reason of each removal and keep-back that we share."""
+def plan_legs(machine: Machine, request: PlanPackages, report: Report) -> Reply:
+    """Plan every leg on what the one before leaves; each plan is checked by other eyes."""
+    told_of: list[PackageChanges] = []
+    steps: list[tuple[Universe, PackagePlan]] = []
     with collector_at_rest():
-        universe = universe_of(machine, request.lists, request.database)
-        plan = plan_packages(universe)
-    if faults := faults_of_plan(plan):
-        seen = f"{faults[0].package} {faults[0].what}"
-        return Failed("checking our own plan", plain(seen), "tell us: this must not happen")
-    explainer = Explainer(universe, plan)
-    try:
-        reasons = dict(_reasons(plan, explainer, request))
-    finally:
-        explainer.close()
-    return ChangesExplained(
-        reasons=reasons,
-        removed=tuple(sorted(plan.removed)),
-        kept_back=tuple(sorted(plan.kept_back)),
-        proven=all(level.proven for level in plan.levels),
-    )
+        for number, leg in enumerate(request.legs):
+            report(100 * number / len(request.legs), f"planning {leg.end}", "")
+            universe = _universe(machine, request, leg, steps)
+            plan = plan_packages(universe, request.wishes)
+            if faults := faults_of_plan(plan):
+                seen = f"{faults[0].package} {faults[0].what}"
+                remedy = "tell us: a plan must never be unsound"
+                return Failed(f"checking the plan for {leg.end}", plain(seen), remedy)
+            steps.append((universe, plan))
+            changes = told(universe, plan, leg.end) if request.explain else bare(universe, plan)
+            if request.explain:
+                services = tuple(services_of(machine, sorted((*plan.upgraded, *plan.removed))))
+                changes = msgspec.structs.replace(changes, services=services)
+            told_of.append(changes)
+        if request.explain and len(steps) > 1:
+            skipping = _skipping(machine, request, steps)
+            told_of[-1] = msgspec.structs.replace(told_of[-1], skipping=skipping)
+    return PackagesPlanned(tuple(told_of))
 
 
-def _reasons(plan: PackagePlan, explainer: Explainer, request: ExplainChanges):
-    removed, kept = set(plan.removed), set(plan.kept_back)
-    for slot in request.removed[:_MOST]:
-        if slot in removed and (reason := explainer.why_gone(slot)).proven:
-            yield slot, plain(reason.words)
-    for slot in request.kept_back[:_MOST]:
-        if slot in kept and (reason := explainer.why_kept(slot)).proven:
-            yield slot, plain(reason.words)
+def _universe(
+    machine: Machine, request: PlanPackages, leg: LegIndices,
+    steps: list[tuple[Universe, PackagePlan]],
+) -> Universe:  # fmt: skip
+    if not steps:
+        return universe_of(machine, leg.lists, request.database)
+    before, plan = steps[-1]
+    return universe_after(machine, plan, before, leg.lists)
+
+
+def _skipping(
+    machine: Machine, request: PlanPackages, steps: list[tuple[Universe, PackagePlan]]
+) -> Skipping:
+    """The jump straight to the last leg's end, held against the steps."""
+    straight = universe_of(machine, request.legs[-1].lists, request.database)
+    jump = plan_packages(straight, request.wishes)
+    middles = [universe.archive for universe, _ in steps[:-1]]
+    told_of = compare_ways(straight, jump, [plan for _, plan in steps], middles).told()
+    missed = migrations_missed(machine, request, [plan for _, plan in steps])
+    return msgspec.structs.replace(told_of, migrations=tuple(missed))

@@ -9,6 +9,7 @@ ACTIONS = (
      "back_up_settings"),
     ("Field note", "Write what was learnt about the leg ahead (i)", "note"),
     ("Plan", "Plan the way to the goal (p)", "plan"),
+    ("What counts first", "Put the wishes of a plan into another order (o)", "order"),
     ("Cross", "Cross the planned legs (c)", "cross"),
     ("Take a snapshot", "Make a way back now (b)", "snapshot"),
     ("Recovery card", "Write the page for a machine that does not start (c)", "card"),

@@ -19,6 +19,7 @@ from brave_bridge.tui.actions import ACTIONS
 from brave_bridge.tui.deeds import Deeds
 from brave_bridge.tui.dialogs import KeyList
 from brave_bridge.tui.harbour import Harbour
+from brave_bridge.tui.plan_deeds import PlanDeeds
 from brave_bridge.tui.ready_deeds import ReadyDeeds
 from brave_bridge.tui.theme import THEMES
 from brave_bridge.tui.way_back_deeds import WayBackDeeds
@@ -52,7 +53,7 @@ _MANY = 20
 _NARROW = 110
 
 
-class BraveBridge(Deeds, ReadyDeeds, WayBackDeeds, App[int]):
+class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
     """The screen. Closing it ends nothing that is under way."""
 
     TITLE = "Brave Bridge"
@@ -223,19 +224,21 @@ class BraveBridge(Deeds, ReadyDeeds, WayBackDeeds, App[int]):
             self.query_one(NextLine).tell(record.next)
 
     def on_ledger_chosen(self, event: Ledger.Chosen) -> None:
-        row = event.row
-        if row.action == "open":
-            self.harbour.current = row.key
-            self.place = "survey"
-        elif row.action == "goal":
-            self.harbour.set_goal(self.harbour.current, row.key)
-            self.read_machines([self.harbour.current])
-        elif row.action == "answer":
-            self.answer_question(row.key.removeprefix("question:"))
-        elif row.action == "preview":
-            self.preview_return(row.key)
-        elif row.action == "expand":
-            self.expand_procedure(row.key)
+        deeds = {
+            "open": self._open_machine, "goal": self._choose_goal, "fold": self.toggle_fold,
+            "answer": self.answer_question, "let_go": self.let_go, "unwish": self.take_wish_back,
+            "preview": self.preview_return, "expand": self.expand_procedure,
+            "task": self.toggle_task,
+        }  # fmt: skip
+        deeds[event.row.action](event.row.key)
+
+    def _open_machine(self, name: str) -> None:
+        self.harbour.current = name
+        self.place = "survey"
+
+    def _choose_goal(self, release: str) -> None:
+        self.harbour.set_goal(self.harbour.current, release)
+        self.read_machines([self.harbour.current])
 
     def action_go(self, place: str) -> None:
         self.place = place

@@ -49,29 +49,6 @@ class Deeds:
         message = plain(f"{why}" + (f"\n▸ {remedy}" if remedy else ""), 600)
         self.notify(message.replace("[", "\\["), title=f"■ {what}", severity="error", timeout=20)
 
-    def action_plan(self) -> None:
-        """Plan the way to the goal; nothing of the machine's sources is touched."""
-        goal = self.harbour.goal(self.harbour.current)
-        record = self.harbour.record()
-        if not goal or (record and record.waits_for):
-            self.notify("There is nothing to plan here yet.", severity="warning")
-            return
-        self.place = "plan"
-        self._do("planning", lambda desk: desk.plan(goal, self._tell_step))
-
-    def _tell_step(self, title: str) -> None:
-        self.call_from_thread(self.tell_busy, f"{self.harbour.current}: {title} …")
-
-    def answer_question(self, path: str) -> None:
-        """Turn a config question's answer round."""
-        record = self.harbour.record()
-        if record is None or record.plan is None:
-            return
-        question = next(q for leg in record.plan.legs for q in leg.questions if q.path == path)
-        other = "theirs" if question.answer == "mine" else "mine"
-        plan = record.plan
-        self._do("deciding", lambda desk: desk.answer_plan(plan, path, other))
-
     def action_cross(self) -> None:
         """Cross the planned legs, once the person has given the machine's name."""
         record = self.harbour.record()
@@ -150,6 +127,10 @@ class Deeds:
                 return export.export_logbook(desk, folder)
             if place == "ways_back":
                 return export.export_space(desk, folder)
+            if place == "plan" and record.plan is not None:
+                from brave_bridge.workbench.plan_export import export_plan
+
+                return export_plan(record.name, record.plan, folder)
             if place == "fleet":
                 bars = export.support_bars(records)
                 return export.save_bars(bars, f"Support left: {station}", "fleet", folder)
@@ -175,7 +156,8 @@ def _cost(record: MachineRecord) -> list[str]:
         lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.removed[:4]]
     lines += _around(record)
     lines += _card(record)
-    lines += ["", "First a way back is made. Until stage one every stop undoes everything."]
+    lines += ["", f"This approves plan {record.plan.hash}: what differs at crossing time is asked."]
+    lines += ["First a way back is made. Until stage one every stop undoes everything."]
     return lines
 
 

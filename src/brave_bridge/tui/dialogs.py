@@ -59,6 +59,23 @@ class ConfirmByName(Dialog):
             event.input.placeholder = f"that is not {self.machine_name}"
 
 
+class Confirm(Dialog):
+    """Says what something means before it is done; True for y, or False."""
+
+    BINDINGS = [("escape,n", "dismiss(False)", "back"), ("y", "dismiss(True)", "do it")]
+
+    def __init__(self, title: str, lines: list[str]) -> None:
+        super().__init__()
+        self.heading = title
+        self.lines = lines
+
+    def compose(self) -> ComposeResult:
+        with Vertical() as box:
+            box.border_title = self.heading
+            yield Static(Text("\n".join(self.lines)))
+            yield Static(Text("y does it, Esc goes back"))
+
+
 class AskReason(Dialog):
     """Asks for a sentence that is kept, why something is done or let stand; None without one."""
 

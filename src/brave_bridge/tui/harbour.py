@@ -28,6 +28,7 @@ class Harbour:
         self._records: dict[str, MachineRecord] = {}
         self._goals: dict[str, str] = {}
         self._opened: dict[str, dict[str, tuple]] = {}
+        self._folds: dict[str, frozenset[str]] = {}
         self._desks: dict[str, Desk] = {}
         self._locks: dict[str, threading.RLock] = {}
 
@@ -116,6 +117,14 @@ class Harbour:
         record = self._records.get(name)
         offered = record.goal.key if record and record.goal else ""
         return self._goals.get(name, offered)
+
+    def unfolded(self, name: str) -> frozenset[str]:
+        """The folds of a machine's plan that are open."""
+        return self._folds.get(name, frozenset())
+
+    def toggle_fold(self, key: str) -> None:
+        """Open or close a fold of the current machine's plan."""
+        self._folds[self.current] = self.unfolded(self.current) ^ {key}
 
     def opened(self, name: str) -> dict[str, tuple]:
         """The procedures of a machine that are opened in the logbook, with their entries."""

@@ -17,6 +17,7 @@ from brave_bridge.core.crossing.requests import FactsRead
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
+from brave_bridge.core.packages.levels import PersonsWishes
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.releases.route import Route, default_target, find_route
@@ -53,12 +54,13 @@ from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_pla
 from brave_bridge.workbench.lines import line_for, line_of, release_of
 from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
 from brave_bridge.workbench.places import state_of_fleet
+from brave_bridge.workbench.policies import answered, read_policies
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
 
-_PLAN_FOLDER = f"{STATE_FOLDER}/plans"
+PLAN_FOLDER = f"{STATE_FOLDER}/plans"
 
 
 class Desk:
@@ -177,8 +179,11 @@ class Desk:
         if not route.legs:
             raise Refused("planning", "; ".join(r.reason for r in route.refused))
         make_state_folder(self.machine)
+        before = self.kept_plan(facts, to)
+        policies = read_policies(self.target.kind)
+        wishes = before.wishes if before else policies.wishes
         shutil.rmtree(self.machine.state / "plans", ignore_errors=True)
-        script = planner_named(family).plan(facts, route.legs, _PLAN_FOLDER)
+        script = planner_named(family).plan(facts, route.legs, PLAN_FOLDER, wishes)
         performer = MeasuringPerformer(self.performer("plan"))
         planned = drive(script, performer, tell)
         if isinstance(planned, PlanFault):
@@ -187,6 +192,18 @@ class Desk:
         known = read_decisions(self.machine)
         keep_decisions(self.machine, msgspec.structs.replace(known, speeds=measured))
         kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
+        kept = answered(kept, policies)
+        keep_plan(self.machine, kept)
+        return kept
+
+    def plan_under(self, plan: KeptPlan, wishes: PersonsWishes) -> KeptPlan:
+        """The plan under other wishes, over the same indices, kept."""
+        facts = self.facts()
+        script = planner_named(self.family()).again(facts, plan.legs, PLAN_FOLDER, wishes)
+        planned = drive(script, self.performer("plan"))
+        if isinstance(planned, PlanFault):
+            raise Refused(planned.attempted, planned.seen, planned.remedy)
+        kept = msgspec.structs.replace(plan, legs=planned, made_at=now())
         keep_plan(self.machine, kept)
         return kept
 

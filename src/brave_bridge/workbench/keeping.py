@@ -36,6 +36,11 @@ class Decisions(msgspec.Struct, frozen=True):
     """Commands that enter a maintenance state, and for each, at the same place, the way out."""
     maintenance_left: tuple[tuple[str, ...], ...] = ()
 
+    tasks_done: tuple[str, ...] = ()
+    """The tasks of legs that somebody has done, each ``leg key/task``."""
+    long_term_only: bool = False
+    """The track: whether the machine is to rest on long-term releases alone."""
+
     def overruled(self, leg: str) -> dict[str, str]:
         """The reasons that hold for a leg (empty: for no certain one), by rule."""
         return {o.rule: o.reason for o in self.overrules if o.leg in ("", leg)}
@@ -53,6 +58,19 @@ def read_decisions(machine: Machine) -> Decisions:
 def keep_decisions(machine: Machine, decisions: Decisions) -> None:
     """Write them in place of those before."""
     machine.write(KEEPING_FILE, msgspec.json.encode(decisions), 0o600)
+
+
+def toggle_task(machine: Machine, task: str) -> None:
+    """Note that a task of a leg (``leg key/task``) is done, or is not."""
+    known = read_decisions(machine)
+    done = frozenset(known.tasks_done) ^ {task}
+    keep_decisions(machine, msgspec.structs.replace(known, tasks_done=tuple(sorted(done))))
+
+
+def keep_track(machine: Machine, long_term_only: bool) -> None:
+    """Keep which releases the machine is to be offered."""
+    known = read_decisions(machine)
+    keep_decisions(machine, msgspec.structs.replace(known, long_term_only=long_term_only))
 
 
 def surroundings_for(decisions: Decisions, facts: Facts) -> Surroundings:

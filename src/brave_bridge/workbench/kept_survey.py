@@ -3,14 +3,14 @@
 Reading a machine writes nothing to it: what is needed to say what changed is kept here.
 """
 
+import contextlib
 import hashlib
-import os
-import tempfile
 from pathlib import Path
 
 import msgspec
 
 from brave_bridge.core.survey.findings import Finding
+from brave_bridge.store.writing import write_atomically
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.targets import Target
 
@@ -38,12 +38,5 @@ def last_survey(target: Target) -> KeptSurvey | None:
 
 def keep_survey(target: Target, survey: KeptSurvey) -> None:
     """Keep a survey in place of the one before; silently not, where that is not allowed."""
-    place = _place(target)
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-        descriptor, temporary = tempfile.mkstemp(dir=place.parent)
-        with os.fdopen(descriptor, "wb") as stream:
-            stream.write(msgspec.json.encode(survey))
-        os.replace(temporary, place)
-    except OSError:
-        return
+    with contextlib.suppress(OSError):
+        write_atomically(_place(target), msgspec.json.encode(survey))

@@ -6,7 +6,7 @@ import msgspec
 
 from brave_bridge.core.crossing.next_step import Standing, next_step
 from brave_bridge.core.formats.text import byte_size, counted, plain
-from brave_bridge.core.releases.choices import Choices, Stands, choose_ways
+from brave_bridge.core.releases.choices import Stands, choose_ways, consequence_of_track
 from brave_bridge.core.releases.route import Route, find_route
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import MARKS, BridgeState
@@ -16,8 +16,9 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
 from brave_bridge.store.logbook import LogbookError, ProcedureRow
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.keeping import Decisions, read_decisions
 from brave_bridge.workbench.members import FleetMember
-from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
+from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed, Track
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.ways_back import WaysBack
 
@@ -69,7 +70,7 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         goal=surveyed.goal,
         route=surveyed.route,
         routes=_routes(desk, surveyed),
-        choices=_choices(desk, surveyed),
+        **_ways(desk, surveyed, read_decisions(desk.machine) if may_read else Decisions()),
         plan=plan,
         ways_back=listed,
         gone=tuple(ways.gone()) if may_read else (),
@@ -93,17 +94,24 @@ def watch_machine(desk: Desk, record: MachineRecord) -> MachineRecord:
     return _with_outlook(msgspec.structs.replace(record, live=read_live(desk)), desk)
 
 
-def _choices(desk: Desk, surveyed: Surveyed) -> Choices:
-    """The ways that are offered from here on, and the legs that are closed to this machine."""
+def _ways(desk: Desk, surveyed: Surveyed, decisions: Decisions) -> dict:
+    """The ways that are offered, the legs that are closed, the track, and what is done of legs."""
     line, here, facts = surveyed.line, surveyed.release, surveyed.facts
     if line is None or here is None:
-        return Choices((), ())
+        return {}
     stands = Stands(
+        long_term_only=decisions.long_term_only,
         version=facts.identity.point_release or facts.identity.version_id,
         edition=facts.identity.edition,
         architecture=facts.identity.architecture,
     )
-    return choose_ways(line, here, desk.today(), stands)
+    other = not decisions.long_term_only
+    means = consequence_of_track(line, here, desk.today(), stands, long_term_only=other)
+    return {
+        "choices": choose_ways(line, here, desk.today(), stands),
+        "track": Track(decisions.long_term_only, means),
+        "tasks_done": frozenset(decisions.tasks_done),
+    }
 
 
 def _routes(desk: Desk, surveyed: Surveyed) -> tuple[Route, ...]:

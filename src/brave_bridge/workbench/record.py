@@ -10,6 +10,8 @@ from brave_bridge.core.crossing.next_step import NextStep
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.levels import PersonsWishes
+from brave_bridge.core.packages.plan_hash import plan_hash
 from brave_bridge.core.packages.updates import Update
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
@@ -35,6 +37,16 @@ class KeptPlan(msgspec.Struct, frozen=True):
     made_at: str
     legs: tuple[LegPlan, ...]
 
+    @property
+    def hash(self) -> str:
+        """What it is approved by."""
+        return plan_hash(self.legs)
+
+    @property
+    def wishes(self) -> PersonsWishes:
+        """What the person wanted of it."""
+        return self.legs[0].wishes
+
 
 class Surveyed(msgspec.Struct, frozen=True):
     """A machine's facts and how they are judged, for the route to a goal where there is one.
@@ -54,6 +66,13 @@ class Surveyed(msgspec.Struct, frozen=True):
     before: str = ""
     notes: tuple[FieldNote, ...] = ()
     updates: tuple[Update, ...] = ()
+
+
+class Track(msgspec.Struct, frozen=True):
+    """Which releases a machine is offered, and what the other track would mean."""
+
+    long_term_only: bool
+    other: str
 
 
 class Fault(msgspec.Struct, frozen=True):
@@ -92,6 +111,8 @@ class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
     route: Route | None = None
     routes: tuple[Route, ...] = ()
     choices: Choices = Choices((), ())
+    track: Track | None = None
+    tasks_done: frozenset[str] = frozenset()
     plan: KeptPlan | None = None
     ways_back: tuple[WayBack, ...] = ()
     gone: tuple[Gone, ...] = ()

@@ -56,15 +56,6 @@ class ReturnPreview(msgspec.Struct, frozen=True, kw_only=True):
         return tuple(loss for loss in self.losses if loss.grave)
 
 
-@cache
-def _groups() -> tuple[Group, ...]:
-    class _File(msgspec.Struct):
-        group: tuple[Group, ...]
-
-    text = files("brave_bridge.data").joinpath("losses.toml").read_text(encoding="utf-8")
-    return msgspec.toml.decode(text, type=_File).group
-
-
 def preview_return(desk: Desk, snapshot: Snapshot, tell: Callable[[int], None]) -> ReturnPreview:
     """Compare, and read what the snapshot and the machine say of themselves."""
     returning = Returning(desk.snapshots)

@@ -103,7 +103,10 @@ def _goal(around: Around) -> Release | None:
         return None
     chosen = around.goal or (around.plan.to if around.plan else "")
     wanted = around.line.release(chosen) if chosen else None
-    return wanted or default_target(around.line, around.release, around.today)
+    return wanted or default_target(
+        around.line, around.release, around.today,
+        long_term_only=around.decisions.long_term_only,
+    )  # fmt: skip
 
 
 def _route(around: Around, goal: Release | None) -> Route | None:

@@ -6,7 +6,8 @@ machine is as it was; from stage one on, a failure names the way back.
 
 import difflib
 
-from brave_bridge.core.crossing.family import CrossingFamily
+from brave_bridge.core.crossing.agreement import GO_ON, UNDO, NotReady, prepare
+from brave_bridge.core.crossing.family import CrossingFamily, ExactStage
 from brave_bridge.core.crossing.keep_way_back import expiry_warnings
 from brave_bridge.core.crossing.requests import (
     Answered,
@@ -16,15 +17,12 @@ from brave_bridge.core.crossing.requests import (
     FactsRead,
     Failed,
     FilesListed,
-    FilesRead,
     FileSwap,
     FileText,
     GuardServices,
     ListFiles,
     MakeCard,
-    Ran,
     ReadFacts,
-    ReadFiles,
     Script,
     SnapshotTaken,
     SwapFiles,
@@ -40,14 +38,12 @@ from brave_bridge.core.crossing.stage import (
     what_was_seen,
     why_it_failed,
 )
-from brave_bridge.core.packages.changes import LegPlan, disagreement
+from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.proof.compare import prove
 from brave_bridge.core.survey.facts import Facts
 
 CHECKPOINTS = ("ready", "way back", "fetched", "stage one", "stage two")
 """The checkpoints of a leg, in order."""
-
-GO_ON, UNDO = "go on", "undo"
 
 
 def cross_route(family: CrossingFamily, plans: tuple[LegPlan, ...]) -> Script[Outcome]:
@@ -228,19 +224,31 @@ class _Crossing:
         refusal = yield from self._turn_sources()
         if refusal:
             return refusal
-        refusal = yield from self._prepare()
-        if refusal:
+        prepared = yield from prepare(self.family, self.plan, self.number)
+        if isinstance(prepared, NotReady):
+            refusal = self._stopped(prepared.at, prepared.why, prepared.next_step)
             return (yield from self._put_sources_back(refusal))
+        self.plan, commands = prepared.plan, prepared.commands
         yield self._checkpoint("fetched")
-        for name, title, command in (
-            ("stage one", "upgrade what removes nothing and adds nothing", self.family.stage_one()),
-            ("stage two", "carry out the rest", self.family.stage_two()),
+        for name, title, stage in (
+            ("stage one", "upgrade what removes nothing and adds nothing", commands.stage_one),
+            ("stage two", "carry out the rest", commands.stage_two),
         ):
-            why = yield from run_stage(self.family, name, title, command)
+            why = yield from self._stage(name, title, stage)
             if why:
                 return self._failed(name, why)
             yield self._checkpoint(name)
         return (yield from self._settle())
+
+    def _stage(self, name: str, title: str, stage: ExactStage | None) -> Script[str]:
+        """Carry a stage out and put the marks right; why it failed, or an empty text."""
+        if stage is None:
+            return ""
+        why = yield from run_stage(self.family, name, title, stage.command)
+        if stage.marks is not None:
+            marked = yield stage.marks
+            why = why or ("" if ended_well(marked) else why_it_failed(self.family, marked))
+        return why
 
     def _turn_sources(self) -> Script[Outcome | None]:
         answer = yield Ask(
@@ -274,48 +282,6 @@ class _Crossing:
         )
         yield titled(self.family.refresh(), "Fetch the old release's indices again")
         return outcome
-
-    def _prepare(self) -> Script[Outcome | None]:
-        """Refresh, check, compare with the plan, download: no package changes yet."""
-        title = self.plan.leg.end.title
-        reply = yield titled(self.family.refresh(), f"Fetch the indices of {title}")
-        if not ended_well(reply):
-            return self._stopped("indices", why_it_failed(self.family, reply))
-        reply = yield ReadFiles(
-            title=f"Check that the indices are those of {title}",
-            patterns=self.family.index_descriptions,
-        )
-        descriptions = reply.files if isinstance(reply, FilesRead) else ()
-        wrong = what_was_seen(reply) or self.family.wrong_indices(self.plan, descriptions)
-        if wrong:
-            return self._stopped("indices", wrong)
-        refusal = yield from self._agree()
-        if refusal:
-            return refusal
-        reply = yield titled(self.family.download(), "Download everything")
-        if not ended_well(reply):
-            return self._stopped("download", why_it_failed(self.family, reply))
-        return None
-
-    def _agree(self) -> Script[Outcome | None]:
-        """Hold the package manager's own intention against the approved plan."""
-        reply = yield titled(self.family.simulate(), "Ask the package manager what it would do")
-        if not isinstance(reply, Ran) or reply.lost:
-            why = what_was_seen(reply) or "the simulation was interrupted"
-            return self._stopped("agreement", why)
-        differs = disagreement(self.plan, *self.family.intended(reply.output))
-        if not differs:
-            return None
-        answer = yield Ask(
-            title="The package manager would do other than the plan",
-            key=f"agreement-{self.number}",
-            detail=differs.words,
-            choices=(GO_ON, UNDO),
-            default=UNDO,
-        )
-        if isinstance(answer, Answered) and answer.choice == GO_ON:
-            return None
-        return self._stopped("agreement", differs.words, "plan again")
 
     def _settle(self) -> Script[Outcome]:
         """Give the config files the version that was decided, and check the packages."""

@@ -3,13 +3,43 @@
 from collections.abc import Iterable
 from typing import Protocol
 
+import msgspec
+
 from brave_bridge.core.crossing.requests import FileText, Run
-from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.changes import LegPlan, PackageChanges
 from brave_bridge.core.packages.updates import Outlook
+
+
+class ExactStage(msgspec.Struct, frozen=True):
+    """One stage: the command that changes packages, and the one that puts marks right after it."""
+
+    command: Run
+    marks: Run | None
+
+
+class ExactCommands(msgspec.Struct, frozen=True):
+    """The commands of one plan. ``files`` are to be written first; None where nothing is to do.
+
+    ``rehearse`` prints what would be done, and does nothing; ``download`` fetches everything;
+    ``stage_one`` upgrades what needs nothing removed and nothing new; ``stage_two`` carries out
+    the rest.
+    """
+
+    files: tuple[FileText, ...]
+    rehearse: Run
+    download: Run
+    stage_one: ExactStage | None
+    stage_two: ExactStage | None
 
 
 class CrossingFamily(Protocol):
     """A family's package manager, as far as a crossing needs it."""
+
+    lists: str
+    """The folder of the machine's own indices."""
+
+    database: str
+    """The package database."""
 
     index_descriptions: tuple[str, ...]
     """Patterns of the files in which the refreshed indices describe themselves."""
@@ -23,11 +53,8 @@ class CrossingFamily(Protocol):
     def simulate(self) -> Run:
         """Print what the whole change would do, and do nothing."""
 
-    def intended(self, output: str) -> tuple[set[str], set[str]]:
-        """The packages that ``simulate`` would remove and keep back."""
-
     def outlook(self, output: str) -> Outlook:
-        """The same in full: what ``simulate`` would upgrade, add, remove and keep back."""
+        """What ``simulate`` would upgrade, add, remove and keep back."""
 
     def download(self) -> Run:
         """Fetch everything that the whole change needs."""
@@ -37,6 +64,12 @@ class CrossingFamily(Protocol):
 
     def stage_two(self) -> Run:
         """Carry out the rest."""
+
+    def exactly(self, changes: PackageChanges) -> ExactCommands:
+        """The commands that carry out exactly one plan."""
+
+    def unlike(self, changes: PackageChanges, output: str) -> list[str]:
+        """What a rehearsal would do other than the plan, a line for each package."""
 
     def repair(self) -> tuple[Run, ...]:
         """Finish what an interrupted change left, in order."""

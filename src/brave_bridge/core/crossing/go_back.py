@@ -75,7 +75,7 @@ def _restarted() -> Script[Reply]:
 
 def _boot_warnings(way_back: str, restored: Restored) -> Script[tuple[str, ...]]:
     warnings = [
-        f"the system of before is set aside as {name}; when all is well: btrfs subvolume delete"
+        f"the system of before is set aside as {name}; when all is well: brave-bridge delete {name}"
         for name in restored.aside
     ]
     if restored.used_up:

@@ -6,6 +6,7 @@ import msgspec
 
 from brave_bridge.core.crossing.requests import Script
 from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.levels import PersonsWishes
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 
@@ -22,10 +23,15 @@ class Planner(Protocol):
     """Computes what legs would change. It only reads; no source of the machine is touched."""
 
     def plan(
-        self, facts: Facts, legs: tuple[Leg, ...], folder: str
+        self, facts: Facts, legs: tuple[Leg, ...], folder: str, wishes: PersonsWishes
     ) -> Script[tuple[LegPlan, ...] | PlanFault]:
         """The plans of consecutive legs.
 
         ``folder`` is a folder on the machine, outside its configuration, for isolated
         state. Each leg after the first is planned on the state the one before leaves.
         """
+
+    def again(
+        self, facts: Facts, plans: tuple[LegPlan, ...], folder: str, wishes: PersonsWishes
+    ) -> Script[tuple[LegPlan, ...] | PlanFault]:
+        """The plans under other wishes, over what was fetched into the folder before."""

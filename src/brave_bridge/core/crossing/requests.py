@@ -11,8 +11,8 @@ from typing import ClassVar, TypeVar
 
 import msgspec
 
-from brave_bridge.core.formats.apt_status_db import Candidate
-from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.changes import LegPlan, PackageChanges
+from brave_bridge.core.packages.levels import PersonsWishes
 from brave_bridge.core.survey.facts import Facts
 
 
@@ -144,24 +144,53 @@ class Run(Request, frozen=True, tag=True, kw_only=True):
     done_when: ClassVar[DoneWhen] = DoneWhen.JOB_ENDED
 
 
-class FindCandidates(Request, frozen=True, tag=True, kw_only=True):
-    """Read named packages' candidates from the indices in a folder. Reply: CandidatesFound."""
+class SuiteWanted(msgspec.Struct, frozen=True, kw_only=True):
+    """A suite of an archive and what is wanted of it.
 
-    lists: str
-    names: tuple[str, ...]
-
-
-class ExplainChanges(Request, frozen=True, tag=True, kw_only=True):
-    """Why these packages go away or are kept back, by a plan of our own over the same indices.
-
-    ``lists`` is the folder of the indices, ``database`` the package database to start from.
-    Reply: ChangesExplained.
+    No ``architectures``: those of the machine. ``key_files`` and ``key_text`` are what it may
+    be signed by, none of them: whatever the machine trusts for all. ``trusted``: signatures are
+    switched off for it.
     """
 
+    uri: str
+    suite: str
+    components: tuple[str, ...] = ()
+    architectures: tuple[str, ...] = ()
+    key_files: tuple[str, ...] = ()
+    key_text: str = ""
+    trusted: bool = False
+
+
+class FetchSuites(Request, frozen=True, tag=True, kw_only=True):
+    """Fetch suites apart from the machine's own indices. Reply: SuitesFetched.
+
+    ``folder``, on the machine, is where it is noted what came.
+    """
+
+    folder: str
+    suites: tuple[SuiteWanted, ...]
+
+
+class LegIndices(msgspec.Struct, frozen=True):
+    """A folder with the indices of a leg's end, and what that release is called."""
+
     lists: str
+    end: str
+
+
+class PlanPackages(Request, frozen=True, tag=True, kw_only=True):
+    """Plan the packages of consecutive legs, each on what the one before leaves.
+
+    ``database`` is the package database to start from. ``explain``: with the reason of each
+    change and what keeping packages costs. ``configured`` are packages whose config files were
+    changed here. Reply: PackagesPlanned.
+    """
+
     database: str
-    removed: tuple[str, ...]
-    kept_back: tuple[str, ...]
+    legs: tuple[LegIndices, ...]
+    wishes: PersonsWishes = PersonsWishes()
+    explain: bool = True
+    configured: tuple[str, ...] = ()
 
 
 class Ask(Request, frozen=True, tag=True, kw_only=True):
@@ -293,19 +322,33 @@ class Ran(Reply, frozen=True, tag=True):
         return not self.lost and self.exit_code == 0
 
 
-class CandidatesFound(Reply, frozen=True, tag=True):
-    """The newest candidate of each name that the indices have."""
+class SuiteFound(msgspec.Struct, frozen=True, kw_only=True):
+    """What a fetched suite calls itself; or the ``fault`` why it could not be fetched.
 
-    candidates: tuple[Candidate, ...]
+    ``missing``: its archive has no such suite.
+    """
+
+    uri: str
+    suite: str
+    origin: str = ""
+    codename: str = ""
+    own_suite: str = ""
+    signers: tuple[str, ...] = ()
+    """The fingerprints of the keys that signed its description."""
+    fault: str = ""
+    missing: bool = False
 
 
-class ChangesExplained(Reply, frozen=True, tag=True):
-    """The proven reasons by package, and what our own plan would remove and keep back."""
+class SuitesFetched(Reply, frozen=True, tag=True):
+    """The suites in the order asked for."""
 
-    reasons: dict[str, str]
-    removed: tuple[str, ...]
-    kept_back: tuple[str, ...]
-    proven: bool
+    suites: tuple[SuiteFound, ...]
+
+
+class PackagesPlanned(Reply, frozen=True, tag=True):
+    """What happens to packages on each leg."""
+
+    legs: tuple[PackageChanges, ...]
 
 
 class Answered(Reply, frozen=True, tag=True):
@@ -390,8 +433,8 @@ AnyRequest = (
     | SwapFiles
     | ListFiles
     | Run
-    | FindCandidates
-    | ExplainChanges
+    | FetchSuites
+    | PlanPackages
     | Ask
     | GuardServices
     | UnguardServices
@@ -412,8 +455,8 @@ AnyReply = (
     | FilesListed
     | Swapped
     | Ran
-    | CandidatesFound
-    | ChangesExplained
+    | SuitesFetched
+    | PackagesPlanned
     | Answered
     | Restored
     | Compared

@@ -36,6 +36,9 @@ class ArchiveRelease(msgspec.Struct, frozen=True):
     by_hash: bool = False
     """Whether its indices can be asked for by their sums (Acquire-By-Hash)."""
 
+    all_within_others: bool = False
+    """Whether packages for every architecture stand in the indices of each one as well."""
+
 
 def signed_text(text: str) -> str:
     """The text inside a clear-signed message (RFC 9580, 7), or the text itself."""
@@ -65,6 +68,7 @@ def read_archive_release(text: str, *, where: str = "") -> ArchiveRelease:
         only_on_request=first.get("NotAutomatic", "").lower() == "yes",
         upgrades_by_itself=first.get("ButAutomaticUpgrades", "").lower() == "yes",
         label=first.get("Label", ""),
+        all_within_others="Packages" in first.get("No-Support-for-Architecture-all", ""),
         by_hash=first.get("Acquire-By-Hash", "").lower() == "yes",
     )
 

@@ -13,6 +13,7 @@ import msgspec
 _ONE_LINE = re.compile(
     r"^(?P<lead>\s*(?P<type>deb|deb-src)\s+)(?P<options>\[[^\]]*\]\s+)?(?P<rest>\S.*)$"
 )
+_KEY, _LONGEST_KEY = "BEGIN PGP", 200_000
 _WORD = re.compile(r"\S+")
 _FIELD = re.compile(r"^(?P<name>[A-Za-z][A-Za-z0-9-]*)[ \t]*:(?P<value>.*)$")
 
@@ -49,7 +50,7 @@ class SourceEntry(msgspec.Struct, frozen=True):
 def key_paths(entry: SourceEntry) -> tuple[str, ...]:
     """The key files that a source's Signed-By names; none where it holds the key itself."""
     value = entry.options.get("signed-by", "")
-    if "BEGIN PGP" in value:
+    if _KEY in value:
         return ()
     return tuple(word for word in value.replace(",", " ").split() if word.startswith("/"))
 
@@ -58,11 +59,13 @@ class Renaming(msgspec.Struct, frozen=True):
     """What a leg changes in a source's words.
 
     ``suites`` maps a present suite to its successor; ``components`` lists, for a
-    component that was split, what has to stand beside it.
+    component that was split, what has to stand beside it; ``uris`` maps the address of an
+    archive to that of the one that has the new release.
     """
 
     suites: Callable[[str], str]
     components: Callable[[tuple[str, ...]], tuple[str, ...]]
+    uris: Callable[[str], str] = str
 
 
 def entries(file: SourceFile) -> list[SourceEntry]:
@@ -134,7 +137,8 @@ def _is_active(fields: list[_Field]) -> bool:
 
 def _stanza_entries(file: SourceFile) -> list[SourceEntry]:
     found = []
-    for fields in _stanza_fields(file.text.splitlines()):
+    lines = file.text.splitlines()
+    for fields in _stanza_fields(lines):
         words = {field.name: tuple(field.words) for field in fields}
         if not _is_active(fields) or not words.get("uris") or not words.get("suites"):
             continue
@@ -148,13 +152,20 @@ def _stanza_entries(file: SourceFile) -> list[SourceEntry]:
                 suites=words["suites"],
                 components=words.get("components", ()),
                 options={
-                    field.name: " ".join(field.words)[:200]
-                    for field in fields
-                    if field.name not in known
+                    field.name: _option(field, lines) for field in fields if field.name not in known
                 },
             )
         )
     return found
+
+
+def _option(field: "_Field", lines: list[str]) -> str:
+    """An option's words; a key that stands in the source keeps its lines."""
+    words = " ".join(field.words)
+    if _KEY not in words:
+        return words[:200]
+    text = lines[field.first : field.last + 1]
+    return "\n".join([text[0].partition(":")[2], *text[1:]])[:_LONGEST_KEY]
 
 
 def renamed(
@@ -182,13 +193,15 @@ def _renamed_lines(
 
 def _renamed_line(body: str, start: int, renaming: Renaming) -> str:
     words = list(_WORD.finditer(body, start))
-    suite, components = words[1], words[2:]
+    uri, suite, components = words[0], words[1], words[2:]
     old = tuple(word.group() for word in components)
     added = [word for word in renaming.components(old) if word not in old]
     end = (components or [suite])[-1].end()
     extra = "".join(" " + word for word in added)
     return (
-        body[: suite.start()]
+        body[: uri.start()]
+        + renaming.uris(uri.group())
+        + body[uri.end() : suite.start()]
         + renaming.suites(suite.group())
         + body[suite.end() : end]
         + extra
@@ -207,6 +220,8 @@ def _renamed_stanzas(
         for field in fields:
             if field.name == "suites":
                 _rename_words(lines, field, renaming.suites)
+            elif field.name == "uris":
+                _rename_words(lines, field, renaming.uris)
             elif field.name == "components":
                 added = [
                     word

@@ -1,13 +1,19 @@
 """The change list of a leg: what is upgraded, new, removed and kept back, and why."""
 
+from collections.abc import Iterator
+
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceFile
+from brave_bridge.core.packages.levels import LevelResult, PersonsWishes
 from brave_bridge.core.releases.catalogue import Leg
 
 
 class PackageChange(msgspec.Struct, frozen=True, rename={"old": "from", "new": "to"}):
-    """One package's change; an absent version is empty. Sizes in bytes."""
+    """One package's change; an absent version is empty. Sizes in bytes.
+
+    ``by_hand``: somebody asked for the package, it did not come with another.
+    """
 
     name: str
     old: str
@@ -17,22 +23,46 @@ class PackageChange(msgspec.Struct, frozen=True, rename={"old": "from", "new": "
     disk_bytes: int = 0
     section: str = ""
     major: bool = False
+    by_hand: bool = False
+
+
+class Price(msgspec.Struct, frozen=True):
+    """What is gained and lost when one package is let go of.
+
+    ``freed`` would be upgraded then, and are kept back now; ``lost`` would go away, and stay now.
+    """
+
+    slot: str
+    freed: tuple[str, ...]
+    lost: tuple[str, ...]
+
+    @property
+    def words(self) -> str:
+        """It as a question of one line."""
+        others = len(self.lost) - 1
+        more = f" and {others} more would go" if others > 0 else ""
+        return f"keeping {self.slot} keeps {len(self.freed)} back; without it they go on{more}"
 
 
 class ConfigQuestion(msgspec.Struct, frozen=True):
     """A config file changed here whose package changes: whose version shall stand?
 
-    ``answer`` is ``mine`` or ``theirs``.
+    ``answer`` is ``mine`` or ``theirs``; ``by`` is who gave it: ``default``, ``person``, or
+    ``policy`` where it was kept for every machine.
     """
 
     path: str
     package: str
     managed_by: str
     answer: str = "mine"
+    by: str = "default"
 
 
 class SourceOutcome(msgspec.Struct, frozen=True):
-    """What a leg does with one source: ``renamed``, ``paused``, ``unchanged``."""
+    """What a leg does with one source: ``renamed``, ``paused``, ``unchanged``.
+
+    ``signers`` are the fingerprints of the keys that signed what it offers.
+    """
 
     path: str
     line: int
@@ -41,51 +71,124 @@ class SourceOutcome(msgspec.Struct, frozen=True):
     new_suite: str
     outcome: str
     reason: str
+    signers: tuple[str, ...] = ()
 
 
-class LegPlan(msgspec.Struct, frozen=True):
-    """What one leg would change.
+class ServiceChange(msgspec.Struct, frozen=True):
+    """A service unit that a changing package ships: it is restarted, or stopped for good."""
 
-    ``download_bytes`` is what has to be fetched, ``disk_bytes`` what the system grows
-    by (negative where it shrinks). ``source_files`` are the source files as the leg
-    will write them. ``made_at`` is ISO 8601 in UTC.
+    unit: str
+    package: str
+
+
+class Skipping(msgspec.Struct, frozen=True, kw_only=True):
+    """What a jump straight to a leg's end would do to this machine, beside the steps there.
+
+    ``sentence`` says it to somebody who asks why not straight; the lists are package names,
+    ``unmet`` and ``guards`` sentences. See ``Comparison`` of the planning room.
     """
 
-    leg: Leg
-    upgraded: tuple[PackageChange, ...]
-    new: tuple[PackageChange, ...]
-    removed: tuple[PackageChange, ...]
-    kept_back: tuple[PackageChange, ...]
-    first_stage: tuple[str, ...]
-    download_bytes: int
-    disk_bytes: int
-    questions: tuple[ConfigQuestion, ...]
-    obsolete: tuple[str, ...]
-    sources: tuple[SourceOutcome, ...]
-    source_files: tuple[SourceFile, ...]
-    sources_before: tuple[SourceFile, ...]
-    made_at: str
+    sentence: str
+    unmet: tuple[str, ...] = ()
+    left_at_old: tuple[str, ...] = ()
+    lost: tuple[str, ...] = ()
+    never_installed: tuple[str, ...] = ()
+    guards: tuple[str, ...] = ()
+    mixed_base: tuple[str, ...] = ()
+    migrations: tuple[str, ...] = ()
+    """What scripts of the releases between do to config files that are changed here."""
+
+
+class PackageChanges(msgspec.Struct, frozen=True):
+    """All that happens to packages, as one of two: what is, and what shall be.
+
+    ``first_stage`` are those that can go on while nothing is removed and nothing new comes.
+    ``obsolete`` stay though no source has them; ``ahead`` are newer here than any source has
+    them. ``levels`` say how well each wish was met, ``prices`` what keeping a package costs.
+    ``skipping``, for a leg after others, is what going straight to its end would leave out.
+    ``services`` are those of the packages that change.
+    ``unsound`` is what does not fit together already before, which the plan mends;
+    ``unchanged``, where a plan is about to be carried out, what stays in which version.
+    """
+
+    upgraded: tuple[PackageChange, ...] = ()
+    new: tuple[PackageChange, ...] = ()
+    removed: tuple[PackageChange, ...] = ()
+    kept_back: tuple[PackageChange, ...] = ()
+    first_stage: tuple[str, ...] = ()
+    obsolete: tuple[str, ...] = ()
     ahead: tuple[PackageChange, ...] = ()
-    """Installed packages that are newer here than in the release that the leg leads to."""
+    levels: tuple[LevelResult, ...] = ()
+    prices: tuple[Price, ...] = ()
+    skipping: Skipping | None = None
+    unsound: tuple[str, ...] = ()
+    services: tuple[ServiceChange, ...] = ()
+    unchanged: dict[str, str] = {}
+
+    def __bool__(self) -> bool:
+        return bool(self.arriving or self.removed)
+
+    @property
+    def arriving(self) -> tuple[PackageChange, ...]:
+        """The packages of which a version comes."""
+        return self.upgraded + self.new
+
+    @property
+    def download_bytes(self) -> int:
+        """What has to be fetched."""
+        return sum(change.download_bytes for change in self.arriving)
+
+    @property
+    def disk_bytes(self) -> int:
+        """What the system grows by, negative where it shrinks."""
+        return sum(change.disk_bytes for change in self.arriving + self.removed)
 
     @property
     def second_stage(self) -> tuple[str, ...]:
         """The packages that change only once others are removed or new ones come."""
         first = set(self.first_stage)
-        return tuple(c.name for c in self.upgraded + self.new if c.name not in first)
+        return tuple(change.name for change in self.arriving if change.name not in first)
 
     @property
     def jumps(self) -> tuple[PackageChange, ...]:
         """The upgrades that go to another major version."""
         return tuple(change for change in self.upgraded if change.major)
 
-    def with_answer(self, path: str, answer: str) -> "LegPlan":
+
+class LegPlan(PackageChanges, frozen=True, kw_only=True):
+    """What one leg would change.
+
+    ``source_files`` are the source files as the leg will write them. ``made_at`` is ISO 8601
+    in UTC. ``wishes`` are what the person wanted of it.
+    """
+
+    leg: Leg
+    questions: tuple[ConfigQuestion, ...] = ()
+    sources: tuple[SourceOutcome, ...]
+    source_files: tuple[SourceFile, ...]
+    sources_before: tuple[SourceFile, ...]
+    made_at: str
+    wishes: PersonsWishes = PersonsWishes()
+
+    def with_answer(self, path: str, answer: str, by: str = "person") -> "LegPlan":
         """The plan with one config question answered ``mine`` or ``theirs``."""
         questions = tuple(
-            msgspec.structs.replace(q, answer=answer) if q.path == path else q
+            msgspec.structs.replace(q, answer=answer, by=by) if q.path == path else q
             for q in self.questions
         )
         return msgspec.structs.replace(self, questions=questions)
+
+    @property
+    def changes(self) -> PackageChanges:
+        """What happens to packages, alone."""
+        return PackageChanges(
+            **{name: getattr(self, name) for name in PackageChanges.__struct_fields__}
+        )
+
+    def with_changes(self, changes: PackageChanges) -> "LegPlan":
+        """The plan with other changes of packages; all else stays."""
+        fields = {name: getattr(changes, name) for name in PackageChanges.__struct_fields__}
+        return msgspec.structs.replace(self, **fields)
 
 
 class RoutePlan(msgspec.Struct, frozen=True):
@@ -94,29 +197,22 @@ class RoutePlan(msgspec.Struct, frozen=True):
     legs: tuple[LegPlan, ...]
 
 
-class Disagreement(msgspec.Struct, frozen=True):
-    """Where the package manager would do other than was approved."""
-
-    removed_unapproved: tuple[str, ...]
-    kept_unapproved: tuple[str, ...]
-
-    def __bool__(self) -> bool:
-        return bool(self.removed_unapproved or self.kept_unapproved)
-
-    @property
-    def words(self) -> str:
-        """It in one sentence."""
-        parts = []
-        if self.removed_unapproved:
-            parts.append("would also remove " + ", ".join(self.removed_unapproved))
-        if self.kept_unapproved:
-            parts.append("would also keep back " + ", ".join(self.kept_unapproved))
-        return "the package manager " + " and ".join(parts)
+def difference(
+    approved: PackageChanges, now: PackageChanges, then_words: str = "in the plan it"
+) -> Iterator[str]:
+    """What ``now`` does other than was approved, a line for each package."""
+    before, after = _versions(approved), _versions(now)
+    for name in sorted(before.keys() | after.keys()):
+        then, here = before.get(name), after.get(name)
+        if here != then:
+            yield f"{name} {_words(here)}; {then_words} {_words(then)}"
 
 
-def disagreement(approved: LegPlan, removed: set[str], kept_back: set[str]) -> Disagreement:
-    """What the package manager now intends beyond the approved plan."""
-    return Disagreement(
-        removed_unapproved=tuple(sorted(removed - {c.name for c in approved.removed})),
-        kept_unapproved=tuple(sorted(kept_back - {c.name for c in approved.kept_back})),
-    )
+def _versions(changes: PackageChanges) -> dict[str, str]:
+    return {change.name: change.new for change in changes.arriving + changes.removed}
+
+
+def _words(version: str | None) -> str:
+    if version is None:
+        return "is not touched"
+    return f"comes to {version}" if version else "goes away"

@@ -58,7 +58,7 @@ def package_version(stanza: bytes, native: str, suite: str = "") -> tuple[Packag
         slot=name if architecture == native else f"{name}:{architecture}",
         read_relations=partial(_relations, stanza),
         read_details=partial(_details, stanza, name),
-        provides=_provided(fields[b"Provides"]) if b"Provides" in fields else (),
+        provides=provided(fields[b"Provides"]) if b"Provides" in fields else (),
         together=multi_arch == "same",
         foreign=multi_arch == "foreign",
         allowed=multi_arch == "allowed",
@@ -123,7 +123,8 @@ def atoms(text: str) -> tuple[Atom, ...]:
     return tuple(atom for part in text.split(",") if (atom := _atom(part)))
 
 
-def _provided(text: str) -> tuple[Provided, ...]:
+def provided(text: str) -> tuple[Provided, ...]:
+    """The names of a Provides field."""
     return tuple(
         Provided(atom.name, atom.key if atom.operator == "=" else None) for atom in atoms(text)
     )

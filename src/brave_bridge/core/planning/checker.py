@@ -8,9 +8,10 @@ from collections.abc import Iterable, Iterator, Mapping
 
 import msgspec
 
+from brave_bridge.core.packages.levels import DECIDED
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.packages.relation import Atom, Clause
-from brave_bridge.core.planning.package_plan import DECIDED, PackagePlan
+from brave_bridge.core.planning.package_plan import PackagePlan
 
 
 class Fault(msgspec.Struct, frozen=True):
@@ -98,10 +99,12 @@ class _Standing:
         )
 
     def _serves(self, version: PackageVersion, atom: Atom, asker: PackageVersion) -> bool:
-        if not self._family.by_architecture or version.architecture == asker.architecture:
-            return atom.architecture in ("", "any", version.architecture)
+        if not self._family.by_architecture:
+            return True
         if atom.architecture == "any":
             return version.allowed
+        if version.architecture == asker.architecture:
+            return atom.architecture in ("", version.architecture)
         return version.foreign if not atom.architecture else (
             version.architecture == atom.architecture
         )  # fmt: skip

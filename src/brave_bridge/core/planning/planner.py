@@ -4,11 +4,7 @@ import gc
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 
-from brave_bridge.core.packages.package_version import PackageVersion
-from brave_bridge.core.packages.relation import Clause
-from brave_bridge.core.planning.encoding import Choice, Clauses, Encoding
-from brave_bridge.core.planning.needed import needed_slots
-from brave_bridge.core.planning.package_plan import (
+from brave_bridge.core.packages.levels import (
     BASE_UPGRADED,
     DECIDED,
     HAND_INSTALLED_KEPT,
@@ -20,9 +16,13 @@ from brave_bridge.core.planning.package_plan import (
     STAY,
     UPGRADED,
     LevelResult,
-    PackagePlan,
     PersonsWishes,
 )
+from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.packages.relation import Clause
+from brave_bridge.core.planning.encoding import Choice, Clauses, Encoding
+from brave_bridge.core.planning.needed import needed_slots
+from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.solver import LevelSolver, Reached
 from brave_bridge.core.planning.standing import Standing
 from brave_bridge.core.planning.universe import Universe

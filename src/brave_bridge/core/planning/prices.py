@@ -5,30 +5,14 @@ from collections.abc import Iterable
 
 import msgspec
 
+from brave_bridge.core.packages.changes import Price
+from brave_bridge.core.packages.levels import PersonsWishes
 from brave_bridge.core.planning.explanation import HELD, STAYS, Explainer
-from brave_bridge.core.planning.package_plan import PackagePlan, PersonsWishes
+from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.universe import Universe
 
 _ASKED, _NAMED = 40, 3
-
-
-class Price(msgspec.Struct, frozen=True):
-    """What is gained and lost when one package is let go of.
-
-    ``freed`` would be upgraded then, and are kept back now; ``lost`` would go away, and stay now.
-    """
-
-    slot: str
-    freed: tuple[str, ...]
-    lost: tuple[str, ...]
-
-    @property
-    def words(self) -> str:
-        """It as a question of one line."""
-        others = len(self.lost) - 1
-        more = f" and {others} more would go" if others > 0 else ""
-        return f"keeping {self.slot} keeps {len(self.freed)} back; without it they go on{more}"
 
 
 def prices(universe: Universe, plan: PackagePlan, explainer: Explainer) -> list[Price]:

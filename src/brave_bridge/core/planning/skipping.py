@@ -8,6 +8,8 @@ from collections.abc import Iterable, Iterator
 
 import msgspec
 
+from brave_bridge.core.formats.text import plain
+from brave_bridge.core.packages.changes import Skipping
 from brave_bridge.core.packages.package_version import Installed, PackageVersion
 from brave_bridge.core.packages.relation import Atom, holds
 from brave_bridge.core.planning.checker import Meaning, faults_of
@@ -54,6 +56,18 @@ class Comparison(msgspec.Struct, frozen=True, kw_only=True):
     guards: tuple[LostGuard, ...]
     mixed_base: tuple[str, ...]
 
+    def told(self) -> Skipping:
+        """It as plain data."""
+        return Skipping(
+            sentence=self.sentence,
+            unmet=tuple(plain(words) for words in self.unmet),
+            left_at_old=self.left_at_old,
+            lost=self.lost,
+            never_installed=self.never_installed,
+            guards=tuple(plain(guard.words) for guard in self.guards),
+            mixed_base=self.mixed_base,
+        )
+
     @property
     def sentence(self) -> str:
         """What an administrator can show to somebody who asks why not straight."""
@@ -72,6 +86,8 @@ class Comparison(msgspec.Struct, frozen=True, kw_only=True):
             parts.append(f"take away {_number(self.lost, 'package')} that the steps keep")
         if self.never_installed:
             parts.append(f"pass over {_number(self.never_installed, 'passing package')}")
+        if self.unmet:
+            parts.append(f"run into {_number(self.unmet, 'thing')} that cannot stand together")
         if not parts:
             return "The packages alone show nothing that the jump would break on this machine."
         *first, last = parts

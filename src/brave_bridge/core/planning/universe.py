@@ -22,6 +22,9 @@ class Archive(Protocol):
     def replacing(self, name: str) -> tuple[PackageVersion, ...]:
         """The candidates that say that they take the place of packages of that name."""
 
+    def newest(self, slot: str, name: str) -> PackageVersion | None:
+        """The newest version that some source has for a slot, whether it may be chosen or not."""
+
 
 class FixedArchive:
     """An archive of given versions, each one a candidate."""
@@ -51,6 +54,16 @@ class FixedArchive:
     def replacing(self, name: str) -> tuple[PackageVersion, ...]:
         """See Archive."""
         return tuple(self._replacing.get(name, ()))
+
+    def newest(self, slot: str, name: str) -> PackageVersion | None:
+        """See Archive."""
+        return newest_of(slot, self._versions.get(name, ()))
+
+
+def newest_of(slot: str, versions: Iterable[PackageVersion]) -> PackageVersion | None:
+    """The newest of these versions that is for a slot."""
+    fitting = (version for version in versions if version.slot == slot)
+    return max(fitting, key=lambda version: version.key, default=None)
 
 
 class Universe:
@@ -213,7 +226,7 @@ class Universe:
         if not atom.architecture:
             return version.architecture == architecture or version.foreign
         if atom.architecture == ANY_ARCHITECTURE:
-            return version.architecture == architecture or version.allowed
+            return version.allowed
         return version.architecture == atom.architecture
 
 

@@ -12,7 +12,13 @@ import msgspec
 
 from brave_bridge.core.formats.apt_sources import Renaming
 from brave_bridge.core.formats.distro_info import ReleaseDates
-from brave_bridge.core.releases.conditions import KernelSeries, KnownDevice, KnownIssue, Needs
+from brave_bridge.core.releases.conditions import (
+    KernelSeries,
+    KnownDevice,
+    KnownIssue,
+    LegTask,
+    Needs,
+)
 
 
 class Release(msgspec.Struct, frozen=True):
@@ -58,6 +64,16 @@ class SplitComponent(msgspec.Struct, frozen=True):
     also: str
 
 
+class MovedArchive(msgspec.Struct, frozen=True):
+    """Where releases go when their support has ended, and where the living ones are.
+
+    Both are the beginnings of addresses.
+    """
+
+    ended: str
+    live: str
+
+
 class LegRule(msgspec.Struct, frozen=True):
     """One supported move, with what it renames beyond the codename.
 
@@ -74,6 +90,7 @@ class LegRule(msgspec.Struct, frozen=True):
     components: tuple[SplitComponent, ...] = ()
     notes: tuple[str, ...] = ()
     issues: tuple[KnownIssue, ...] = ()
+    tasks: tuple[LegTask, ...] = ()
     page: str = ""
 
 
@@ -96,6 +113,7 @@ class ReleaseLine(msgspec.Struct, frozen=True):
     source: str = ""
     rolling: bool = False
     kernels: tuple[KernelSeries, ...] = ()
+    moved: tuple[MovedArchive, ...] = ()
     way_back_days: int = 0
 
     def release(self, name: str) -> Release | None:
@@ -149,8 +167,10 @@ class Leg(msgspec.Struct, frozen=True):
     archive_paths: tuple[str, ...] = ()
     suites: dict[str, str] = {}
     components: tuple[SplitComponent, ...] = ()
+    moved: tuple[MovedArchive, ...] = ()
     notes: tuple[str, ...] = ()
     issues: tuple[KnownIssue, ...] = ()
+    tasks: tuple[LegTask, ...] = ()
     page: str = ""
 
     @property
@@ -175,7 +195,13 @@ class Leg(msgspec.Struct, frozen=True):
         def components(words: tuple[str, ...]) -> tuple[str, ...]:
             return words + tuple(s.also for s in self.components if s.component in words)
 
-        return Renaming(suite, components)
+        def uri(word: str) -> str:
+            for archive in self.moved:
+                if word.startswith(archive.ended):
+                    return archive.live + word.removeprefix(archive.ended)
+            return word
+
+        return Renaming(suite, components, uri)
 
 
 def read_line(text: str) -> ReleaseLine:
@@ -196,7 +222,9 @@ def leg_of(line: ReleaseLine, rule: LegRule) -> Leg:
         archive_paths=line.archive_paths,
         suites=rule.suites,
         components=rule.components,
+        moved=line.moved,
         notes=rule.notes,
         issues=rule.issues,
+        tasks=rule.tasks,
         page=rule.page,
     )

@@ -36,6 +36,23 @@ class KernelSeries(msgspec.Struct, frozen=True):
     ends: date
 
 
+class LegTask(msgspec.Struct, frozen=True):
+    """A step of a leg that only a person can do; ``when`` is ``before`` or ``after`` it.
+
+    ``packages`` are shell patterns of names, as in KnownIssue.
+    """
+
+    id: str
+    text: str
+    when: str = "before"
+    packages: tuple[str, ...] = ()
+
+    def concerns(self, names: set[str]) -> bool:
+        """Whether a machine with these packages has to do it."""
+        wanted = self.packages
+        return not wanted or any(fnmatchcase(n, pattern) for n in names for pattern in wanted)
+
+
 class KnownIssue(msgspec.Struct, frozen=True):
     """Something known about a leg, in our own words.
 

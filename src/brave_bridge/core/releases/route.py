@@ -87,10 +87,15 @@ def _no_direct_move(line: ReleaseLine, here: Release, there: Release, legs: tupl
     return f"{here.title} straight to {there.title} is refused: {line.rule}; {way}"
 
 
-def default_target(line: ReleaseLine, here: Release, today: date) -> Release | None:
-    """The release to offer: the end of the first leg that is open, long-term ones first."""
+def default_target(
+    line: ReleaseLine, here: Release, today: date, *, long_term_only: bool = False
+) -> Release | None:
+    """The release to offer: the end of the first leg that is open, long-term ones first.
+
+    ``long_term_only``: no other where a leg leads to such a one.
+    """
     ends = [leg_of(line, rule).end for rule in line.legs if rule.start == here.key]
     ends = [end for end in ends if end.is_out(today)]
-    if here.long_term:
+    if here.long_term or long_term_only:
         ends.sort(key=lambda end: not end.long_term)
     return ends[0] if ends else None

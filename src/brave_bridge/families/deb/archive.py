@@ -1,9 +1,10 @@
 """What a machine's sources offer: each package's candidate, as apt's policy chooses it."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 from brave_bridge.core.packages.deb_index import DebIndex
 from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.planning.universe import newest_of
 from brave_bridge.families.deb.policy import Origin, Policy
 
 
@@ -16,11 +17,11 @@ class DebArchive:
 
     def __init__(
         self, indices: Iterable[tuple[DebIndex, Origin]], policy: Policy,
-        architectures: tuple[str, ...], installed: dict[str, PackageVersion],
+        architectures: tuple[str, ...], installed: Mapping[str, PackageVersion],
     ) -> None:  # fmt: skip
         self._indices = list(indices)
         self._policy = policy
-        self._architectures = set(architectures)
+        self.architectures = architectures
         self._installed = installed
         self._candidates: dict[str, tuple[PackageVersion, ...]] = {}
 
@@ -41,11 +42,15 @@ class DebArchive:
         """Nothing: in deb archives a successor does not come by itself."""
         return ()
 
+    def newest(self, slot: str, name: str) -> PackageVersion | None:
+        """See Archive."""
+        return newest_of(slot, (v for index, _ in self._indices for v in index.versions(name)))
+
     def _chosen(self, name: str) -> Iterator[PackageVersion]:
         slots: dict[str, dict[str, tuple[PackageVersion, list[Origin]]]] = {}
         for index, origin in self._indices:
             for version in index.versions(name):
-                if version.architecture in self._architectures:
+                if version.architecture in self.architectures:
                     offers = slots.setdefault(version.slot, {})
                     offers.setdefault(version.version, (version, []))[1].append(origin)
         for slot, offers in slots.items():

@@ -7,14 +7,21 @@ from collections.abc import Iterable
 
 import msgspec
 
+from brave_bridge.core.crossing.family import ExactCommands, ExactStage
 from brave_bridge.core.crossing.requests import FileText, Run
 from brave_bridge.core.formats.apt_output import change_summary, fault_lines
 from brave_bridge.core.formats.apt_release import read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
-from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.changes import (
+    LegPlan,
+    PackageChange,
+    PackageChanges,
+    difference,
+)
 from brave_bridge.core.packages.updates import Outlook, Update
-
-LISTS = "/var/lib/apt/lists"
+from brave_bridge.families.deb.exact import not_by_hand, preferences, stage_one_of, wanted
+from brave_bridge.families.deb.places import LISTS, STATUS
+from brave_bridge.machines.port import STATE_FOLDER
 
 QUIET = {
     "LC_ALL": "C",
@@ -34,6 +41,11 @@ _WAIT_FOR_LOCK = ("-o", "DPkg::Lock::Timeout=300")
 """Seconds to wait for another package manager, or for what an interrupted one left running."""
 
 _REPORT = ("-o", "APT::Status-Fd=3")
+_CHOICE_ONE = f"{STATE_FOLDER}/stage-one.preferences"
+_CHOICE_TWO = f"{STATE_FOLDER}/stage-two.preferences"
+_ONLY_OUR_CHOICE = ("-o", "Dir::Etc::preferencesparts=/dev/null", "-o", "APT::Default-Release=")
+"""The plan has weighed the machine's own pins: here they would only be in the way."""
+
 _NO_TRACE = (
     "-o",
     "Debug::NoLocking=1",
@@ -54,6 +66,8 @@ class DebFamily:
     """apt and dpkg, as far as a crossing needs them."""
 
     name = "deb"
+    lists = LISTS
+    database = STATUS
     index_descriptions = (f"{LISTS}/*_InRelease", f"{LISTS}/*_Release")
     set_aside_suffixes = (".dpkg-dist", ".dpkg-new", ".dpkg-old", ".ucf-dist", ".ucf-old")
 
@@ -73,10 +87,6 @@ class DebFamily:
         )
         # apt-get answers 1 where there is something to do and it was told not to.
         return msgspec.structs.replace(command, good_codes=(0, 1))
-
-    def intended(self, output: str) -> tuple[set[str], set[str]]:
-        summary = change_summary(output)
-        return {row.name for row in summary.removed}, {row.name for row in summary.kept_back}
 
     def outlook(self, output: str) -> Outlook:
         summary = change_summary(output)
@@ -99,6 +109,58 @@ class DebFamily:
         return apt_get(
             "Stage two", *_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "full-upgrade", reports=True
         )
+
+    def exactly(self, changes: PackageChanges) -> ExactCommands:
+        first = stage_one_of(changes)
+        return ExactCommands(
+            files=(
+                FileText(_CHOICE_ONE, preferences(first)),
+                FileText(_CHOICE_TWO, preferences(changes)),
+            ),
+            # Where all is asked for by name apt asks nothing: only a simulation holds it back.
+            rehearse=self._exact(
+                "Ask the package manager to rehearse the plan", _CHOICE_TWO, changes,
+                *_NO_TRACE, "--verbose-versions", "--simulate",
+            ),
+            download=self._exact(
+                "Download everything", _CHOICE_TWO, changes, "--yes", "--download-only",
+                reports=True,
+            ),
+            stage_one=self._stage("Stage one", _CHOICE_ONE, first),
+            stage_two=self._stage("Stage two", _CHOICE_TWO, changes),
+        )  # fmt: skip
+
+    def _stage(self, title: str, choice: str, changes: PackageChanges) -> ExactStage | None:
+        if not changes:
+            return None
+        automatic = not_by_hand(changes)
+        marks = Run(
+            title=f"{title}: mark as automatic what nobody asked for",
+            argv=("apt-mark", "auto", *automatic),
+            environment=QUIET,
+        )
+        words = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes")
+        command = self._exact(title, choice, changes, *words, reports=True)
+        return ExactStage(command, marks if automatic else None)
+
+    @staticmethod
+    def _exact(
+        title: str, choice: str, changes: PackageChanges, *words: str, reports: bool = False
+    ) -> Run:
+        return apt_get(
+            title, "-o", f"Dir::Etc::preferences={choice}", *_ONLY_OUR_CHOICE, *words,
+            "--no-install-recommends", "--allow-downgrades", "install", *wanted(changes),
+            reports=reports,
+        )  # fmt: skip
+
+    def unlike(self, changes: PackageChanges, output: str) -> list[str]:
+        summary = change_summary(output)
+        arriving = summary.upgraded + summary.downgraded + summary.new
+        theirs = PackageChanges(
+            upgraded=tuple(PackageChange(row.name, row.old, row.new, "") for row in arriving),
+            removed=tuple(PackageChange(row.name, row.old, "", "") for row in summary.removed),
+        )
+        return list(difference(changes, theirs))
 
     def repair(self) -> tuple[Run, ...]:
         return (

@@ -1,24 +1,42 @@
-"""Asking apt for exactly one plan: what it may choose from, and what is asked for."""
+"""Having apt do exactly one plan: what it may choose from, and what is asked for."""
 
 from collections.abc import Iterator
 
-from brave_bridge.core.planning.package_plan import PackagePlan
+from brave_bridge.core.packages.changes import PackageChanges
 
 _NOTHING_ELSE = "Package: *\nPin: release *\nPin-Priority: -1\n"
 
 
-def preferences(plan: PackagePlan) -> str:
-    """Preferences (apt_preferences(5)) by which apt can choose the plan's versions alone."""
-    chosen = (
-        f"Package: {slot}\nPin: version {version.version}\nPin-Priority: 1001\n"
-        for slot, version in sorted(plan.after.items())
-    )
-    return "\n".join([*chosen, _NOTHING_ELSE])
+def stage_one_of(changes: PackageChanges) -> PackageChanges:
+    """The part of a plan that removes nothing and adds nothing."""
+    first = set(changes.first_stage)
+    upgraded = tuple(change for change in changes.upgraded if change.name in first)
+    later = (c for c in changes.upgraded + changes.removed if c.name not in first)
+    unchanged = changes.unchanged | {change.name: change.old for change in later}
+    return PackageChanges(upgraded=upgraded, unchanged=unchanged)
 
 
-def wanted(plan: PackagePlan) -> Iterator[str]:
+def preferences(changes: PackageChanges) -> str:
+    """Preferences (apt_preferences(5)) by which apt can choose the plan's versions alone.
+
+    What stays is named too: apt takes a package without a candidate for one that may go.
+    """
+    chosen = changes.unchanged | {change.name: change.new for change in changes.arriving}
+    return "\n".join([*(_pin(*one) for one in sorted(chosen.items())), _NOTHING_ELSE])
+
+
+def _pin(slot: str, version: str) -> str:
+    return f"Package: {slot}\nPin: version {version}\nPin-Priority: 1001\n"
+
+
+def wanted(changes: PackageChanges) -> Iterator[str]:
     """The words of ``apt-get install`` (apt-get(8)) that name every change of a plan."""
-    for slot in (*plan.upgraded, *plan.new):
-        yield f"{slot}={plan.after[slot].version}"
-    for slot in plan.removed:
-        yield f"{slot}-"
+    for change in changes.arriving:
+        yield f"{change.name}={change.new}"
+    for change in changes.removed:
+        yield f"{change.name}-"
+
+
+def not_by_hand(changes: PackageChanges) -> list[str]:
+    """The packages that asking for the plan would mark as asked for, though nobody did."""
+    return [change.name for change in changes.arriving if not change.by_hand]

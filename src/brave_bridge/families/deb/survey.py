@@ -30,11 +30,11 @@ from brave_bridge.core.survey.facts import (
     KeyFile,
     ReleaseSeen,
 )
-from brave_bridge.families.deb.commands import LISTS, DebFamily
+from brave_bridge.families.deb.commands import DebFamily
+from brave_bridge.families.deb.places import LISTS, STATUS
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Stanzas, Sums, Wish
 
-STATUS = "/var/lib/dpkg/status"
 _STATUS_LIMIT = 100_000_000
 _UCF_HASHES = "/var/lib/ucf/hashfile"
 _UCF_REGISTRY = "/var/lib/ucf/registry"

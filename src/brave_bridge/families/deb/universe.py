@@ -1,24 +1,30 @@
 """The universe of a deb machine, from the files that dpkg and apt keep on it."""
 
 import re
+from collections.abc import Iterator, Mapping
+from urllib.parse import urlsplit
 
+from brave_bridge.archives.kept_suites import KEPT_SUITES, decode_suites
+from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.apt_preferences import Pin, read_pins
-from brave_bridge.core.formats.apt_release import read_archive_release
+from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
-from brave_bridge.core.packages.deb_index import index_of
+from brave_bridge.core.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.deb.archive import DebArchive
-from brave_bridge.families.deb.lists import INDEX_LIMIT
+from brave_bridge.families.deb.places import ARCHITECTURES, MARKS, STATUS
 from brave_bridge.families.deb.policy import Origin, Policy
 from brave_bridge.families.deb.system import installed_packages
-from brave_bridge.machines.port import Machine
+from brave_bridge.machines.port import Machine, MachineError
 
-_MARKS = "/var/lib/apt/extended_states"
-_ARCHITECTURES = "/var/lib/dpkg/arch"
 _PREFERENCES = ("/etc/apt/preferences", "/etc/apt/preferences.d/*")
 _DESCRIPTIONS = ("InRelease", "Release")
 _INDEX = re.compile(r"_([^_]+)_binary-[^_]+_Packages$")
 _SMALL = 20_000_000
+INDEX_LIMIT = 400_000_000
+"""Bytes that one index may have; the largest real ones have a seventh of it."""
 _NATIVE = re.compile(rb"^Package: dpkg\n(?:[^\n]+\n)*?Architecture: (\S+)$", re.MULTILINE)
 
 
@@ -28,28 +34,79 @@ def universe_of(machine: Machine, lists: str, database: str) -> Universe:
     MachineError where the database cannot be read.
     """
     status = machine.read(database, INDEX_LIMIT)
-    native, *others = _architectures(machine, status)
-    installed = list(installed_packages(status, _text(machine, _MARKS), native))
-    indices = [
-        (index_of(machine.read(path, INDEX_LIMIT), native, path), _origin(machine, path))
-        for path in machine.matching(f"{lists}/*_Packages")
-    ]
+    architectures = _architectures(machine, status)
+    installed = list(installed_packages(status, _text(machine, MARKS), architectures[0]))
     present = {one.package.slot: one.package for one in installed}
-    policy = Policy(_pins(machine))
-    return Universe(installed, DebArchive(indices, policy, (native, *others), present))
+    return Universe(installed, _archive(machine, lists, architectures, present))
+
+
+def universe_after(machine: Machine, plan: PackagePlan, universe: Universe, lists: str) -> Universe:
+    """The machine as a plan leaves it, with what the indices in another folder offer."""
+    archive = _archive(machine, lists, universe.archive.architectures, plan.after)
+    return universe.following(plan.after, archive)
+
+
+def _archive(
+    machine: Machine,
+    lists: str,
+    architectures: tuple[str, ...],
+    present: Mapping[str, PackageVersion],
+) -> DebArchive:
+    native = architectures[0]
+    kept = machine.read_if_there(f"{lists}/{KEPT_SUITES}", _SMALL)
+    indices = list(
+        _own_indices(machine, lists, native) if kept is None else _kept(machine, kept, native)
+    )
+    return DebArchive(indices, Policy(_pins(machine)), architectures, present)
+
+
+def _own_indices(machine: Machine, lists: str, native: str) -> Iterator[tuple[DebIndex, Origin]]:
+    """The indices that the machine's package manager has fetched into a folder."""
+    for path in machine.matching(f"{lists}/*_Packages"):
+        yield index_of(machine.read(path, INDEX_LIMIT), native, path), _origin(machine, path)
+
+
+def _kept(machine: Machine, kept: bytes, native: str) -> Iterator[tuple[DebIndex, Origin]]:
+    """The indices that were fetched apart from the machine's own."""
+    store = store_of(machine)
+    for index in decode_suites(kept):
+        where = f"{index.uri} {index.suite} {index.component}"
+        host = urlsplit(index.uri).netloc
+        try:
+            read_stanza, table = store.open(index.sha256)
+        except OSError as error:
+            what = f"opening the indices of {index.suite}"
+            raise MachineError(what, machine.name, str(error), "plan again") from error
+        origin = origin_from(index.release, index.component, host)
+        yield DebIndex(read_stanza, table, native, where), origin
+
+
+def origin_from(release: ArchiveRelease, component: str, host: str) -> Origin:
+    """What pins tell an index of a suite by."""
+    return Origin(
+        suite=release.suite, codename=release.codename, version=release.version,
+        origin=release.origin, label=release.label, component=component, host=host,
+        only_on_request=release.only_on_request,
+        upgrades_by_itself=release.upgrades_by_itself,
+    )  # fmt: skip
+
+
+def architectures_of(machine: Machine) -> tuple[str, ...]:
+    """The architectures that a machine takes packages of, its own first."""
+    return _architectures(machine, machine.read(STATUS, INDEX_LIMIT))
 
 
 def _text(machine: Machine, path: str) -> str:
     return (machine.read_if_there(path, _SMALL) or b"").decode("utf-8", "replace")
 
 
-def _architectures(machine: Machine, status: bytes) -> list[str]:
+def _architectures(machine: Machine, status: bytes) -> tuple[str, ...]:
     """The architectures that a machine takes packages of, its own first."""
-    listed = _text(machine, _ARCHITECTURES).split()
+    listed = tuple(_text(machine, ARCHITECTURES).split())
     if listed:
         return listed
     found = _NATIVE.search(status)
-    return [found[1].decode("ascii", "replace") if found else "amd64"]
+    return (found[1].decode("ascii", "replace") if found else "amd64",)
 
 
 def _pins(machine: Machine) -> list[Pin]:
@@ -70,10 +127,5 @@ def _origin(machine: Machine, path: str) -> Origin:
             release = read_archive_release(text, where=path)
         except FormatError:
             continue
-        return Origin(
-            suite=release.suite, codename=release.codename, version=release.version,
-            origin=release.origin, label=release.label, component=component, host=host,
-            only_on_request=release.only_on_request,
-            upgrades_by_itself=release.upgrades_by_itself,
-        )  # fmt: skip
+        return origin_from(release, component, host)
     return Origin(component=component, host=host)

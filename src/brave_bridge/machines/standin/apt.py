@@ -16,8 +16,9 @@ from brave_bridge.machines.standin.database import (
     ScriptFailed,
 )
 from brave_bridge.machines.standin.fetch import Archives, FetchFault
+from brave_bridge.machines.standin.marks import mark
 from brave_bridge.machines.standin.packages import read_package
-from brave_bridge.machines.standin.resolver import Resolver, Solution, Stanza
+from brave_bridge.machines.standin.resolver import CannotChoose, Resolver, Solution, Stanza, exactly
 
 
 class AptGet:
@@ -65,7 +66,8 @@ class AptGet:
 
     def run(self) -> int:
         """Carry the command out."""
-        if self.database.unfinished() and self.command[0] in ("upgrade", "full-upgrade"):
+        changes = self.command[0] in ("upgrade", "full-upgrade") or self._asks_for_versions
+        if self.database.unfinished() and changes:
             print(
                 "E: dpkg was interrupted, you must manually run 'dpkg --configure -a' to "
                 "correct the problem. "
@@ -75,7 +77,7 @@ class AptGet:
             "update": self._update,
             "upgrade": self._change,
             "full-upgrade": self._change,
-            "install": self._fix_broken,
+            "install": self._change if self._asks_for_versions else self._fix_broken,
             "check": self._check,
             "clean": self._clean,
         }.get(self.command[0] if self.command else "")
@@ -87,6 +89,11 @@ class AptGet:
         except MachineError as error:
             print(f"E: {error.attempted} ({error.seen})")
             return 100
+
+    @property
+    def _asks_for_versions(self) -> bool:
+        wanted = self.command[:1] == ["install"] and len(self.command) > 1
+        return wanted and "--reinstall" not in self.flags
 
     def _update(self) -> int:
         failures = []
@@ -114,15 +121,22 @@ class AptGet:
     def _solution(self) -> Solution:
         installed = self.database.installed()
         held = {name for name in installed if self.database.held(name)}
-        resolver = Resolver(installed, held, self.archives.offered())
+        offered = self.archives.offered()
+        if self.command[0] == "install":
+            return exactly(self.command[1:], installed, offered)
+        resolver = Resolver(installed, held, offered)
         return resolver.upgrade() if self.command[0] == "upgrade" else resolver.full_upgrade()
 
     def _change(self) -> int:
-        solution = self._solution()
         installed = self.database.installed()
+        try:
+            solution = self._solution()
+        except CannotChoose as refusal:
+            print(f"{refusal}\nE: Unable to correct problems, you have held broken packages.")
+            return 100
         print("Reading package lists...\nBuilding dependency tree...\nCalculating upgrade...")
         self._print_lists(solution, installed)
-        if not solution.changed and not solution.removed:
+        if "--simulate" in self.flags or not (solution.changed or solution.removed):
             return 0
         if "--assume-no" in self.flags:
             print("Do you want to continue? [Y/n] N\nAbort.")
@@ -206,7 +220,10 @@ class AptGet:
             self.database.unpack(read_package(self.machine.read(self._cached(stanza), 1 << 28)))
             self._pause()
         failed = self._configure(ordered, step, total)
-        self._note_automatic(set(solution.changed) - set(installed))
+        if self.command[0] == "install":
+            mark(self.machine, {word.partition("=")[0] for word in self.command[1:]}, "manual")
+        else:
+            mark(self.machine, set(solution.changed) - set(installed), "auto")
         return failed
 
     def _configure(self, names: list[str], step: int, total: int) -> int:
@@ -230,15 +247,6 @@ class AptGet:
         if "--force-confnew" in words:
             return False
         return True if "--force-confold" in words else None
-
-    def _note_automatic(self, names: set[str]) -> None:
-        path = "/var/lib/apt/extended_states"
-        present = (self.machine.read_if_there(path, 10_000_000) or b"").decode()
-        text = present + "".join(
-            f"Package: {name}\nArchitecture: amd64\nAuto-Installed: 1\n\n" for name in sorted(names)
-        )
-        if names:
-            self.machine.write(path, text.encode())
 
     def _fix_broken(self) -> int:
         names = self.database.unfinished()

@@ -8,6 +8,7 @@ from brave_bridge.machines.standin import live
 from brave_bridge.machines.standin.answers import answer
 from brave_bridge.machines.standin.apt import AptGet, configure_one
 from brave_bridge.machines.standin.database import Database
+from brave_bridge.machines.standin.marks import mark
 
 
 class _Files(FolderMachine):
@@ -21,6 +22,9 @@ def run(root: Path, argv: list[str]) -> int:
     machine = _Files(root.name, root)
     if argv[0] == "apt-get":
         return AptGet(machine, argv[1:]).run()
+    if argv[0] == "apt-mark":
+        mark(machine, set(argv[2:]), argv[1])
+        return 0
     if argv[0] == "dpkg":
         return _dpkg(machine, argv[1:])
     return _on_what_runs(root, argv)

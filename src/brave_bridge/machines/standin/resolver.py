@@ -59,6 +59,33 @@ def newest_candidates(offered: list[Stanza]) -> dict[str, Stanza]:
     return newest
 
 
+class CannotChoose(Exception):
+    """What was asked for cannot stand; the message tells each violated relation."""
+
+
+def exactly(words: list[str], installed: dict[str, Stanza], offered: list[Stanza]) -> Solution:
+    """What ``name=version`` and ``name-`` ask for, nothing else; CannotChoose where it breaks."""
+    versions = {(stanza["Package"], stanza["Version"]): stanza for stanza in offered}
+    changed, removed = {}, set()
+    for word in words:
+        name, _, version = word.partition("=")
+        if not version:
+            removed.add(name.removesuffix("-"))
+        elif (name, version) not in versions:
+            raise CannotChoose(f"E: Version '{version}' for '{name}' was not found")
+        elif installed.get(name, {}).get("Version") != version:
+            changed[name] = versions[name, version]
+    removed &= installed.keys()
+    system = {n: s for n, s in {**installed, **changed}.items() if n not in removed}
+    resolver = Resolver(system, set(), offered)
+    faults = resolver.faults()
+    faults += [f" {n} : Breaks: {o}" for n in sorted(system) for o in resolver.opposed(n, system)]
+    if faults:
+        raise CannotChoose("The following packages have unmet dependencies:\n" + "\n".join(faults))
+    kept = set(Resolver(installed, set(), offered).upgradable) - changed.keys() - removed
+    return Solution(changed, removed, kept)
+
+
 class Resolver:
     """One decision over an installed system and what its archives offer."""
 
@@ -96,7 +123,7 @@ class Resolver:
                     # Either the needing package moves too early, or what it needed moved away.
                     movers = [option[0] for option in clause]
                     return (name, *movers)
-            for other in self._opposed(name, system):
+            for other in self.opposed(name, system):
                 return (name, other)
         return None
 
@@ -116,7 +143,7 @@ class Resolver:
         text = stanza.get("Provides")
         return {row[0][0] for row in clauses(text)} if text else set()
 
-    def _opposed(self, name: str, system: dict[str, Stanza]) -> list[str]:
+    def opposed(self, name: str, system: dict[str, Stanza]) -> list[str]:
         """The packages of the system that a package cannot stand beside."""
         against = clauses(system[name].get("Breaks", "")) + clauses(
             system[name].get("Conflicts", "")
@@ -149,7 +176,7 @@ class Resolver:
                 if not self._met(clause, system):
                     self._mend_need(name, clause, changed, removed, refused)
                     return True
-            for other in self._opposed(name, system):
+            for other in self.opposed(name, system):
                 self._mend_opposition(name, other, changed, removed, refused)
                 return True
         return False
@@ -189,7 +216,7 @@ class Resolver:
             del changed[name]
         elif self._is_precious(name):
             for other in [c for c in changed if c != name]:
-                if name in self._opposed(other, {**self.installed, **changed}):
+                if name in self.opposed(other, {**self.installed, **changed}):
                     del changed[other]
                     refused.add(other)
         else:

@@ -4,7 +4,7 @@ import contextlib
 import io
 import json
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 import msgspec
@@ -12,7 +12,9 @@ import msgspec
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.standin.database import Database
 from brave_bridge.machines.standin.fetch import SETTINGS
+from brave_bridge.machines.standin.marks import mark
 from brave_bridge.machines.standin.packages import PackageFile, Suite, write_archive
+from brave_bridge.machines.standin.resolver import clauses
 
 VENDOR_URI = "http://archive.quayside.example/quayside"
 VENDOR_PREFIX = "http://archive.quayside.example/"
@@ -38,6 +40,7 @@ class PackageRow(msgspec.Struct):
     conffiles_changed: dict[str, dict[str, str]] = {}
     postinst: str = ""
     kernel: str = ""
+    unit: str = ""
     os_release: bool = False
     about_later: str = ""
 
@@ -104,6 +107,7 @@ class Distribution(msgspec.Struct):
             f"/usr/share/doc/{row.name}/about": f"{row.name} {version}: {row.about}\n".encode(),
             **{path: text.encode() for path, text in conffiles.items()},
             **_kernel_files(row.kernel),
+            **_unit_files(row.unit, row.about),
         }
         links = {}
         if row.os_release:
@@ -134,6 +138,14 @@ def _kernel_files(version: str) -> dict[str, bytes]:
         f"/boot/config-{version}": b"CONFIG_MODULES=y\nCONFIG_TIDE_GAUGE=m\n",
         f"/boot/loader/entries/quayside-{version}.conf": entry.encode(),
     }
+
+
+def _unit_files(unit: str, about: str) -> dict[str, bytes]:
+    """A service in systemd's own place and words (systemd.service(5))."""
+    if not unit:
+        return {}
+    text = f"[Unit]\nDescription={about}\n\n[Service]\nExecStart=/usr/sbin/{unit}\n"
+    return {f"/usr/lib/systemd/system/{unit}.service": text.encode()}
 
 
 def release_values(version: str, codename: str) -> dict[str, str]:
@@ -185,6 +197,7 @@ def third_party_package() -> PackageFile:
     files = {
         "/etc/estuary-agent.conf": b"station 0\ninterval 60\n",
         "/usr/share/doc/estuary-agent/about": b"estuary-agent 2.4-1\n",
+        **_unit_files("estuary-agent", "sends gauge readings"),
     }
     return PackageFile(fields, files, ("/etc/estuary-agent.conf",))
 
@@ -212,8 +225,18 @@ def install_root(
         database.configure(package.name, True, lambda text: None)
     for name in held:
         database.stanzas[name]["Status"] = "hold ok installed"
+    mark(machine, set(_came_with_others(chosen)), "auto")
     del database.save
     database.save()
+
+
+def _came_with_others(packages: list[PackageFile]) -> Iterator[str]:
+    """The packages that nobody had to ask for: essential ones, and what others need."""
+    texts = (package.fields.get("Depends", "") for package in packages)
+    needed = {row[0] for text in texts for clause in clauses(text) for row in clause}
+    for package in packages:
+        if package.name in needed or package.fields.get("Essential") == "yes":
+            yield package.name
 
 
 def write_sources(machine: FolderMachine, uri: str, suite: str, extra: str) -> None:

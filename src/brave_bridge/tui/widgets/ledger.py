@@ -114,7 +114,7 @@ class Ledger(ScrollView, can_focus=True):
                 if row.tone != "heading" and any(wanted in cell.casefold() for cell in row.cells)
             )  # fmt: skip
         else:
-            self._rows = self._all
+            self._rows = tuple(row for row in self._all if not row.folded)
         at = next((n for n, row in enumerate(self._rows) if row.key == before), None)
         self.cursor = self._skip(0, 1) if at is None else at
         self.virtual_size = Size(max(self.size.width, 1), len(self._rows) + _HEAD)

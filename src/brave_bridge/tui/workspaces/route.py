@@ -17,7 +17,11 @@ class RouteWorkspace(Workspace):
     """Every later release, and the way there."""
 
     KEY, NAME, WORDS = "3", "route", "Route"
-    BINDINGS = [Binding("p", "app.plan", "plan"), Binding("i", "app.note", "field note")]
+    BINDINGS = [
+        Binding("p", "app.plan", "plan"),
+        Binding("i", "app.note", "field note"),
+        Binding("y", "app.track", "change the track"),
+    ]
 
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.route import route_page

@@ -26,7 +26,8 @@ class Row(msgspec.Struct, frozen=True):
     """A line of a page's table.
 
     ``tone``: ``plain``, ``quiet``, ``heading``, ``clear``, ``caution``, ``stop``, ``chosen``.
-    ``action`` is what Enter does with it, empty for nothing.
+    ``action`` is what Enter does with it, empty for nothing. A ``folded`` row is seen only
+    while the page is filtered. ``subject`` is what the row is about, where keys act on that.
     """
 
     key: str
@@ -34,6 +35,8 @@ class Row(msgspec.Struct, frozen=True):
     tone: str = "plain"
     why: tuple[Note, ...] = ()
     action: str = ""
+    folded: bool = False
+    subject: str = ""
 
 
 class Page(msgspec.Struct, frozen=True):

@@ -1,16 +1,29 @@
 """The Plan page: what will change?"""
 
-from collections.abc import Iterable
+from collections.abc import Iterator
 
-from brave_bridge.core.crossing.cross import sources_diff
-from brave_bridge.core.formats.text import byte_size, counted, plain
-from brave_bridge.core.packages.changes import (
-    ConfigQuestion,
-    LegPlan,
-    PackageChange,
-    SourceOutcome,
+import msgspec
+
+from brave_bridge.core.formats.text import byte_size, counted
+from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.grouping import group_changes
+from brave_bridge.core.packages.levels import LEVEL_WORDS, WISHES
+from brave_bridge.core.packages.roles import Roles
+from brave_bridge.workbench.pages.page import Column, Page, Row, said, title
+from brave_bridge.workbench.pages.plan_rows import (
+    change_row,
+    fold_row,
+    heading,
+    level_row,
+    obsolete_row,
+    price_row,
+    question_row,
+    room_rows,
+    service_row,
+    source_row,
+    unsound_row,
+    wish_row,
 )
-from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.record import MachineRecord
 
 COLUMNS = (
@@ -22,22 +35,37 @@ COLUMNS = (
     Column("why"),
 )
 
+_HINTS = (
+    ("p", "plan again"),
+    ("c", "cross"),
+    ("Enter", "answer, unfold"),
+    ("h e l", "hold on, exclude, let go"),
+    ("v", "three versions"),
+    ("o", "what counts first"),
+    ("k", "as policy"),
+    ("/", "filter"),
+    ("x", "export"),
+)
 
 _ABOUT = (
     title("What planning does"),
     *said(
-        "It reads the new release's signed indices into a folder of its own and lets the "
-        "package manager simulate over them. The machine's sources and packages stay as they "
-        "are.",
+        "It reads the new release's signed indices into a folder of its own and weighs every "
+        "package over them. The machine's sources and packages stay as they are.",
         "The plan names every package that would be upgraded, new, gone or kept back, with the "
         "reason, and asks about config files ahead.",
+        "Before a crossing the package manager must say that it would do exactly this.",
     ),
 )
 
 
-def plan_page(record: MachineRecord) -> Page:
-    """The change list, leg by leg: questions first, then what goes, then the rest."""
-    hints = (("p", "plan again"), ("Enter", "mine or theirs"), ("c", "cross"), ("/", "filter"))
+def plan_page(
+    record: MachineRecord, roles: Roles, unfolded: frozenset[str] = frozenset(),
+) -> Page:  # fmt: skip
+    """The change list, leg by leg: decisions first, then what wants a look, then the rest.
+
+    ``unfolded`` are the keys of the folds that are open.
+    """
     plan = record.plan
     if plan is None:
         goal = record.goal.title if record.goal else ""
@@ -47,16 +75,20 @@ def plan_page(record: MachineRecord) -> Page:
             empty = f"Not planned yet. p plans the way to {goal}; nothing is changed by that."
         else:
             empty = "There is no release to go to."
-        return Page("no plan", COLUMNS, (), empty, hints, _ABOUT)
-    rows = [row for leg in plan.legs for row in _leg_rows(leg, len(plan.legs) > 1)]
+        return Page("no plan", COLUMNS, (), empty, _HINTS[:1], _ABOUT)
+    rows = [
+        row
+        for number, leg in enumerate(plan.legs)
+        for row in _LegRows(record, leg, number, roles, unfolded).rows(len(plan.legs) > 1)
+    ]
     download = sum(leg.download_bytes for leg in plan.legs)
     disk = sum(leg.disk_bytes for leg in plan.legs)
     more = "more" if disk >= 0 else "less"
     summary = (
         f"to {plan.legs[-1].leg.end.title}: {byte_size(download)} to fetch, "
-        f"{byte_size(abs(disk))} {more} on disk{_takes(record)}, planned {plan.made_at[11:16]} UTC"
+        f"{byte_size(abs(disk))} {more} on disk{_takes(record)}, plan {plan.hash[:8]}"
     )
-    return Page(summary, COLUMNS, tuple(rows), hints=hints)
+    return Page(summary, COLUMNS, tuple(rows), hints=_HINTS)
 
 
 def _takes(record: MachineRecord) -> str:
@@ -64,104 +96,107 @@ def _takes(record: MachineRecord) -> str:
     return f", {estimate.words}" if estimate else ""
 
 
-def _leg_rows(plan: LegPlan, several: bool) -> Iterable[Row]:
-    if several:
-        yield _heading(f"── {plan.leg.start.title} to {plan.leg.end.title} ──", plan)
-    if plan.questions:
-        yield _heading(f"{counted(len(plan.questions), 'question')} answered ahead", plan)
-        yield from (_question_row(question) for question in plan.questions)
-    yield _heading("sources", plan)
-    yield from (_source_row(source, plan) for source in plan.sources)
-    jumps = {change.name for change in plan.jumps}
-    rest = tuple(change for change in plan.upgraded if change.name not in jumps)
-    for words, changes, tone in (
-        (f"{counted(len(plan.removed), 'package')} would go away", plan.removed, "caution"),
-        (f"{counted(len(plan.kept_back), 'package')} kept back", plan.kept_back, "caution"),
-        (f"{counted(len(jumps), 'jump')} to another major version", plan.jumps, "plain"),
-        (f"{counted(len(rest), 'package')} upgraded", rest, "plain"),
-        (f"{counted(len(plan.new), 'package')} new", plan.new, "plain"),
-        (f"{counted(len(plan.ahead), 'package')} newer here than there", plan.ahead, "caution"),
-    ):
-        if changes:
-            yield _heading(words, plan)
-            yield from (_change_row(change, tone, plan) for change in changes)
-    if plan.obsolete:
-        yield _heading(
-            f"{counted(len(plan.obsolete), 'package')} that no source has any more", plan
-        )
-        yield from (_obsolete_row(name, plan) for name in plan.obsolete)
+class _LegRows:
+    """The rows of one leg."""
 
+    def __init__(
+        self, record: MachineRecord, plan: LegPlan, number: int, roles: Roles,
+        unfolded: frozenset[str],
+    ) -> None:  # fmt: skip
+        self.record = record
+        self.plan = plan
+        self.number = number
+        self.roles = roles
+        self.unfolded = unfolded
 
-def _heading(words: str, plan: LegPlan) -> Row:
-    return Row(f"heading:{plan.leg.title}:{words}", ("", words, "", "", "", ""), "heading")
+    def rows(self, several: bool) -> Iterator[Row]:
+        """All of them, in the order in which they want to be read."""
+        leg = self.plan.leg
+        if several:
+            yield heading(f"── {leg.start.title} to {leg.end.title} ──", self.number)
+        yield from self._decisions()
+        yield heading("sources", self.number)
+        yield from (source_row(source, self.plan, self.number) for source in self.plan.sources)
+        yield from self._groups()
+        yield from self._obsolete()
+        yield from self._room()
+        yield from self._services()
+        yield from self._folded(
+            "weighed", "how well each wish is met", [level_row(level, self.number)
+                                                     for level in self.plan.levels
+                                                     if level.name in LEVEL_WORDS],
+        )  # fmt: skip
 
+    def _decisions(self) -> Iterator[Row]:
+        plan = self.plan
+        if self.number == 0:
+            wishes = [
+                wish_row(kind, slot)
+                for kind in WISHES
+                for slot in sorted(getattr(plan.wishes, kind))
+            ]
+            if wishes:
+                yield heading(f"{counted(len(wishes), 'wish', 'wishes')} of yours", self.number)
+                yield from wishes
+        if plan.unsound:
+            words = f"{counted(len(plan.unsound), 'thing')} not fitting together now"
+            yield heading(f"{words}: the plan mends them", self.number)
+            yield from (unsound_row(fault, self.number) for fault in plan.unsound)
+        if plan.prices:
+            yield heading(f"{counted(len(plan.prices), 'price')} to weigh", self.number)
+            yield from (price_row(price, self.number) for price in plan.prices)
+        if plan.questions:
+            words = f"{counted(len(plan.questions), 'question')} answered ahead"
+            yield heading(words, self.number)
+            yield from (question_row(question) for question in plan.questions)
 
-def _question_row(question: ConfigQuestion) -> Row:
-    mine = question.answer == "mine"
-    return Row(
-        key=f"question:{question.path}",
-        cells=("?", question.path, "changed here", "mine stays" if mine else "take theirs",
-               "", f"belongs to {question.package}"),
-        tone="chosen",
-        why=(
-            title(f"Whose version of {question.path} shall stand?"),
-            *said(
-                f"You changed this file, and {question.package} may ship another version.",
-                "Mine: your file stays as it is; the new version is set aside beside it."
-                if mine
-                else "Theirs: the new version is taken; your file is saved as .dpkg-old.",
-            ),
-            Note("do", "Enter changes the answer"),
-        ),
-        action="answer",
-    )  # fmt: skip
+    def _groups(self) -> Iterator[Row]:
+        for group in group_changes(self.plan, self.roles):
+            tone = "caution" if group.grave else "plain"
+            rows = [
+                change_row(change, tone, self.plan, self.number, self.roles.of(change.name))
+                for change in group.changes
+            ]
+            if group.folded:
+                yield from self._folded(group.name, group.words, rows)
+            else:
+                yield heading(group.words, self.number)
+                yield from rows
 
+    def _folded(self, name: str, words: str, rows: list[Row]) -> Iterator[Row]:
+        """Rows behind one that unfolds them; a filter looks among them all the same."""
+        if not rows:
+            return
+        fold = fold_row(f"fold:{self.number}:{name}", words, self.unfolded)
+        yield fold
+        for row in rows:
+            is_open = fold.key in self.unfolded
+            yield row if is_open else msgspec.structs.replace(row, folded=True)
 
-def _source_row(source: SourceOutcome, plan: LegPlan) -> Row:
-    tone = {"paused": "caution", "unchanged": "quiet"}.get(source.outcome, "plain")
-    return Row(
-        key=f"source:{plan.leg.title}:{source.path}:{source.line}:{source.old_suite}",
-        cells=("▲" if tone == "caution" else "●", plain(source.uri), source.old_suite,
-               source.new_suite or source.outcome, "", plain(source.reason)),
-        tone=tone,
-        why=(
-            title(f"Source {source.outcome}"),
-            Note("seen", f"{source.path}:{source.line}"),
-            *said(plain(source.reason)),
-            Note("code", plain(sources_diff(plan))),
-        ),
-    )  # fmt: skip
+    def _obsolete(self) -> Iterator[Row]:
+        names = self.plan.obsolete
+        if names:
+            words = f"{counted(len(names), 'package')} that no source has any more"
+            yield heading(words, self.number)
+            yield from (obsolete_row(name, self.plan, self.number) for name in names)
 
+    def _services(self) -> Iterator[Row]:
+        """The services that run here and are of packages that change."""
+        facts = self.record.surveyed.facts if self.record.surveyed else None
+        units = {unit.name: unit for unit in facts.activity.units} if facts else {}
+        gone = {change.name for change in self.plan.removed}
+        rows = [
+            service_row(service, service.package in gone, self.number)
+            for service in self.plan.services
+            if service.unit in units
+        ]
+        if rows:
+            yield heading(f"{counted(len(rows), 'service')} will restart", self.number)
+            yield from rows
 
-def _change_row(change: PackageChange, tone: str, plan: LegPlan) -> Row:
-    size = byte_size(change.download_bytes) if change.download_bytes else ""
-    stage = "one" if change.name in plan.first_stage else "two"
-    return Row(
-        key=f"{plan.leg.title}:{change.name}",
-        cells=("▲" if tone == "caution" else "", change.name, change.old, change.new, size,
-               plain(change.reason).removeprefix(f"{change.name} {change.old} ")),
-        tone=tone,
-        why=(
-            title(change.name),
-            *said(
-                f"{change.old} → {change.new}" if change.new and change.old else "",
-                *plain(change.reason).split("; "),
-                f"section {change.section}" if change.section else "",
-                f"{byte_size(change.disk_bytes)} on disk" if change.disk_bytes else "",
-                "another major version: read its notes on data and settings"
-                if change.major
-                else "",
-                f"changes in stage {stage}" if change.new else "goes in stage two",
-            ),
-        ),
-    )  # fmt: skip
-
-
-def _obsolete_row(name: str, plan: LegPlan) -> Row:
-    return Row(
-        key=f"obsolete:{plan.leg.title}:{name}",
-        cells=("", name, "", "", "", "stays installed without updates"),
-        tone="quiet",
-        why=(title(name), *said(f"No source of {plan.leg.end.title} has it. It stays until you "
-                                "remove it, and gets no more fixes.")),
-    )  # fmt: skip
+    def _room(self) -> Iterator[Row]:
+        facts = self.record.surveyed.facts if self.record.surveyed else None
+        rows = list(room_rows(facts, self.plan, self.number)) if facts else []
+        if rows:
+            yield heading("room", self.number)
+            yield from rows

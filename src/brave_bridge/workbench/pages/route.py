@@ -7,9 +7,10 @@ from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.releases.catalogue import Leg, Release
 from brave_bridge.core.releases.choices import Choice, ClosedLeg
-from brave_bridge.core.releases.conditions import KnownIssue
+from brave_bridge.core.releases.conditions import KnownIssue, LegTask
 from brave_bridge.core.releases.route import Route
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
+from brave_bridge.workbench.pages.skipping_rows import skipping_rows
 from brave_bridge.workbench.record import MachineRecord
 
 COLUMNS = (
@@ -27,6 +28,7 @@ def route_page(record: MachineRecord, today: date) -> Page:
     surveyed = record.surveyed
     hints = (
         ("Enter", "make it the goal"), ("p", "plan"), ("i", "write a field note"),
+        ("y", "change the track"),
         ("x", "export the bridge"),
     )  # fmt: skip
     if surveyed is None or surveyed.release is None:
@@ -38,14 +40,24 @@ def route_page(record: MachineRecord, today: date) -> Page:
     rows = [_row(route, goal, line.rule, today) for route in record.routes]
     rows += _ways_offered(record)
     rows += _legs_of_goal(record, line.rule)
+    if record.plan is not None:
+        start = record.plan.legs[0].leg.start.title
+        rows += skipping_rows(record.plan.legs[-1], start, len(COLUMNS))
     return Page(
-        f"from {line.name} {surveyed.release.title}",
+        f"from {line.name} {surveyed.release.title}{_track_words(record)}",
         COLUMNS,
         tuple(rows),
         f"{surveyed.release.title} is the newest release of {line.name}.",
         hints,
         start=goal,
     )
+
+
+def _track_words(record: MachineRecord) -> str:
+    if record.track is None:
+        return ""
+    offered = "long-term releases alone are" if record.track.long_term_only else "every release is"
+    return f"; {offered} offered (y changes the track)"
 
 
 def _row(route: Route, goal: str, rule: str, today: date) -> Row:
@@ -211,8 +223,28 @@ def _leg_rows(number: int, leg: Leg, rule: str, record: MachineRecord) -> Iterab
     )
     for issue in issues:
         yield _issue_row(issue, leg, names)
+    for task in leg.tasks:
+        if task.concerns(names):
+            yield _task_row(task, leg, record.tasks_done)
     for note in written:
         yield _note_row(note)
+
+
+def _task_row(task: LegTask, leg: Leg, done: frozenset[str]) -> Row:
+    """A step that only a person can do; Enter says that it is done."""
+    key = f"{leg.key}/{task.id}"
+    is_done = key in done
+    return Row(
+        key=f"task:{key}",
+        cells=("☑" if is_done else "☐", f"{task.when} the leg: {task.text}", "", "", "", ""),
+        tone="quiet" if is_done else "plain",
+        why=(
+            title(task.text),
+            *said(f"To be done by a person, {task.when} {leg.title}."),
+            Note("do", "Enter: not done yet" if is_done else "Enter: it is done"),
+        ),
+        action="task",
+    )
 
 
 def _issue_row(issue: KnownIssue, leg: Leg, names: set[str]) -> Row:

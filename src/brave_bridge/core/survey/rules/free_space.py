@@ -2,6 +2,7 @@
 
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.core.survey.findings import Situation, caution, clear, rule, stop
+from brave_bridge.core.survey.room import needs_at
 
 MARGIN_BYTES = 200_000_000
 """Room left over beyond what the plan needs."""
@@ -16,15 +17,10 @@ _WHERE_IT_GROWS = ("/", "/usr", "/var", "/var/cache")
 
 def needed_bytes(situation: Situation, path: str) -> int:
     """What the leg takes on the file system of a path at its largest, with a margin."""
-    facts, plan = situation.facts, situation.plan
-    here = facts.room_at(path)
+    plan = situation.plan
     fetch = plan.download_bytes if plan else ASSUMED_BYTES // 2
-    grow = max(plan.disk_bytes, 0) if plan else ASSUMED_BYTES // 2
-    need = 0
-    if here == facts.room_at("/var/cache"):
-        need += fetch
-    if here == facts.room_at("/usr"):
-        need += grow
+    grow = plan.disk_bytes if plan else ASSUMED_BYTES // 2
+    need = sum(needs_at(situation.facts, path, fetch, grow))
     return need + MARGIN_BYTES if need else 0
 
 

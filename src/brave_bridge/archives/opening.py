@@ -1,0 +1,62 @@
+"""Opening what fetches for a machine: the network, or a stand-in's made-up one."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import httpx
+
+from brave_bridge.archives.download import Downloader
+from brave_bridge.archives.store import store_of
+from brave_bridge.core.formats.apt_conf import proxy_for, read_logins, read_settings
+from brave_bridge.machines.port import Machine
+
+_SETTINGS = ("/etc/apt/apt.conf.d/*", "/etc/apt/apt.conf")
+_LOGINS = ("/etc/apt/auth.conf", "/etc/apt/auth.conf.d/*.conf")
+_LIMIT = 1_000_000
+
+
+@contextmanager
+def downloader_of(machine: Machine) -> Iterator[Downloader]:
+    """What gets files of archives for a machine; closed afterwards."""
+    partial = store_of(machine).folder / "partial"
+    logins = [login for text in _texts(machine, _LOGINS) for login in read_logins(text)]
+
+    def login(address: str) -> tuple[str, str] | None:
+        return next(((one.name, one.password) for one in logins if one.is_for(address)), None)
+
+    transport = _transport(machine)
+    proxies = {} if transport else _proxies(machine)
+    downloader = Downloader(machine.root, partial, transport, proxies, login)
+    try:
+        yield downloader
+    finally:
+        downloader.close()
+
+
+def _texts(machine: Machine, patterns: tuple[str, ...]) -> Iterator[str]:
+    for path in (path for pattern in patterns for path in sorted(machine.matching(pattern))):
+        yield (machine.read_if_there(path, _LIMIT) or b"").decode("utf-8", "replace")
+
+
+def _proxies(machine: Machine) -> dict[str, str | None]:
+    """The proxies of the machine's own settings: for all, and for single hosts."""
+    settings = read_settings(_texts(machine, _SETTINGS))
+    found: dict[str, str | None] = {}
+    for scheme in ("http", "https"):
+        if proxy := proxy_for(settings, f"{scheme}://any.invalid/"):
+            found[f"{scheme}://"] = proxy
+        beginning = f"acquire::{scheme}::proxy::"
+        for name in settings:
+            if name.startswith(beginning):
+                host = name.removeprefix(beginning)
+                found[f"{scheme}://{host}"] = proxy_for(settings, f"{scheme}://{host}/") or None
+    return found
+
+
+def _transport(machine: Machine) -> httpx.BaseTransport | None:
+    if machine.kind != "stand-in":
+        return None
+    from brave_bridge.machines.standin.fetch import read_settings
+    from brave_bridge.machines.standin.transport import FolderTransport
+
+    return FolderTransport(read_settings(machine).archives)

@@ -1,0 +1,125 @@
+"""The last steps before packages change: indices, plan and package manager must agree.
+
+The indices are fetched and must be those of the leg's end. The plan is made again from them:
+what has moved since it was approved is shown and asked about. Then the package manager
+rehearses exactly this plan, and everything is downloaded.
+"""
+
+import msgspec
+
+from brave_bridge.core.crossing.family import CrossingFamily, ExactCommands
+from brave_bridge.core.crossing.requests import (
+    Answered,
+    Ask,
+    Failed,
+    FilesRead,
+    LegIndices,
+    PackagesPlanned,
+    PlanPackages,
+    Ran,
+    ReadFiles,
+    Script,
+    WriteFiles,
+)
+from brave_bridge.core.crossing.stage import ended_well, titled, what_was_seen, why_it_failed
+from brave_bridge.core.packages.changes import LegPlan, difference
+
+GO_ON, UNDO = "go on", "undo"
+
+
+class NotReady(msgspec.Struct, frozen=True):
+    """Why packages must not change yet: at which step, and what to do."""
+
+    at: str
+    why: str
+    next_step: str = ""
+
+
+class Prepared(msgspec.Struct, frozen=True):
+    """The plan that all agree on, and the commands that carry it out."""
+
+    plan: LegPlan
+    commands: ExactCommands
+
+
+def prepare(family: CrossingFamily, plan: LegPlan, number: int) -> Script[Prepared | NotReady]:
+    """Make ready to carry out a leg's plan; ``number`` counts legs from 0."""
+    refusal = yield from _fetch_indices(family, plan)
+    if refusal:
+        return refusal
+    plan = yield from _plan_again(family, plan, number)
+    if isinstance(plan, NotReady):
+        return plan
+    commands = family.exactly(plan)
+    refusal = yield from _rehearse(family, plan, commands)
+    if refusal:
+        return refusal
+    reply = yield titled(commands.download, "Download everything")
+    if not ended_well(reply):
+        return NotReady("download", why_it_failed(family, reply))
+    return Prepared(plan, commands)
+
+
+def _fetch_indices(family: CrossingFamily, plan: LegPlan) -> Script[NotReady | None]:
+    title = plan.leg.end.title
+    reply = yield titled(family.refresh(), f"Fetch the indices of {title}")
+    if not ended_well(reply):
+        return NotReady("indices", why_it_failed(family, reply))
+    reply = yield ReadFiles(
+        title=f"Check that the indices are those of {title}",
+        patterns=family.index_descriptions,
+    )
+    descriptions = reply.files if isinstance(reply, FilesRead) else ()
+    wrong = what_was_seen(reply) or family.wrong_indices(plan, descriptions)
+    return NotReady("indices", wrong) if wrong else None
+
+
+def _plan_again(family: CrossingFamily, plan: LegPlan, number: int) -> Script[LegPlan | NotReady]:
+    """The plan as it is now; what is other than was approved is asked about."""
+    reply = yield PlanPackages(
+        title="Plan again with what the sources have now",
+        database=family.database,
+        legs=(LegIndices(family.lists, plan.leg.end.title),),
+        wishes=plan.wishes,
+        explain=False,
+    )
+    if not isinstance(reply, PackagesPlanned):
+        return NotReady("agreement", what_was_seen(reply))
+    moved = list(difference(plan, reply.legs[0]))
+    if not moved:
+        return msgspec.structs.replace(plan, unchanged=reply.legs[0].unchanged)
+    answer = yield Ask(
+        title="Since the plan was approved something has changed",
+        key=f"agreement-{number}",
+        detail="\n".join(_first(moved, 40)),
+        choices=(GO_ON, UNDO),
+        default=UNDO,
+    )
+    if isinstance(answer, Answered) and answer.choice == GO_ON:
+        return plan.with_changes(reply.legs[0])
+    why = "other than when it was approved: " + "; ".join(_first(moved, 3))
+    return NotReady("agreement", why, "plan again")
+
+
+def _rehearse(
+    family: CrossingFamily, plan: LegPlan, commands: ExactCommands
+) -> Script[NotReady | None]:
+    """The package manager's own simulation must do exactly the plan."""
+    reply = yield WriteFiles(title="Write down what may be chosen", files=commands.files)
+    if isinstance(reply, Failed):
+        return NotReady("agreement", what_was_seen(reply))
+    reply = yield commands.rehearse
+    if not isinstance(reply, Ran) or reply.lost:
+        return NotReady("agreement", what_was_seen(reply) or "the rehearsal was interrupted")
+    differs = family.unlike(plan, reply.output)
+    if not differs:
+        return None
+    faults = family.faults(reply.output)[:2] or _first(differs, 5)
+    why = "the package manager would do other than the plan: " + "; ".join(faults)
+    return NotReady("agreement", why, "plan again")
+
+
+def _first(lines: list[str], most: int) -> list[str]:
+    """The first lines, and how many there are beyond them."""
+    more = [f"and {len(lines) - most} more"] if len(lines) > most else []
+    return lines[:most] + more

@@ -1,0 +1,58 @@
+"""The changes of a plan grouped by what they mean to the person, not by alphabet."""
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from brave_bridge.core.formats.text import counted
+from brave_bridge.core.packages.changes import PackageChange, PackageChanges
+from brave_bridge.core.packages.roles import Roles
+
+BY_HAND, MATTERS, GONE = "by hand", "matters", "gone"
+KEPT_BACK, COMING, AHEAD, ORDINARY = "kept back", "new", "ahead", "ordinary"
+
+
+class ChangeGroup(msgspec.Struct, frozen=True):
+    """Changes that mean the same. ``grave`` ones want a look, ``folded`` ones rarely do."""
+
+    name: str
+    words: str
+    changes: tuple[PackageChange, ...]
+    grave: bool = False
+    folded: bool = False
+
+
+def matters(change: PackageChange, roles: Roles) -> bool:
+    """Whether an upgrade asks for something afterwards."""
+    role = roles.of(change.name)
+    return change.major or (role is not None and role.always)
+
+
+def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
+    """The groups that have something in them, in the order in which they want to be read."""
+    heavy, asked, ordinary = [], [], []
+    for change in plan.upgraded:
+        kind = heavy if matters(change, roles) else asked if change.by_hand else ordinary
+        kind.append(change)
+    rows = (
+        (BY_HAND, "that you installed by hand, upgraded", asked, False),
+        (MATTERS, "whose change matters", heavy, False),
+        (GONE, "that would go away", plan.removed, True),
+        (KEPT_BACK, "kept back", plan.kept_back, True),
+        (AHEAD, "newer here than there", plan.ahead, True),
+        (COMING, "that would be new", plan.new, False),
+        (ORDINARY, "upgraded beside these", ordinary, False),
+    )
+    return [
+        ChangeGroup(
+            name, f"{counted(len(changes), 'package')} {words}", tuple(_by_hand_first(changes)),
+            grave, folded=name == ORDINARY,
+        )
+        for name, words, changes, grave in rows
+        if changes
+    ]  # fmt: skip
+
+
+def _by_hand_first(changes: Sequence[PackageChange]) -> Iterator[PackageChange]:
+    yield from (change for change in changes if change.by_hand)
+    yield from (change for change in changes if not change.by_hand)

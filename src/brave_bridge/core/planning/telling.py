@@ -1,0 +1,126 @@
+"""A plan as plain data that can be kept, shown and sent: each change with its reason."""
+
+from collections.abc import Iterator
+from itertools import islice
+
+from brave_bridge.core.formats.text import plain
+from brave_bridge.core.packages.changes import PackageChange, PackageChanges
+from brave_bridge.core.packages.package_version import Details, PackageVersion
+from brave_bridge.core.planning.checker import Meaning, faults_of
+from brave_bridge.core.planning.explanation import Explainer
+from brave_bridge.core.planning.first_stage import first_stage
+from brave_bridge.core.planning.package_plan import PackagePlan
+from brave_bridge.core.planning.prices import prices
+from brave_bridge.core.planning.universe import Universe
+
+_MOST_UNSOUND = 40
+_MOST_REASONS = 400
+"""More than anybody reads: the rest are told to be kept back like these."""
+
+
+def told(universe: Universe, plan: PackagePlan, end: str) -> PackageChanges:
+    """What a plan changes, with reasons and prices; ``end`` is what the new release is called."""
+    explainer = Explainer(universe, plan)
+    try:
+        return _Telling(universe, plan, explainer, end).told()
+    finally:
+        explainer.close()
+
+
+def bare(universe: Universe, plan: PackagePlan) -> PackageChanges:
+    """What a plan changes and what not, without reasons and prices: enough to carry it out."""
+    return _Telling(universe, plan, None, "").told()
+
+
+class _Telling:
+    """One plan being told."""
+
+    def __init__(
+        self, universe: Universe, plan: PackagePlan, explainer: Explainer | None, end: str
+    ) -> None:
+        self.universe = universe
+        self.plan = plan
+        self.explainer = explainer
+        self.end = end
+        self._explained = 0
+
+    def told(self) -> PackageChanges:
+        plan = self.plan
+        stage = first_stage(self.universe, plan.after)
+        asked = self.explainer is not None and bool(plan.kept_back)
+        return PackageChanges(
+            removed=self._changes(plan.removed),
+            kept_back=self._changes(plan.kept_back),
+            new=self._changes(plan.new),
+            upgraded=self._changes(plan.upgraded),
+            first_stage=tuple(sorted(stage)),
+            obsolete=tuple(sorted(self._obsolete())),
+            ahead=tuple(sorted(self._ahead(), key=lambda change: change.name)),
+            levels=plan.levels,
+            unchanged=self._unchanged() if self.explainer is None else {},
+            unsound=tuple(self._unsound()) if self.explainer else (),
+            prices=tuple(prices(self.universe, plan, self.explainer)) if asked else (),
+        )
+
+    def _changes(self, slots: list[str]) -> tuple[PackageChange, ...]:
+        return tuple(self._change(slot) for slot in sorted(slots))
+
+    def _change(self, slot: str) -> PackageChange:
+        one = self.plan.before.get(slot)
+        old = one.package if one else None
+        new = self.plan.after.get(slot)
+        kept = old is not None and new is old
+        coming = self.plan.candidates[slot] if kept else new
+        arriving = new.details if new is not None and not kept else Details()
+        leaving = old.details if old is not None and not kept else Details()
+        return PackageChange(
+            name=slot,
+            old=old.version if old else "",
+            new=coming.version if coming else "",
+            reason=self._reason(slot, old, new) if self.explainer else "",
+            download_bytes=arriving.download_bytes,
+            disk_bytes=arriving.disk_bytes - leaving.disk_bytes,
+            section=(coming or old).details.section,
+            by_hand=one is not None and one.by_hand,
+        )
+
+    def _reason(self, slot: str, old: PackageVersion | None, new: PackageVersion | None) -> str:
+        if old is None:
+            return plain(self.explainer.why_new(slot).words)
+        if new is not None and new is not old:
+            return f"newer in {self.end}"
+        self._explained += 1
+        if self._explained > _MOST_REASONS:
+            return "for the same reasons as those before"
+        if new is None:
+            return plain(self.explainer.why_gone(slot).words)
+        return plain(self.explainer.why_kept(slot).words)
+
+    def _unchanged(self) -> dict[str, str]:
+        return {
+            slot: one.package.version
+            for slot, one in self.plan.before.items()
+            if self.plan.after.get(slot) is one.package
+        }
+
+    def _unsound(self) -> Iterator[str]:
+        """What is not as it must be among the packages that stand now."""
+        before = {slot: one.package for slot, one in self.plan.before.items()}
+        for fault in islice(faults_of(before, Meaning()), _MOST_UNSOUND):
+            yield plain(f"{fault.package} {fault.what}")
+
+    def _obsolete(self) -> Iterator[str]:
+        """The packages that stay though no source has them any more."""
+        for slot, version in self.plan.after.items():
+            if slot in self.plan.before and version.name not in self.universe.archive:
+                yield slot
+
+    def _ahead(self) -> Iterator[PackageChange]:
+        """The packages that stay newer than any source has them."""
+        for slot, one in self.plan.before.items():
+            if self.plan.after.get(slot) is not one.package:
+                continue
+            there = self.universe.archive.newest(slot, one.package.name)
+            if there is not None and one.package.key > there.key:
+                reason = f"newer here than in {self.end}"
+                yield PackageChange(slot, one.package.version, there.version, reason)

@@ -1,0 +1,7 @@
+"""Where dpkg and apt keep what they know, on every deb system."""
+
+STATUS = "/var/lib/dpkg/status"
+ARCHITECTURES = "/var/lib/dpkg/arch"
+INFO = "/var/lib/dpkg/info"
+LISTS = "/var/lib/apt/lists"
+MARKS = "/var/lib/apt/extended_states"

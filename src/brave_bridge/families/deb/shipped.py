@@ -1,0 +1,74 @@
+"""Files as packages ship them: read from the package itself, in its archive."""
+
+from collections.abc import Iterable, Iterator
+
+from brave_bridge.archives.deb_file import file_in_deb, scripts_in_deb
+from brave_bridge.archives.fault import ArchiveFault
+from brave_bridge.archives.kept_suites import KEPT_SUITES, decode_suites
+from brave_bridge.archives.opening import downloader_of
+from brave_bridge.archives.store import store_of
+from brave_bridge.core.formats.apt_sources import SourceEntry, index_stem
+from brave_bridge.core.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.families.deb.places import LISTS
+from brave_bridge.families.deb.universe import INDEX_LIMIT, architectures_of
+from brave_bridge.machines.port import Machine
+
+_LARGEST_PACKAGE = 600_000_000
+_SMALL = 20_000_000
+
+
+def file_to_come(machine: Machine, lists: str, name: str, version: str, path: str) -> bytes | None:
+    """A file as a version ships it, among what was fetched for a plan; see ``file_in_deb``."""
+    return _file(machine, _fetched(machine, lists), name, version, path)
+
+
+def file_of_now(
+    machine: Machine, sources: Iterable[SourceEntry], name: str, version: str, path: str
+) -> bytes | None:
+    """A file as the installed version ships it, as long as the machine's archives have that."""
+    return _file(machine, _own(machine, sources), name, version, path)
+
+
+def scripts_to_come(machine: Machine, lists: str, version: PackageVersion) -> dict[str, str]:
+    """The maintainer scripts of a version among what was fetched for a plan."""
+    for index, uri in _fetched(machine, lists):
+        for found in index.versions(version.name):
+            if found.version == version.version and found.slot == version.slot:
+                return scripts_in_deb(_package(machine, uri, found))
+    raise ArchiveFault("missing", f"no archive has {version.title}")
+
+
+def _fetched(machine: Machine, lists: str) -> Iterator[tuple[DebIndex, str]]:
+    native = architectures_of(machine)[0]
+    for kept in decode_suites(machine.read(f"{lists}/{KEPT_SUITES}", _SMALL)):
+        yield DebIndex(*store_of(machine).open(kept.sha256), native, kept.suite), kept.uri
+
+
+def _own(machine: Machine, sources: Iterable[SourceEntry]) -> Iterator[tuple[DebIndex, str]]:
+    native = architectures_of(machine)[0]
+    for entry in sources:
+        for uri in entry.uris:
+            for suite in entry.suites:
+                pattern = f"{LISTS}/{index_stem(uri, suite)}*_Packages"
+                for path in machine.matching(pattern):
+                    yield index_of(machine.read(path, INDEX_LIMIT), native, path), uri
+
+
+def _file(
+    machine: Machine, indices: Iterable[tuple[DebIndex, str]], name: str, version: str, path: str
+) -> bytes | None:
+    for index, uri in indices:
+        for found in index.versions(name):
+            if found.version == version:
+                return file_in_deb(_package(machine, uri, found), path)
+    raise ArchiveFault("missing", f"no archive has {name} {version} any more")
+
+
+def _package(machine: Machine, uri: str, version: PackageVersion) -> bytes:
+    details = version.details
+    if not 0 < details.download_bytes <= _LARGEST_PACKAGE:
+        raise ArchiveFault("size", f"{version.title} would have {details.download_bytes} bytes")
+    with downloader_of(machine) as downloader:
+        address = f"{uri.rstrip('/')}/{details.path}"
+        return downloader.get_exactly(address, details.sha256, details.download_bytes)

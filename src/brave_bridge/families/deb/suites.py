@@ -1,0 +1,39 @@
+"""From the sources of a deb machine to the suites that are to be fetched."""
+
+from collections.abc import Iterable, Iterator
+
+from brave_bridge.core.crossing.requests import SuiteWanted
+from brave_bridge.core.formats.apt_sources import SourceEntry, key_paths
+
+
+def suites_of(entries: Iterable[SourceEntry]) -> Iterator[SuiteWanted]:
+    """Every suite of binary packages that the sources name, in order."""
+    for entry in entries:
+        if "deb" not in entry.types:
+            continue
+        signed_by = entry.options.get("signed-by", "")
+        for uri in entry.uris:
+            for suite in entry.suites:
+                yield SuiteWanted(
+                    uri=uri,
+                    suite=suite,
+                    components=entry.components,
+                    architectures=tuple(_architectures(entry)),
+                    key_files=key_paths(entry),
+                    key_text=_embedded(signed_by),
+                    trusted=entry.trusted_without_signature,
+                )
+
+
+def _architectures(entry: SourceEntry) -> Iterator[str]:
+    """Those that the source is limited to (sources.list(5)); none where it is not."""
+    words = entry.options.get("arch") or entry.options.get("architectures") or ""
+    yield from words.replace(",", " ").split()
+
+
+def _embedded(signed_by: str) -> str:
+    """A key that stands in the source itself; a dot stands for an empty line there."""
+    if "BEGIN PGP" not in signed_by:
+        return ""
+    lines = (line.strip() for line in signed_by.strip().splitlines())
+    return "\n".join("" if line == "." else line for line in lines) + "\n"

@@ -1,0 +1,83 @@
+"""The deed of fetching suites: into the person's own store, nothing into a machine's state."""
+
+from brave_bridge.archives.fault import ArchiveFault
+from brave_bridge.archives.kept_suites import KEPT_SUITES, KeptIndex, encode_suites
+from brave_bridge.archives.opening import downloader_of
+from brave_bridge.archives.store import store_of
+from brave_bridge.archives.suites import SuiteAsked, SuiteFetched, SuiteFetcher
+from brave_bridge.core.crossing.requests import (
+    FetchSuites,
+    Reply,
+    SuiteFound,
+    SuitesFetched,
+    SuiteWanted,
+)
+from brave_bridge.core.formats.text import plain
+from brave_bridge.families.deb.universe import architectures_of
+from brave_bridge.machines.port import Machine
+from brave_bridge.runner.way_back_deeds import Report
+
+_KEYS = ("/etc/apt/trusted.gpg", "/etc/apt/trusted.gpg.d/*.gpg", "/etc/apt/trusted.gpg.d/*.asc")
+_KEY_LIMIT = 4_000_000
+_UNUSED_DAYS = 60
+
+
+def fetch_suites(machine: Machine, request: FetchSuites, report: Report) -> Reply:
+    """Fetch every suite, or say of each why it could not be; what came is named for planning."""
+    store = store_of(machine)
+    with downloader_of(machine) as downloader:
+        fetcher = SuiteFetcher(store, downloader)
+        asked = [_asked(machine, wanted) for wanted in request.suites]
+        outcomes = fetcher.fetch(asked, lambda words: report(0.0, words, ""))
+    store.let_go(_UNUSED_DAYS)
+    indices = [index for outcome in outcomes for index in _indices(outcome)]
+    machine.write(f"{request.folder}/{KEPT_SUITES}", encode_suites(indices), 0o600)
+    return SuitesFetched(tuple(map(_found, request.suites, outcomes)))
+
+
+def _asked(machine: Machine, wanted: SuiteWanted) -> SuiteAsked:
+    architectures = wanted.architectures or architectures_of(machine)
+    return SuiteAsked(
+        uri=wanted.uri,
+        suite=wanted.suite,
+        components=wanted.components,
+        architectures=architectures,
+        keyrings=() if wanted.trusted else tuple(_keyrings(machine, wanted)),
+        trusted=wanted.trusted,
+    )
+
+
+def _keyrings(machine: Machine, wanted: SuiteWanted):
+    """The keys that a source may be signed by: its own, or those that hold for all."""
+    if wanted.key_text:
+        yield wanted.key_text.encode()
+        return
+    patterns = wanted.key_files or _KEYS
+    for path in (path for pattern in patterns for path in machine.matching(pattern)):
+        content = machine.read_if_there(path, _KEY_LIMIT)
+        if content:
+            yield content
+
+
+def _indices(outcome: SuiteFetched | ArchiveFault) -> list[KeptIndex]:
+    if isinstance(outcome, ArchiveFault):
+        return []
+    asked = outcome.asked
+    return [
+        KeptIndex(asked.uri, asked.suite, component, architecture, sha256, outcome.release)
+        for (component, architecture), sha256 in outcome.indices.items()
+    ]
+
+
+def _found(wanted: SuiteWanted, outcome: SuiteFetched | ArchiveFault) -> SuiteFound:
+    if isinstance(outcome, ArchiveFault):
+        return SuiteFound(
+            uri=wanted.uri, suite=wanted.suite, missing=outcome.what == "missing",
+            fault=plain(str(outcome), 400),
+        )  # fmt: skip
+    release = outcome.release
+    return SuiteFound(
+        uri=wanted.uri, suite=wanted.suite, origin=plain(release.origin, 100),
+        signers=outcome.signers, codename=plain(release.codename, 100),
+        own_suite=plain(release.suite, 100),
+    )  # fmt: skip

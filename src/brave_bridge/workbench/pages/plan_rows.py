@@ -1,0 +1,244 @@
+"""The rows of the Plan page: one for each thing that changes or wants an answer."""
+
+from collections.abc import Iterator
+
+from brave_bridge.core.crossing.cross import sources_diff
+from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.packages.changes import (
+    ConfigQuestion,
+    LegPlan,
+    PackageChange,
+    Price,
+    ServiceChange,
+    SourceOutcome,
+)
+from brave_bridge.core.packages.levels import LEVEL_WORDS, LevelResult
+from brave_bridge.core.packages.roles import Role
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.room import needs_at
+from brave_bridge.workbench.pages.page import Note, Row, said, title
+
+WISH_WORDS = {
+    "protect": ("stays", "It stays installed in some version, whatever that costs others."),
+    "exclude": ("left alone", "It does not come, and where it is installed it stays as it is."),
+    "let_go": ("may go away", "It is kept no more than any other package."),
+}
+
+
+def heading(words: str, leg: int) -> Row:
+    """A heading of one leg."""
+    return Row(f"heading:{leg}:{words}", ("", words, "", "", "", ""), "heading")
+
+
+def fold_row(key: str, words: str, unfolded: frozenset[str]) -> Row:
+    """A heading that can be pointed at: Enter shows or hides what is behind it."""
+    is_open = key in unfolded
+    mark = "▾" if is_open else "▸"
+    verb = "hides" if is_open else "shows"
+    why = (title(words), *said(f"Enter {verb} them. A filter looks among them too."))
+    return Row(key, (mark, words, "", "", "", ""), "chosen", why, "fold")
+
+
+def wish_row(kind: str, slot: str) -> Row:
+    """What the person wants of one package."""
+    short, words = WISH_WORDS[kind]
+    return Row(
+        key=f"wish:{kind}:{slot}",
+        cells=("◆", slot, "your wish", short, "", ""),
+        tone="chosen",
+        why=(title(f"{slot} {short}"), *said(words), Note("do", "Enter takes the wish back")),
+        action="unwish",
+        subject=slot,
+    )
+
+
+def unsound_row(fault: str, leg: int) -> Row:
+    """What does not fit together on the machine already."""
+    name, _, what = fault.partition(" ")
+    return Row(
+        key=f"unsound:{leg}:{fault}",
+        cells=("■", name, "", "", "", what),
+        tone="stop",
+        why=(title(name), *said(
+            fault,
+            "It is so before the leg. No plan may leave it so: what goes on, comes or goes away "
+            "because of it is the least that mends it.")),
+    )  # fmt: skip
+
+
+def price_row(price: Price, leg: int) -> Row:
+    """What keeping one package costs the others."""
+    return Row(
+        key=f"price:{leg}:{price.slot}",
+        cells=("?", price.slot, "kept", f"holds {len(price.freed)} back", "", price.words),
+        tone="caution",
+        why=(
+            title(f"Keep {price.slot}, or let it go?"),
+            *said(
+                f"You installed it by hand, so it is kept. That holds "
+                f"{counted(len(price.freed), 'package')} back: {_few(price.freed)}.",
+                f"Without it these go on, and this would go away: {_few(price.lost)}.",
+            ),
+            Note("do", "Enter lets it go and plans again"),
+        ),
+        action="let_go",
+        subject=price.slot,
+    )
+
+
+def _few(names: tuple[str, ...], most: int = 12) -> str:
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return ", ".join(names[:most]) + more
+
+
+def question_row(question: ConfigQuestion) -> Row:
+    """Whose version of a config file shall stand."""
+    mine = question.answer == "mine"
+    by = {"policy": ", as on every machine", "person": ", you decided"}.get(question.by, "")
+    return Row(
+        key=f"question:{question.path}",
+        cells=("?", question.path, "changed here", "mine stays" if mine else "take theirs",
+               "", f"belongs to {question.package}{by}"),
+        tone="chosen",
+        why=(
+            title(f"Whose version of {question.path} shall stand?"),
+            *said(
+                f"You changed this file, and {question.package} may ship another version.",
+                "Mine: your file stays as it is; the new version is set aside beside it."
+                if mine
+                else "Theirs: the new version is taken; your file is saved as .dpkg-old.",
+            ),
+            Note("do", "Enter changes the answer"),
+            Note("do", "v shows yours beside the shipped ones"),
+            Note("do", "k keeps the answer for every machine"),
+        ),
+        action="answer",
+        subject=question.path,
+    )  # fmt: skip
+
+
+def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
+    """What becomes of one source."""
+    tone = {"paused": "caution", "unchanged": "quiet"}.get(source.outcome, "plain")
+    return Row(
+        key=f"source:{leg}:{source.path}:{source.line}:{source.old_suite}",
+        cells=("▲" if tone == "caution" else "●", plain(source.uri), source.old_suite,
+               source.new_suite or source.outcome, "", plain(source.reason)),
+        tone=tone,
+        why=(
+            title(f"Source {source.outcome}"),
+            Note("seen", f"{source.path}:{source.line}"),
+            *said(plain(source.reason)),
+            *(Note("seen", f"signed by {_in_groups(signer)}") for signer in source.signers),
+            Note("code", plain(sources_diff(plan))),
+        ),
+    )  # fmt: skip
+
+
+def _in_groups(fingerprint: str) -> str:
+    """A key's fingerprint as people read it out."""
+    text = plain(fingerprint, 80).upper()
+    return " ".join(text[at : at + 4] for at in range(0, len(text), 4))
+
+
+def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: Role | None) -> Row:
+    """One package's change."""
+    size = byte_size(change.download_bytes) if change.download_bytes else ""
+    stage = "one" if change.name in plan.first_stage else "two"
+    reason = plain(change.reason).removeprefix(f"{change.name} {change.old} ")
+    return Row(
+        key=f"package:{leg}:{change.name}",
+        cells=("▲" if tone == "caution" else "●" if change.by_hand else "", change.name,
+               change.old, change.new, size, _short(change, role, reason)),
+        tone=tone,
+        why=(
+            title(change.name),
+            *said(
+                f"{change.old} → {change.new}" if change.new and change.old else "",
+                *plain(change.reason).split("; "),
+                "you installed it by hand" if change.by_hand else "",
+                f"section {change.section}" if change.section else "",
+                f"{byte_size(change.disk_bytes)} on disk" if change.disk_bytes else "",
+                "another major version: read its notes on data and settings"
+                if change.major
+                else "",
+                f"changes in stage {stage}" if change.new else "goes in stage two",
+            ),
+            *_afterwards(change, role),
+        ),
+        subject=change.name,
+    )  # fmt: skip
+
+
+def _short(change: PackageChange, role: Role | None, reason: str) -> str:
+    """Why, in one line: what the package is says more than that there is a newer one."""
+    if role is None or not reason.startswith("newer in"):
+        return reason
+    return f"{role.name}: {role.after}" if change.major or role.always else role.name
+
+
+def _afterwards(change: PackageChange, role: Role | None) -> tuple[Note, ...]:
+    if role is None or not change.new:
+        return ()
+    return (Note("do", f"{role.name}: {role.after}"),)
+
+
+def obsolete_row(name: str, plan: LegPlan, leg: int) -> Row:
+    """A package that stays without updates."""
+    return Row(
+        key=f"obsolete:{leg}:{name}",
+        cells=("", name, "", "", "", "stays installed without updates"),
+        tone="quiet",
+        why=(title(name), *said(f"No source of {plan.leg.end.title} has it. It stays until you "
+                                "remove it, and gets no more fixes.")),
+        subject=name,
+    )  # fmt: skip
+
+
+def room_rows(facts: Facts, plan: LegPlan, leg: int) -> Iterator[Row]:
+    """Each file system that a leg needs room on, and what is free there."""
+    for space in facts.space:
+        fetch, grow = needs_at(facts, space.path, plan.download_bytes, plan.disk_bytes)
+        if not fetch + grow:
+            continue
+        enough = space.free_bytes > fetch + grow
+        parts = [f"{byte_size(fetch)} fetched"] if fetch else []
+        parts += [f"{byte_size(grow)} more installed"] if grow else []
+        yield Row(
+            key=f"room:{leg}:{space.path}",
+            cells=("●" if enough else "■", space.path, f"{byte_size(space.free_bytes)} free",
+                   f"{byte_size(fetch + grow)} needed", "", ", ".join(parts)),
+            tone="plain" if enough else "stop",
+            why=(title(f"Room on {space.path}"), *said(
+                f"{byte_size(space.free_bytes)} of {byte_size(space.total_bytes)} are free.",
+                "What is fetched can be deleted after the crossing.")),
+        )  # fmt: skip
+
+
+def service_row(service: ServiceChange, is_gone: bool, leg: int) -> Row:
+    """A service that runs and does not stay as it is."""
+    end = "stops for good" if is_gone else "restarts"
+    return Row(
+        key=f"service:{leg}:{service.unit}",
+        cells=("▲" if is_gone else "↻", service.unit, "runs", end, "",
+               f"belongs to {service.package}"),
+        tone="caution" if is_gone else "plain",
+        why=(title(f"{service.unit} {end}"), *said(
+            f"{service.package} ships it and changes. Its users lose their connection for that "
+            "moment.",
+            "Services that keep using files which were replaced are found by the proof.")),
+        subject=service.package,
+    )  # fmt: skip
+
+
+def level_row(level: LevelResult, leg: int) -> Row:
+    """How well one wish is met."""
+    met = "met" if not level.failed else f"{counted(level.failed, 'exception')}"
+    proof = "proven: fewer cannot be" if level.proven else "not proven to be the fewest"
+    return Row(
+        key=f"level:{leg}:{level.name}",
+        cells=("●" if level.proven else "▲", level.name, "", met, "", LEVEL_WORDS[level.name]),
+        tone="plain" if level.proven else "caution",
+        why=(title(level.name), *said(LEVEL_WORDS[level.name], met, proof),
+             Note("do", "o puts the wishes into another order")),
+    )  # fmt: skip

@@ -1,0 +1,89 @@
+"""A plan as files that others can read: Markdown, JSON, a printable page and a chart."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import msgspec
+
+from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.packages.changes import LegPlan, PackageChange
+from brave_bridge.core.packages.grouping import group_changes
+from brave_bridge.core.packages.roles import Roles
+from brave_bridge.drawings.plan_chart import PlanBar, save_plan_chart
+from brave_bridge.drawings.report import save_report
+from brave_bridge.workbench.record import KeptPlan
+from brave_bridge.workbench.roles import known_roles
+
+ENDINGS = ("md", "json", "pdf")
+
+
+def export_plan(name: str, plan: KeptPlan, folder: Path) -> list[Path]:
+    """Write a machine's plan and its chart; the paths written."""
+    stem = f"{name}-plan"
+    lines = list(plan_lines(name, plan, known_roles()))
+    texts, data, report = (folder / f"{stem}.{ending}" for ending in ENDINGS)
+    texts.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    data.write_bytes(msgspec.json.format(msgspec.json.encode(_document(name, plan))))
+    save_report(lines, report)
+    charts = [folder / f"{stem}-chart.{ending}" for ending in ("svg", "pdf")]
+    for path in charts:
+        save_plan_chart([_bar(leg) for leg in plan.legs], f"{name}: what changes", path)
+    return [texts, data, report, *charts]
+
+
+def _document(name: str, plan: KeptPlan) -> dict:
+    return {"machine": name, "hash": plan.hash, **msgspec.to_builtins(plan)}
+
+
+def plan_lines(name: str, plan: KeptPlan, roles: Roles) -> Iterator[str]:
+    """The plan as Markdown, a line at a time."""
+    yield f"# {name}: {plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
+    yield ""
+    yield f"Plan {plan.hash}, made {plan.made_at[:16].replace('T', ' ')} UTC."
+    for leg in plan.legs:
+        yield from _leg_lines(leg, roles)
+
+
+def _leg_lines(plan: LegPlan, roles: Roles) -> Iterator[str]:
+    grows = byte_size(abs(plan.disk_bytes)) + (" more" if plan.disk_bytes >= 0 else " less")
+    yield from ("", f"## {plan.leg.title}", "")
+    yield f"{byte_size(plan.download_bytes)} to fetch, {grows} on disk."
+    if plan.prices:
+        yield from ("", "### Prices", "")
+        yield from (f"- {plain(price.words)}" for price in plan.prices)
+    if plan.questions:
+        yield from ("", "### Config files", "")
+        yield from (f"- `{q.path}` ({q.package}): {q.answer} stands" for q in plan.questions)
+    yield from ("", "### Sources", "")
+    for source in plan.sources:
+        end = source.new_suite or source.outcome
+        yield f"- {plain(source.uri)} {source.old_suite}: {end} ({plain(source.reason)})"
+    for group in group_changes(plan, roles):
+        yield from ("", f"### {group.words}", "")
+        yield from (_change_line(change) for change in group.changes)
+    if plan.skipping is not None:
+        yield from ("", f"### Straight to {plan.leg.end.title}?", "", plan.skipping.sentence)
+        yield from (f"- {plain(words)}" for words in plan.skipping.guards)
+    if plan.obsolete:
+        words = counted(len(plan.obsolete), "package")
+        yield from ("", f"### {words} that no source has any more", "")
+        yield from (f"- {name}" for name in plan.obsolete)
+
+
+def _change_line(change: PackageChange) -> str:
+    versions = " to ".join(version for version in (change.old, change.new) if version)
+    return f"- **{change.name}** {versions}: {plain(change.reason)}"
+
+
+def _bar(plan: LegPlan) -> PlanBar:
+    first = set(plan.first_stage)
+    return PlanBar(
+        title=plan.leg.title,
+        first=sum(change.name in first for change in plan.upgraded),
+        second=sum(change.name not in first for change in plan.upgraded),
+        new=len(plan.new),
+        gone=len(plan.removed),
+        kept_back=len(plan.kept_back),
+        fetched=plan.download_bytes,
+        jumps=tuple(f"{c.name} {c.old} to {c.new}" for c in plan.jumps),
+    )

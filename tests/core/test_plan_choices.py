@@ -1,0 +1,81 @@
+"""What a person decides about a plan: groups, wishes, the hash it is approved by."""
+
+import msgspec
+import pytest
+
+from brave_bridge.core.packages.grouping import BY_HAND, GONE, MATTERS, ORDINARY, group_changes
+from brave_bridge.core.packages.levels import (
+    DECIDED,
+    FIXED_LAST,
+    LEVELS,
+    STAY,
+    UPGRADED,
+    PersonsWishes,
+)
+from brave_bridge.core.packages.plan_hash import plan_hash
+from brave_bridge.core.packages.roles import Role
+from brave_bridge.workbench.roles import known_roles
+from tests.support.facts import NEW_SOURCES, change, plan
+
+
+@pytest.mark.parametrize(
+    ("package", "role"),
+    [
+        ("libc6:i386", "C library"), ("linux-image-6.1.0-9-amd64", "kernel"),
+        ("postgresql-13", "database"), ("nginx-core", "web server"), ("python3.11", "runtime"),
+        ("systemd", "init"), ("grub-efi-amd64", "boot loader"), ("openssh-server", "remote access"),
+        ("quay-tidebase", "database"), ("systemd-cron", None), ("linux-base", None),
+    ],
+)  # fmt: skip
+def test_packages_have_the_role_that_they_play(package, role):
+    found = known_roles().of(package)
+    assert (found.name if isinstance(found, Role) else None) == role
+
+
+def test_changes_are_grouped_by_what_they_mean():
+    made = plan(
+        upgraded=(change("quay-libc"), change("quay-editor", by_hand=True), change("libx"),
+                  change("quay-tidebase", "13", "16", major=True)),
+        removed=(change("libtls1", "1", ""), change("agent", "1", "", by_hand=True)),
+    )  # fmt: skip
+    groups = {g.name: [c.name for c in g.changes] for g in group_changes(made, known_roles())}
+    assert groups[BY_HAND] == ["quay-editor"]
+    assert groups[MATTERS] == ["quay-libc", "quay-tidebase"]
+    assert groups[GONE] == ["agent", "libtls1"], "what was asked for comes first"
+    assert groups[ORDINARY] == ["libx"]
+    shown = [c for g in group_changes(made, known_roles()) for c in g.changes]
+    assert len(shown) == len(made.upgraded + made.new + made.removed), "nothing twice, nothing lost"
+
+
+def test_a_package_has_one_wish_at_a_time_and_a_second_press_takes_it_back():
+    wishes = PersonsWishes().toggled("protect", "a").toggled("let_go", "a")
+    assert (wishes.protect, wishes.let_go) == (frozenset(), {"a"})
+    assert wishes.toggled("let_go", "a") == PersonsWishes()
+
+
+def test_levels_move_among_each_other_and_the_fixed_ones_stay():
+    wishes = PersonsWishes().moved(UPGRADED, -9)
+    assert wishes.order[:2] == (DECIDED, UPGRADED)
+    assert wishes.moved(UPGRADED, 99).order[-len(FIXED_LAST) - 1] == UPGRADED
+    assert wishes.moved(DECIDED, 1).order == wishes.order
+    assert sorted(PersonsWishes().moved(STAY, -2).order) == sorted(LEVELS)
+
+
+def test_the_hash_changes_with_all_that_would_be_done_and_with_nothing_else():
+    made = plan()
+    path = made.questions[0].path
+    others = [
+        msgspec.structs.replace(made, removed=()),
+        msgspec.structs.replace(made, upgraded=(*made.upgraded[:1], change("quay-webd", new="3"))),
+        made.with_answer(path, "theirs"),
+        msgspec.structs.replace(
+            made, source_files=(msgspec.structs.replace(NEW_SOURCES, text="deb x y z\n"),)
+        ),
+    ]
+    hashes = {plan_hash((other,)) for other in others}
+    assert len(hashes) == len(others) and plan_hash((made,)) not in hashes
+    assert plan_hash((made, made)) != plan_hash((made,))
+    told = change("quay-libc")
+    told = msgspec.structs.replace(told, reason="told otherwise")
+    same = msgspec.structs.replace(made, upgraded=(told, *made.upgraded[1:]), made_at="later")
+    assert plan_hash((same,)) == plan_hash((made,))

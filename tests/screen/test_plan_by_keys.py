@@ -1,0 +1,84 @@
+"""The Plan and Route workspaces in a real terminal: folds, wishes, order, three versions."""
+
+import shutil
+import time
+
+import pytest
+
+from tests.screen.test_by_keys import to_petrel
+
+pytestmark = [
+    pytest.mark.xdist_group("screen"),
+    pytest.mark.skipif(shutil.which("tmux") is None, reason="the tool tmux is missing"),
+]
+
+
+def point_at(screen, text: str) -> None:
+    """Put the cursor on the first row that has a text in it."""
+    screen.press("/")
+    screen.wait_for("Esc shows all")
+    screen.type(text)
+    screen.wait_for(rf"╭─ why (?s:.*){text}")
+    screen.press("Enter")
+    time.sleep(0.3)  # a person's pause: until then a letter still goes to the filter
+
+
+def show_all(screen) -> None:
+    """Leave the filter."""
+    screen.press("Escape")
+    screen.wait_for("sources")
+    time.sleep(0.3)  # until then a letter would still belong to the escape key
+
+
+def test_a_plan_is_decided_by_keys(terminal):
+    screen = terminal()
+    to_petrel(screen)
+    screen.press("4")
+    screen.wait_for("p plans the way to 7 diamond")
+    screen.press("p")
+    shown = screen.wait_for("2 packages that would go away")
+    assert "8 packages that you installed by hand" in shown
+    # A fold opens and closes.
+    point_at(screen, "quay-coreutils")
+    screen.wait_for("newer in diamond")
+    show_all(screen)
+    # What is held on to costs others: the difference is told, the plan shows it.
+    point_at(screen, "estuary-agent")
+    screen.press("h")
+    screen.wait_for("13 differences to the plan before")
+    show_all(screen)
+    screen.press("Home")
+    screen.wait_for("1 wish of yours")
+    screen.wait_for("9 packages kept back")
+    screen.press("Enter")
+    screen.wait_for("2 packages that would go away")
+    # The order of what counts, and nothing changed by looking at it.
+    screen.press("o")
+    screen.wait_for("as few packages as possible are kept back")
+    screen.press("Escape")
+    screen.wait_for("2 packages that would go away")
+    time.sleep(0.3)
+    # Three versions of a config file, and an answer given there.
+    point_at(screen, "webd.conf")
+    screen.press("v")
+    shown = screen.wait_for("what the new version changes")
+    assert "+workers 8" in shown and "+workers auto" in shown
+    assert "changed the same lines" in shown
+    screen.press("t")
+    screen.wait_for("take theirs +")
+    screen.press("k")
+    screen.wait_for("It holds for every machine")
+
+
+def test_a_jump_stands_beside_the_steps(terminal):
+    screen = terminal()
+    to_petrel(screen)
+    screen.press("3")
+    screen.wait_for("8 englefield")
+    screen.press("Down")
+    screen.press("Enter")
+    screen.wait_for("the way to 8 englefield, leg by leg")
+    screen.press("p")
+    screen.wait_for("── 5.3 bowline to 7 diamond ──", 60)
+    screen.press("3")
+    screen.wait_for("straight from 5.3 bowline to 8 englefield, beside the steps")
