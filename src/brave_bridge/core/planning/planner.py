@@ -80,6 +80,7 @@ class _Planning:
         }
         self.additions = universe.additions()
         self.levels: list[LevelResult] = []
+        self._followed: set[PackageVersion] = set()
 
     def _upgrades(self) -> Iterator[tuple[str, PackageVersion]]:
         """The candidates that are other than what is installed, by slot."""
@@ -145,11 +146,26 @@ class _Planning:
         broken = list(self.standing.broken(self._found()))
         for version, relation in broken:
             if isinstance(relation, Clause):
-                self.encoding.spell_need(version, relation)
+                self._spell_chain(version, relation)
             else:
                 self.encoding.spell_opposition(version, relation)
         self.solver.add(self.sink.take())
         return bool(broken)
+
+    def _spell_chain(self, version: PackageVersion, need: Clause) -> None:
+        """Spell out a need and, where one version alone meets it, what that one lacks, and so on.
+
+        Otherwise a long chain of needs would be found link by link, with a search for each.
+        """
+        waiting = [(version, need)]
+        while waiting:
+            version, need = waiting.pop()
+            self.encoding.spell_need(version, need)
+            answers = self.encoding.answers(need, version.architecture)
+            only = self.encoding.versions[answers[0]] if len(answers) == 1 else None
+            if only is not None and only not in self._followed:
+                self._followed.add(only)
+                waiting += self.standing.broken_needs(only)
 
     def _hints(self) -> Iterator[int]:
         for version, variable in self.encoding.variables.items():

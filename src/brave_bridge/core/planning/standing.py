@@ -43,8 +43,25 @@ class Standing:
         for name in names:
             concerned.update(dict.fromkeys(v for v in self._speaking_of[name] if v in stand))
         for version in concerned:
-            yield from self._broken_needs(version)
+            yield from self.broken_needs(version)
             yield from self._met_opponents(version)
+
+    def broken_needs(self, version: PackageVersion) -> Iterator[tuple[PackageVersion, Clause]]:
+        """What a version, standing or not, would lack among those that stand."""
+        by_name, simple = self._by_name, self._simple
+        for clause in version.needs:
+            for atom in clause.atoms:
+                # The usual case first: the one package of that name stands in a fitting version.
+                others = by_name.get(atom.name)
+                if (
+                    others
+                    and simple
+                    and (not atom.operator or holds(others[0].key, atom.operator, atom.key))
+                ):
+                    break
+            else:
+                if not self._is_met(clause, version):
+                    yield version, clause
 
     def _learn(self, version: PackageVersion, names: set[str]) -> None:
         names.add(version.name)
@@ -70,22 +87,6 @@ class Standing:
         for provided in version.provides:
             names.add(provided.name)
             self._providing[provided.name].remove(version)
-
-    def _broken_needs(self, version: PackageVersion) -> Iterator[tuple[PackageVersion, Clause]]:
-        by_name, simple = self._by_name, self._simple
-        for clause in version.needs:
-            for atom in clause.atoms:
-                # The usual case first: the one package of that name stands in a fitting version.
-                others = by_name.get(atom.name)
-                if (
-                    others
-                    and simple
-                    and (not atom.operator or holds(others[0].key, atom.operator, atom.key))
-                ):
-                    break
-            else:
-                if not self._is_met(clause, version):
-                    yield version, clause
 
     def _met_opponents(self, version: PackageVersion) -> Iterator[tuple[PackageVersion, Atom]]:
         for atom in version.against:
