@@ -4,16 +4,10 @@ import msgspec
 import pytest
 
 from brave_bridge.core.packages.grouping import BY_HAND, GONE, MATTERS, ORDINARY, group_changes
-from brave_bridge.core.packages.levels import (
-    DECIDED,
-    FIXED_LAST,
-    LEVELS,
-    STAY,
-    UPGRADED,
-    PersonsWishes,
-)
+from brave_bridge.core.packages.levels import DECIDED, FIXED_LAST, LEVELS, STAY, UPGRADED
 from brave_bridge.core.packages.plan_hash import plan_hash
 from brave_bridge.core.packages.roles import Role
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.workbench.roles import known_roles
 from tests.support.facts import NEW_SOURCES, change, plan
 

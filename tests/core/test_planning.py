@@ -11,16 +11,18 @@ from brave_bridge.core.packages.levels import (
     HAND_INSTALLED_STAY,
     LEVELS,
     NEEDED_UPGRADED,
+    NEW,
     STAY,
     UPGRADED,
-    PersonsWishes,
 )
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.planning.checker import faults_of_plan
 from brave_bridge.core.planning.explanation import Explainer
 from brave_bridge.core.planning.first_stage import first_stage
 from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.prices import keeping, prices
 from brave_bridge.core.planning.skipping import compare_ways
+from brave_bridge.core.planning.telling import told
 from tests.support.little_universe import every_way, little_universe, versions
 from tests.support.reason_checker import faults_of_reason
 
@@ -188,6 +190,31 @@ def test_wishes_of_a_person():
     assert versions(plan.after) == {"a": "1", "b": "2", "c": "1", "old": "1"}
     _, plan = planned(installed, offered, PersonsWishes(exclude=frozenset({"c", "a"})))
     assert versions(plan.after) == {"a": "1", "b": "1", "old": "1"}
+
+
+def test_what_is_to_go_goes_and_what_is_to_come_comes():
+    installed = "a 1\ntool 1 Depends: lib\nauto lib 1\nb 1 Depends: tool | other"
+    offered = "a 2\ntool 2 Depends: lib\nlib 2\nother 1 Depends: part\npart 1"
+    wishes = PersonsWishes().replacing("tool", "other")
+    universe, plan = planned(installed, offered, wishes)
+    assert versions(plan.after) == {"a": "2", "lib": "2", "b": "1", "other": "1", "part": "1"}
+    changes = told(universe, plan, "2")
+    reasons = {c.name: (c.reason, c.by_hand) for c in changes.removed + changes.new}
+    assert reasons["tool"][0] == "you want tool to go"
+    assert reasons["other"] == ("you asked for other", True)
+    assert reasons["part"] == ("other 1 needs part", False)
+    failed = {level.name for level in plan.levels if level.failed}
+    assert failed == {NEW}, "a wish is no exception to another"
+    assert wishes.replacing("tool", "other") == PersonsWishes()
+
+
+def test_what_needs_a_package_that_is_to_go_says_so():
+    universe, plan = planned(
+        "tool 1\nb 1 Depends: tool", "b 2 Depends: tool", PersonsWishes(remove=frozenset({"tool"}))
+    )
+    assert plan.removed == ["tool", "b"]
+    reason = next(c.reason for c in told(universe, plan, "2").removed if c.name == "b")
+    assert "b 1 needs tool" in reason and "you want tool to go" in reason
 
 
 def test_cyclic_and_absurd_relations():

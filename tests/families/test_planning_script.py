@@ -1,5 +1,7 @@
 """The planning script fed with replies: no machine, no package manager."""
 
+import pytest
+
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.requests import (
     Failed,
@@ -11,6 +13,8 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
+from brave_bridge.core.packages.choices import wishes_with
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.releases.route import find_route
 from brave_bridge.families.deb.planning import DebPlanner
 from tests.support.facts import TODAY, facts, quayside
@@ -60,9 +64,11 @@ class Replies:
         return SuiteFound(uri=wanted.uri, suite=wanted.suite, fault=self.fault, missing=missing)
 
 
-def planned(replies: Replies, *route: str, sources: SourceFile = SOURCES):
+def planned(
+    replies: Replies, *route: str, sources: SourceFile = SOURCES, wishes=PersonsWishes()
+):  # fmt: skip
     given = facts(sources_file=sources, sources=tuple(entries(sources)))
-    script = DebPlanner().plan(given, legs(*(route or ("5.3", "7"))), "/plans")
+    script = DebPlanner().plan(given, legs(*(route or ("5.3", "7"))), "/plans", wishes)
     try:
         request = next(script)
         while True:
@@ -92,8 +98,68 @@ def test_a_third_party_that_cannot_be_reached_is_paused_with_the_reason():
 def test_what_is_fetched_is_noted_in_the_plans_own_folder():
     replies = Replies((OWN, "diamond"))
     planned(replies)
-    assert {request.folder for request in replies.fetched} == {"/plans/0/lists"}
-    assert [s.suite for s in replies.fetched[-1].suites] == ["diamond"]
+    *fetched, looked = replies.fetched
+    assert {request.folder for request in fetched} == {"/plans/0/lists"}
+    assert [s.suite for s in fetched[-1].suites] == ["diamond"]
+    assert looked.folder == "/plans/0/looked"
+    assert {s.components for s in looked.suites} == {()}, "descriptions alone"
+
+
+def choice_of(plan, kind: str = "source"):
+    return next(choice for choice in plan.choices if choice.kind == kind)
+
+
+def test_a_third_party_that_has_the_release_under_another_name_can_be_turned_to_it():
+    there = ((OWN, "diamond"), (OTHER, "stable"), (OTHER, "bowline-5.3"))
+    (plan,) = planned(Replies(*there))
+    choice = choice_of(plan)
+    answers = [option.answer for option in choice.options]
+    assert answers == ["suite stable", "pause", "keep", "drop"] and choice.answer == "pause"
+    wishes = wishes_with(PersonsWishes(), choice, "suite stable")
+    (turned,) = planned(Replies(*there), wishes=wishes)
+    assert f"deb {OTHER} stable main" in turned.source_files[0].text
+    assert turned.sources[1].outcome == "renamed" and choice_of(turned).answer == "suite stable"
+    assert wishes_with(wishes, choice, "pause") == PersonsWishes()
+
+
+@pytest.mark.parametrize(
+    ("answer", "line", "outcome"),
+    [
+        ("keep", f"deb {OTHER} bowline-5.3 main", "unchanged"),
+        ("drop", f"# deb {OTHER} bowline-5.3 main  # dropped by Brave Bridge before 7 diamond",
+         "dropped"),
+        ("pause", f"# deb {OTHER} bowline-5.3 main  # paused by Brave Bridge before 7 diamond: "
+         "not there yet", "paused"),
+    ],
+)  # fmt: skip
+def test_a_third_party_that_goes_along_can_be_left_where_it_is(answer, line, outcome):
+    replies = Replies((OWN, "diamond"), (OTHER, "diamond"), (OTHER, "bowline-5.3"))
+    wishes = PersonsWishes().with_source(f"{OTHER} bowline-5.3", answer)
+    (plan,) = planned(replies, wishes=wishes)
+    assert line in plan.source_files[0].text.splitlines()
+    assert plan.sources[1].outcome == outcome
+    assert (choice_of(plan).default, choice_of(plan).answer) == ("follow", answer)
+
+
+def test_what_was_decided_about_a_source_gives_way_where_it_cannot_be_fetched():
+    wishes = PersonsWishes().with_source(f"{OTHER} bowline-5.3", "suite gone")
+    (plan,) = planned(Replies((OWN, "diamond")), wishes=wishes)
+    assert plan.sources[1].outcome == "paused" and "does not have" in plan.sources[1].reason
+
+
+def test_a_kind_of_a_component_is_chosen_where_a_source_has_it():
+    sources = SourceFile(
+        "/etc/apt/sources.list.d/a.sources",
+        f"Types: deb\nURIs: {OWN}\nSuites: bowline-5.3\nComponents: main guests\n",
+    )
+    replies = Replies((OWN, "diamond"))
+    (plan,) = planned(replies, sources=sources)
+    choice = choice_of(plan, "channel")
+    assert choice.answer == choice.default == "guests"
+    wishes = wishes_with(PersonsWishes(), choice, "guests-next")
+    (other,) = planned(replies, sources=sources, wishes=wishes)
+    assert "Suites: diamond\nComponents: main guests-next\n" in other.source_files[0].text
+    assert wishes_with(wishes, choice, "guests") == PersonsWishes()
 
 
 def test_the_distributions_own_source_that_fails_stops_it():

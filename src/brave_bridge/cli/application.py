@@ -51,6 +51,12 @@ Exclude = Annotated[
     list[str], typer.Option("--exclude", help="This package does not come or change.")
 ]
 LetGo = Annotated[list[str], typer.Option("--let-go", help="This package may go away.")]
+Remove = Annotated[list[str], typer.Option("--remove", help="This package goes away.")]
+Add = Annotated[list[str], typer.Option("--add", help="This package comes.")]
+Choose = Annotated[
+    list[str],
+    typer.Option("--choose", help="Answer a choice that the plan names.", metavar="KEY=ANSWER"),
+]
 Files = Annotated[str, typer.Option("--files", help="Write it as files into this folder, too.")]
 
 

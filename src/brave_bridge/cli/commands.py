@@ -10,11 +10,14 @@ import typer
 from brave_bridge.cli import shapes, texts
 from brave_bridge.cli.application import (
     REFUSED,
+    Add,
+    Choose,
     Exclude,
     Files,
     Json,
     LetGo,
     Protect,
+    Remove,
     Theirs,
     To,
     Yes,
@@ -24,9 +27,11 @@ from brave_bridge.cli.application import (
     print_document,
 )
 from brave_bridge.cli.opening import open_screen
+from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.findings import Verdict, worst
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plan_export import export_plan
+from brave_bridge.workbench.policies import forget_policy, listed_policies, read_policies
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import remember
 
@@ -70,14 +75,22 @@ def _decided(desk: Desk, kept, theirs: list[str]):
     return kept
 
 
-def _wished(desk: Desk, kept, protect: list[str], exclude: list[str], let_go: list[str]):
+def _wished(desk: Desk, kept, wanted: dict[str, list[str]]):
     """The plan under the wishes that the command line names, beside those it has."""
     wishes = kept.wishes
-    for kind, slots in (("protect", protect), ("exclude", exclude), ("let_go", let_go)):
+    for kind, slots in wanted.items():
         for slot in slots:
             if slot not in getattr(wishes, kind):
                 wishes = wishes.toggled(kind, slot)
     return kept if wishes == kept.wishes else desk.plan_under(kept, wishes)
+
+
+def _chosen(desk: Desk, kept, choose: list[str], tell):
+    """The plan with its choices answered as the command line says."""
+    for words in choose:
+        key, _, answer = words.rpartition("=")
+        kept = desk.decide(kept, key, answer, tell)
+    return kept
 
 
 @app.command()
@@ -88,18 +101,41 @@ def plan(
     protect: Protect = [],  # noqa: B006
     exclude: Exclude = [],  # noqa: B006
     let_go: LetGo = [],  # noqa: B006
+    remove: Remove = [],  # noqa: B006
+    add: Add = [],  # noqa: B006
+    choose: Choose = [],  # noqa: B006
     files: Files = "",
     json: Json = False,
 ) -> None:
     """Compute what each leg would change; nothing of the machine's sources is touched."""
     desk = context.obj.desk()
     tell = None if json else (lambda title: print(f"· {title}", file=sys.stderr))
-    kept = _wished(desk, desk.plan(to, tell), protect, exclude, let_go)
-    kept = _decided(desk, kept, theirs)
+    wanted = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove,
+              "add": add}  # fmt: skip
+    kept = _chosen(desk, desk.plan(to, tell), choose, tell)
+    kept = _decided(desk, _wished(desk, kept, wanted), theirs)
     if files:
         for path in export_plan(desk.machine.name, kept, Path(files)):
             print(f"· {path}", file=sys.stderr)
     print_document(json, shapes.plan_document(kept), texts.plan_text(kept))
+
+
+@app.command()
+def policies(
+    context: typer.Context,
+    forget: Annotated[str, typer.Option("--forget", help="Let this one go.", metavar="KEY")] = "",
+    json: Json = False,
+) -> None:
+    """Show the answers and wishes that hold for every machine's plans."""
+    kind = context.obj.target.kind
+    if forget:
+        if forget not in {policy.key for policy in listed_policies(read_policies(kind))}:
+            raise Refused("letting a policy go", f"there is no policy {forget}")
+        forget_policy(kind, forget)
+    found = list(listed_policies(read_policies(kind)))
+    document = shapes.document("policies", policies=[shapes.plain_record(one) for one in found])
+    lines = [plain(f"{one.key}: {one.words}") for one in found]
+    print_document(json, document, lines or ["Nothing holds for every machine yet."])
 
 
 @app.command()

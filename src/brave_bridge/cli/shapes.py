@@ -5,7 +5,7 @@ from typing import Any
 import msgspec
 
 from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.core.packages.levels import WISHES, PersonsWishes
+from brave_bridge.core.packages.wishes import WISHES, PersonsWishes
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.route import Route
@@ -146,15 +146,17 @@ def _leg_plan(plan: LegPlan) -> dict[str, Any]:
         "download_bytes": plan.download_bytes,
         "disk_bytes": plan.disk_bytes,
         "questions": [msgspec.to_builtins(question) for question in plan.questions],
+        "choices": [{"key": choice.key, **msgspec.to_builtins(choice)} for choice in plan.choices],
         "obsolete": list(plan.obsolete),
         "sources": [msgspec.to_builtins(source) for source in plan.sources],
     }
 
 
-def _wishes(wishes: PersonsWishes) -> dict[str, list[str]]:
-    """What the person wanted: names in order, and the order of the levels."""
+def _wishes(wishes: PersonsWishes) -> dict[str, Any]:
+    """What the person wanted: names in order, the order of the levels, answers about sources."""
     named = {kind: sorted(getattr(wishes, kind)) for kind in WISHES}
-    return {**named, "order": list(wishes.order)}
+    return {**named, "order": list(wishes.order), "sources": wishes.sources,
+            "channels": wishes.channels}  # fmt: skip
 
 
 def plan_document(kept: KeptPlan) -> dict[str, Any]:

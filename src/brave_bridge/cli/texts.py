@@ -92,13 +92,14 @@ def _leg_text(plan: LegPlan) -> Iterable[str]:
         if source.outcome != "unchanged":
             arrow = f"{source.old_suite} → {source.new_suite}".rstrip(" →")
             yield plain(f"  source {source.outcome}: {source.uri} {arrow} ({source.reason})")
+    for choice in plan.choices:
+        answers = ", ".join(option.answer for option in choice.options)
+        yield plain(f"  ? {choice.key}: {choice.answer} (of {answers})")
     for question in plan.questions:
         keep = "your version stays" if question.answer == "mine" else "the new version is taken"
         yield plain(f"  {question.path}: {keep}")
     if plan.skipping is not None:
         yield plain(f"  straight to {plan.leg.end.title}? {plan.skipping.sentence}")
-    if plan.obsolete:
-        yield plain(f"  no source has any more: {', '.join(plan.obsolete)}")
 
 
 def _changes(title: str, changes: Iterable[PackageChange]) -> Iterable[str]:

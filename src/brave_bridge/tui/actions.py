@@ -10,6 +10,7 @@ ACTIONS = (
     ("Field note", "Write what was learnt about the leg ahead (i)", "note"),
     ("Plan", "Plan the way to the goal (p)", "plan"),
     ("What counts first", "Put the wishes of a plan into another order (o)", "order"),
+    ("Policies", "The answers that hold for every machine (K)", "policies"),
     ("Cross", "Cross the planned legs (c)", "cross"),
     ("Take a snapshot", "Make a way back now (b)", "snapshot"),
     ("Recovery card", "Write the page for a machine that does not start (c)", "card"),

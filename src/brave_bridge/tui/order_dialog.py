@@ -12,7 +12,7 @@ from textual.widgets import Static
 from brave_bridge.tui.dialogs import Dialog
 
 if TYPE_CHECKING:
-    from brave_bridge.core.packages.levels import PersonsWishes
+    from brave_bridge.core.packages.wishes import PersonsWishes
 
 
 class OrderWishes(Dialog):

@@ -5,13 +5,16 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from brave_bridge.core.formats.text import counted
+from brave_bridge.tui.choose_dialog import ChooseAnswer, PolicyList
 from brave_bridge.tui.dialogs import Confirm
 from brave_bridge.tui.order_dialog import OrderWishes
 
 if TYPE_CHECKING:
-    from brave_bridge.core.packages.levels import PersonsWishes
+    from brave_bridge.core.packages.choices import PlanChoice
+    from brave_bridge.core.packages.wishes import PersonsWishes
     from brave_bridge.workbench.desk import Desk
     from brave_bridge.workbench.pages.page import Row
+    from brave_bridge.workbench.policies import Policy
     from brave_bridge.workbench.record import KeptPlan
 
 _SHOWN = 6
@@ -75,6 +78,27 @@ class PlanDeeds:
         other = "theirs" if question.answer == "mine" else "mine"
         self._do("deciding", lambda desk: desk.answer_plan(plan, path, other))
 
+    def choose(self, key: str) -> None:
+        """Answer a question whose answer changes the plan."""
+        plan, row = self._plan, self._pointed()
+        choice = self._choice(row.subject) if row else None
+        if plan is None or choice is None:
+            return
+
+        def decide(answer: str | None) -> None:
+            if answer is not None:
+                self._do(
+                    "planning again",
+                    lambda desk: desk.decide(plan, choice.key, answer, self._tell_step),
+                    lambda now: self._tell_difference(plan, now),
+                )
+
+        self.push_screen(ChooseAnswer(choice), decide)
+
+    def _choice(self, key: str) -> PlanChoice | None:
+        choices = (c for leg in (self._plan.legs if self._plan else ()) for c in leg.choices)
+        return next((choice for choice in choices if choice.key == key), None)
+
     def action_look_at_config(self) -> None:
         """Look at the three versions of the config file under the cursor."""
         row, plan = self._pointed(), self._plan
@@ -106,7 +130,7 @@ class PlanDeeds:
     def action_wish(self, kind: str) -> None:
         """Protect, exclude or let go of the package under the cursor, or no longer."""
         row = self._pointed()
-        if row is None or not row.key.startswith(("package:", "obsolete:", "price:", "wish:")):
+        if row is None or not row.key.startswith(("package:", "price:", "wish:")):
             self.notify("Point at a package first.", severity="warning")
             return
         self._wish(kind, row.subject)
@@ -118,16 +142,19 @@ class PlanDeeds:
 
     def _plan_under(self, wishes: PersonsWishes) -> None:
         plan = self._plan
+        self._do(
+            "planning again",
+            lambda desk: desk.plan_under(plan, wishes),
+            lambda now: self._tell_difference(plan, now),
+        )
 
-        def tell(now: KeptPlan) -> None:
-            lines = [line for old, new in zip(plan.legs, now.legs, strict=True)
-                     for line in _difference(old, new)]  # fmt: skip
-            more = [f"… and {len(lines) - _SHOWN} more"] if len(lines) > _SHOWN else []
-            words = "\n".join(lines[:_SHOWN] + more) or "The plan stays as it was."
-            title = f"{counted(len(lines), 'difference')} to the plan before"
-            self.notify(words.replace("[", "\\["), title=title, timeout=12)
-
-        self._do("planning again", lambda desk: desk.plan_under(plan, wishes), tell)
+    def _tell_difference(self, plan: KeptPlan, now: KeptPlan) -> None:
+        lines = [line for old, new in zip(plan.legs, now.legs, strict=True)
+                 for line in _difference(old, new)]  # fmt: skip
+        more = [f"… and {len(lines) - _SHOWN} more"] if len(lines) > _SHOWN else []
+        words = "\n".join(lines[:_SHOWN] + more) or "No package changes otherwise than before."
+        title = f"{counted(len(lines), 'difference')} to the plan before"
+        self.notify(words.replace("[", "\\["), title=title, timeout=12)
 
     def action_order(self) -> None:
         """Put what counts into another order, and plan again."""
@@ -153,8 +180,25 @@ class PlanDeeds:
         elif row.key.startswith("wish:"):
             kind = row.key.split(":", 2)[1]
             self._keep(row.subject, lambda desk: _keep_wish(desk, kind, row.subject))
+        elif (choice := self._choice(row.subject)) is not None:
+            if choice.answer == choice.default:
+                self.notify("This is the default: it holds for every machine already.")
+            else:
+                self._keep(row.subject, lambda desk: _keep_choice(desk, choice))
         else:
             self.notify("Point at a question or at a wish of yours.", severity="warning")
+
+    def action_policies(self) -> None:
+        """The answers and wishes that hold for every machine; one can be let go."""
+
+        def forget(key: str | None) -> None:
+            if key:
+                told = key.replace("[", "\\[")
+                self._do("letting it go", lambda desk: _forget_policy(desk, key),
+                         lambda _: self.notify("It holds no longer.", title=told))  # fmt: skip
+
+        self._do("reading the policies", _policies,
+                 lambda found: self.push_screen(PolicyList(found), forget))  # fmt: skip
 
     def _keep(self, subject: str, deed) -> None:
         def tell(kept: bool) -> None:
@@ -194,6 +238,24 @@ def _keep_answer(desk: Desk, path: str, answer: str) -> bool:
     from brave_bridge.workbench.policies import toggle_answer
 
     return toggle_answer(desk.target.kind, path, answer)
+
+
+def _keep_choice(desk: Desk, choice: PlanChoice) -> bool:
+    from brave_bridge.workbench.policies import toggle_choice
+
+    return toggle_choice(desk.target.kind, choice)
+
+
+def _policies(desk: Desk) -> list[Policy]:
+    from brave_bridge.workbench.policies import listed_policies, read_policies
+
+    return list(listed_policies(read_policies(desk.target.kind)))
+
+
+def _forget_policy(desk: Desk, key: str) -> None:
+    from brave_bridge.workbench.policies import forget_policy
+
+    forget_policy(desk.target.kind, key)
 
 
 def _keep_wish(desk: Desk, kind: str, slot: str) -> bool:

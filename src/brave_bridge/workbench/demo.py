@@ -41,6 +41,7 @@ class DemoMachine(msgspec.Struct):
     changed: dict[str, str] = {}
     home: dict[str, str] = {}
     extra_source: str = ""
+    components: tuple[str, ...] = ("main",)
     database: dict[str, str] = {}
     """Packages of a family without archives here: name to version."""
     configs: dict[str, tuple[str, str, str]] = {}
@@ -211,7 +212,8 @@ def build_quayside(
     world.install_root(machine, [offered[name] for name in described.packages], described.held)
     for name, key in keys.items():
         machine.write(f"/etc/apt/trusted.gpg.d/{name}.asc", key)
-    world.write_sources(machine, uri, suite, described.extra_source)
+    source = world.Source(uri, suite, described.components)
+    world.write_sources(machine, source, described.extra_source)
     for path, text in described.changed.items():
         machine.write(path, text.encode())
 

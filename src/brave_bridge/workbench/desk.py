@@ -17,7 +17,8 @@ from brave_bridge.core.crossing.requests import FactsRead
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
-from brave_bridge.core.packages.levels import PersonsWishes
+from brave_bridge.core.packages.choices import wishes_with
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.releases.route import Route, default_target, find_route
@@ -54,7 +55,7 @@ from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_pla
 from brave_bridge.workbench.lines import line_for, line_of, release_of
 from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
 from brave_bridge.workbench.places import state_of_fleet
-from brave_bridge.workbench.policies import answered, read_policies
+from brave_bridge.workbench.policies import answered, answered_as_before, read_policies
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import Around, judge
@@ -168,8 +169,14 @@ class Desk:
 
     # What a route would change
 
-    def plan(self, to: str, tell: Callable[[str], None] | None = None) -> KeptPlan:
-        """Plan the legs to a release and keep the plan; Refused where that cannot be done."""
+    def plan(
+        self, to: str, tell: Callable[[str], None] | None = None,
+        wishes: PersonsWishes | None = None,
+    ) -> KeptPlan:  # fmt: skip
+        """Plan the legs to a release and keep the plan; Refused where that cannot be done.
+
+        Without ``wishes`` those of the plan before hold, or the fleet's policies.
+        """
         family = self.family()
         if family not in CROSSING_FAMILIES:
             raise Refused("planning", f"machines of the {family} family cannot cross yet")
@@ -181,7 +188,7 @@ class Desk:
         make_state_folder(self.machine)
         before = self.kept_plan(facts, to)
         policies = read_policies(self.target.kind)
-        wishes = before.wishes if before else policies.wishes
+        wishes = wishes or (before.wishes if before else policies.wishes)
         shutil.rmtree(self.machine.state / "plans", ignore_errors=True)
         script = planner_named(family).plan(facts, route.legs, PLAN_FOLDER, wishes)
         performer = MeasuringPerformer(self.performer("plan"))
@@ -192,7 +199,7 @@ class Desk:
         known = read_decisions(self.machine)
         keep_decisions(self.machine, msgspec.structs.replace(known, speeds=measured))
         kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
-        kept = answered(kept, policies)
+        kept = answered(answered_as_before(kept, before), policies)
         keep_plan(self.machine, kept)
         return kept
 
@@ -206,6 +213,25 @@ class Desk:
         kept = msgspec.structs.replace(plan, legs=planned, made_at=now())
         keep_plan(self.machine, kept)
         return kept
+
+    def decide(
+        self, plan: KeptPlan, key: str, answer: str, tell: Callable[[str], None] | None = None
+    ) -> KeptPlan:
+        """The plan with another answer to one of its choices, kept.
+
+        Refused where nothing asks for it, or it cannot be answered so.
+        """
+        choices = {choice.key: choice for leg in plan.legs for choice in leg.choices}
+        if key not in choices:
+            asked = ", ".join(choices) or "nothing"
+            raise Refused("deciding", f"the plan asks nothing about {key}", f"it asks: {asked}")
+        known = [option.answer for option in choices[key].options]
+        if answer not in known:
+            raise Refused("deciding", f"{answer} is no answer to {key}", f"say {', '.join(known)}")
+        wishes = wishes_with(plan.wishes, choices[key], answer)
+        if choices[key].needs_sources:
+            return self.plan(plan.to, tell, wishes)
+        return self.plan_under(plan, wishes)
 
     def kept_plan(self, facts: Facts, to: str = "") -> KeptPlan | None:
         """The kept plan, if it still fits the machine (and leads to ``to``)."""

@@ -51,6 +51,12 @@ def _leg_lines(plan: LegPlan, roles: Roles) -> Iterator[str]:
     if plan.prices:
         yield from ("", "### Prices", "")
         yield from (f"- {plain(price.words)}" for price in plan.prices)
+    if plan.choices:
+        yield from ("", "### Choices", "")
+        yield from (
+            f"- {plain(choice.about)} {plain(choice.words_of(choice.answer))}"
+            for choice in plan.choices
+        )
     if plan.questions:
         yield from ("", "### Config files", "")
         yield from (f"- `{q.path}` ({q.package}): {q.answer} stands" for q in plan.questions)

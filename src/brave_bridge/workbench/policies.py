@@ -1,8 +1,11 @@
 """Policies: answers that hold for every machine of a fleet, kept with the person."""
 
+from collections.abc import Iterator
+
 import msgspec
 
-from brave_bridge.core.packages.levels import PersonsWishes
+from brave_bridge.core.packages.choices import SOURCE_WORDS, PlanChoice, wishes_with
+from brave_bridge.core.packages.wishes import WISH_WORDS, WISHES, PersonsWishes
 from brave_bridge.store.writing import write_atomically
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan
@@ -49,6 +52,69 @@ def toggle_wish(kind: str, wish: str, slot: str) -> bool:
     wishes = known.wishes.toggled(wish, slot)
     keep_policies(kind, msgspec.structs.replace(known, wishes=wishes))
     return kept
+
+
+def toggle_choice(kind: str, choice: PlanChoice) -> bool:
+    """Keep the answer of a plan's choice for every machine, or no longer; whether it is kept."""
+    known = read_policies(kind)
+    wishes = wishes_with(known.wishes, choice, choice.answer)
+    kept = wishes != known.wishes
+    if not kept:
+        wishes = wishes_with(known.wishes, choice, choice.default)
+    keep_policies(kind, msgspec.structs.replace(known, wishes=wishes))
+    return kept
+
+
+class Policy(msgspec.Struct, frozen=True):
+    """One policy as it is listed: what names it, what it is about, what holds."""
+
+    key: str
+    subject: str
+    words: str
+
+
+def listed_policies(policies: Policies) -> Iterator[Policy]:
+    """Every policy, config files first."""
+    for path, answer in sorted(policies.answers.items()):
+        words = "your version stays" if answer == "mine" else "the new version is taken"
+        yield Policy(f"config {path}", path, words)
+    wishes = policies.wishes
+    for kind in WISHES:
+        for slot in sorted(getattr(wishes, kind)):
+            yield Policy(f"{kind} {slot}", slot, WISH_WORDS[kind])
+    for source, answer in sorted(wishes.sources.items()):
+        yield Policy(f"source {source}", source, SOURCE_WORDS.get(answer, f"takes {answer}"))
+    for component, chosen in sorted(wishes.channels.items()):
+        yield Policy(f"channel {component}", component, f"{chosen} in its place")
+
+
+def forget_policy(kind: str, key: str) -> None:
+    """Let a policy go: plans that are made from now on do not heed it."""
+    known = read_policies(kind)
+    sort, _, subject = key.partition(" ")
+    answers = {p: a for p, a in known.answers.items() if sort != "config" or p != subject}
+    wishes = known.wishes
+    if sort in WISHES:
+        wishes = msgspec.structs.replace(wishes, **{sort: getattr(wishes, sort) - {subject}})
+    elif sort == "source":
+        wishes = wishes.with_source(subject, "")
+    elif sort == "channel":
+        wishes = wishes.with_channel(subject, subject)
+    keep_policies(kind, msgspec.structs.replace(known, answers=answers, wishes=wishes))
+
+
+def answered_as_before(plan: KeptPlan, before: KeptPlan | None) -> KeptPlan:
+    """A plan made anew with what the person had answered to the one before."""
+    given = {
+        question.path: question.answer
+        for leg in (before.legs if before else ())
+        for question in leg.questions
+        if question.by == "person"
+    }
+    legs = plan.legs
+    for path, answer in given.items():
+        legs = tuple(leg.with_answer(path, answer) for leg in legs)
+    return msgspec.structs.replace(plan, legs=legs)
 
 
 def answered(plan: KeptPlan, policies: Policies) -> KeptPlan:

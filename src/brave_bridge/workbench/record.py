@@ -10,9 +10,9 @@ from brave_bridge.core.crossing.next_step import NextStep
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.core.packages.levels import PersonsWishes
 from brave_bridge.core.packages.plan_hash import plan_hash
 from brave_bridge.core.packages.updates import Update
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.releases.choices import Choices

@@ -6,7 +6,7 @@ import msgspec
 
 from brave_bridge.core.crossing.requests import Script
 from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.core.packages.levels import PersonsWishes
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 

@@ -12,7 +12,7 @@ from typing import ClassVar, TypeVar
 import msgspec
 
 from brave_bridge.core.packages.changes import LegPlan, PackageChanges
-from brave_bridge.core.packages.levels import PersonsWishes
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.survey.facts import Facts
 
 

@@ -59,12 +59,14 @@ class Renaming(msgspec.Struct, frozen=True):
     """What a leg changes in a source's words.
 
     ``suites`` maps a present suite to its successor; ``components`` lists, for a
-    component that was split, what has to stand beside it; ``uris`` maps the address of an
-    archive to that of the one that has the new release.
+    component that was split, what has to stand beside it; ``component`` maps one to another in
+    its place; ``uris`` maps the address of an archive to that of the one that has the new
+    release.
     """
 
-    suites: Callable[[str], str]
-    components: Callable[[tuple[str, ...]], tuple[str, ...]]
+    suites: Callable[[str], str] = str
+    components: Callable[[tuple[str, ...]], tuple[str, ...]] = tuple
+    component: Callable[[str], str] = str
     uris: Callable[[str], str] = str
 
 
@@ -203,7 +205,7 @@ def _renamed_line(body: str, start: int, renaming: Renaming) -> str:
         + renaming.uris(uri.group())
         + body[uri.end() : suite.start()]
         + renaming.suites(suite.group())
-        + body[suite.end() : end]
+        + _WORD.sub(lambda word: renaming.component(word.group()), body[suite.end() : end])
         + extra
         + body[end:]
     )
@@ -228,6 +230,7 @@ def _renamed_stanzas(
                     for word in renaming.components(tuple(field.words))
                     if word not in field.words
                 ]
+                _rename_words(lines, field, renaming.component)
                 _append_words(lines, field, added)
     return "".join(lines)
 

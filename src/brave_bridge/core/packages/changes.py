@@ -5,7 +5,9 @@ from collections.abc import Iterator
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceFile
-from brave_bridge.core.packages.levels import LevelResult, PersonsWishes
+from brave_bridge.core.packages.choices import PlanChoice
+from brave_bridge.core.packages.levels import LevelResult
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.releases.catalogue import Leg
 
 
@@ -59,7 +61,7 @@ class ConfigQuestion(msgspec.Struct, frozen=True):
 
 
 class SourceOutcome(msgspec.Struct, frozen=True):
-    """What a leg does with one source: ``renamed``, ``paused``, ``unchanged``.
+    """What a leg does with one source: ``renamed``, ``paused``, ``dropped``, ``unchanged``.
 
     ``signers`` are the fingerprints of the keys that signed what it offers.
     """
@@ -159,11 +161,13 @@ class LegPlan(PackageChanges, frozen=True, kw_only=True):
     """What one leg would change.
 
     ``source_files`` are the source files as the leg will write them. ``made_at`` is ISO 8601
-    in UTC. ``wishes`` are what the person wanted of it.
+    in UTC. ``wishes`` are what the person wanted of it; ``choices`` are the questions whose
+    answers change it, ``questions`` those about config files.
     """
 
     leg: Leg
     questions: tuple[ConfigQuestion, ...] = ()
+    choices: tuple[PlanChoice, ...] = ()
     sources: tuple[SourceOutcome, ...]
     source_files: tuple[SourceFile, ...]
     sources_before: tuple[SourceFile, ...]

@@ -36,48 +36,9 @@ LEVEL_WORDS = {
 }
 
 
-WISHES = ("protect", "exclude", "let_go")
-"""The kinds of wishes about single packages: fields of PersonsWishes."""
-
-
 class LevelResult(msgspec.Struct, frozen=True):
     """How a level ended. ``failed`` wishes of it do not hold; ``proven``: fewer cannot."""
 
     name: str
     failed: int
     proven: bool
-
-
-class PersonsWishes(msgspec.Struct, frozen=True):
-    """What a person wants of a plan. ``protect`` and ``exclude`` are slots.
-
-    A protected package stays installed in whatever version; an excluded one does not come, and
-    where it is installed it stays as it is; one that may go (``let_go``) is kept no more than
-    any other. ``order`` are the levels that were put in another
-    order, the weightiest first.
-    """
-
-    protect: frozenset[str] = frozenset()
-    exclude: frozenset[str] = frozenset()
-    let_go: frozenset[str] = frozenset()
-    order: tuple[str, ...] = LEVELS
-
-    def toggled(self, kind: str, slot: str) -> "PersonsWishes":
-        """With a package protected, excluded or let go of; without, where it was that already.
-
-        ``kind`` is one of WISHES. A package has one wish at a time.
-        """
-        wished = {name: getattr(self, name) - {slot} for name in WISHES}
-        if slot not in getattr(self, kind):
-            wished[kind] |= {slot}
-        return msgspec.structs.replace(self, **wished)
-
-    def moved(self, level: str, by: int) -> "PersonsWishes":
-        """With a level that many places lighter (negative: weightier); what is fixed stays."""
-        order = list(self.order)
-        here = order.index(level)
-        there = min(max(here + by, 1), len(order) - len(FIXED_LAST) - 1)
-        if level in FIXED_FIRST + FIXED_LAST:
-            return self
-        order.insert(there, order.pop(here))
-        return msgspec.structs.replace(self, order=tuple(order))

@@ -18,6 +18,7 @@ from brave_bridge.core.planning.universe import Universe
 
 NEEDS, AGAINST, GOES_TO, STAYS = "needs", "against", "goes to", "stays"
 HELD, UNWANTED, RECOMMENDS = "held", "unwanted", "recommends"
+TO_GO, TO_COME = "to go", "to come"
 
 
 class Fact(msgspec.Struct, frozen=True, eq=False):
@@ -26,6 +27,7 @@ class Fact(msgspec.Struct, frozen=True, eq=False):
     ``needs``: a version needs one of the answers. ``against``: it and the answer cannot stand
     together. ``goes to``, ``stays``: what the plan reached. ``held``, ``unwanted``: somebody
     holds it on the machine, or wants it not to change. ``recommends``: it wishes the answer.
+    ``to go``, ``to come``: somebody wants it away, or here.
     """
 
     kind: str
@@ -36,7 +38,7 @@ class Fact(msgspec.Struct, frozen=True, eq=False):
     @property
     def words(self) -> str:
         """It in a sentence without a full stop."""
-        title = self.version.title
+        title, name = self.version.title, self.version.name
         if self.kind == NEEDS:
             lack = "" if self.answers else ", which no source has"
             return f"{title} needs {self.text}{lack}"
@@ -44,13 +46,13 @@ class Fact(msgspec.Struct, frozen=True, eq=False):
             return f"{title} recommends {self.text}"
         if self.kind == AGAINST:
             return f"{title} cannot stand beside {self.answers[0].title}"
-        if self.kind == GOES_TO:
-            return f"{self.version.name} goes to {self.version.version}"
-        if self.kind == STAYS:
-            return f"{self.version.name} stays"
-        if self.kind == HELD:
-            return f"{title} is held"
-        return f"{self.version.name} is not to change"
+        return {
+            GOES_TO: f"{name} goes to {self.version.version}",
+            STAYS: f"{name} stays",
+            HELD: f"{title} is held",
+            TO_GO: f"you want {name} to go",
+            TO_COME: f"you asked for {name}",
+        }.get(self.kind, f"{name} is not to change")
 
 
 class Reason(msgspec.Struct, frozen=True):
@@ -86,6 +88,8 @@ class Explainer:
     def why_gone(self, slot: str) -> Reason:
         """Why an installed package goes away."""
         versions = [self._plan.before[slot].package]
+        if slot in self._plan.wishes.remove:
+            return Reason((Fact(TO_GO, versions[0]),))
         if slot in self._plan.candidates:
             versions.append(self._plan.candidates[slot])
         wanted = self._solver.variable()
@@ -103,6 +107,8 @@ class Explainer:
 
     def why_new(self, slot: str) -> Reason:
         """Why a package comes: the shortest way from one that was there and asks for it."""
+        if slot in self._plan.wishes.add:
+            return Reason((Fact(TO_COME, self._plan.after[slot]),))
         return Reason(tuple(self._way_to(self._plan.after[slot])))
 
     # What the encoding says, each under a switch of its own
@@ -154,12 +160,18 @@ class Explainer:
             self._facts[switch] = Fact(kind, after)
             self._solver.add([[-switch, *literals]])
             yield slot, switch
+        yield from self._switched_wishes()
+
+    def _switched_wishes(self) -> Iterator[tuple[str, int]]:
+        """What the person wants not to come, and what to go."""
+        wishes, before = self._plan.wishes, self._plan.before
         for version, variable in self._encoding.variables.items():
-            if version.slot in self._plan.wishes.exclude and version.slot not in self._plan.before:
+            gone = version.slot in wishes.remove and version.slot not in self._plan.after
+            if gone or (version.slot in wishes.exclude and version.slot not in before):
                 switch = self._solver.variable()
-                self._facts[switch] = Fact(UNWANTED, version)
+                self._facts[switch] = Fact(TO_GO if gone else UNWANTED, version)
                 self._solver.add([[-switch, -variable]])
-                yield version.slot, switch
+                yield f"{version.slot} {version.version}", switch
 
     def _outcome(self, slot: str, one: Installed, after: PackageVersion) -> str:
         if after is not one.package:
@@ -219,7 +231,8 @@ def _bringing(universe: Universe, plan: PackagePlan) -> Iterator[tuple[PackageVe
     First what nothing else that stands would answer, then what is one of several answers.
     """
     standing = set(plan.after.values())
-    met = {version: None for slot, version in plan.after.items() if slot in plan.before}
+    known = plan.before.keys() | plan.wishes.add
+    met = {version: None for slot, version in plan.after.items() if slot in known}
     for kind, alone in ((NEEDS, True), (RECOMMENDS, True), (NEEDS, False), (RECOMMENDS, False)):
         row = list(met)
         while row:

@@ -4,8 +4,9 @@ from collections.abc import Mapping
 
 import msgspec
 
-from brave_bridge.core.packages.levels import LevelResult, PersonsWishes
+from brave_bridge.core.packages.levels import LevelResult
 from brave_bridge.core.packages.package_version import Installed, PackageVersion
+from brave_bridge.core.packages.wishes import PersonsWishes
 
 
 class PackagePlan(msgspec.Struct, frozen=True):

@@ -16,10 +16,10 @@ from brave_bridge.core.packages.levels import (
     STAY,
     UPGRADED,
     LevelResult,
-    PersonsWishes,
 )
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.packages.relation import Clause
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.planning.encoding import Choice, Clauses, Encoding
 from brave_bridge.core.planning.needed import needed_slots
 from brave_bridge.core.planning.package_plan import PackagePlan
@@ -94,7 +94,9 @@ class _Planning:
         self._introduce(self.candidates.values())
         self._introduce(self.additions)
         self._introduce(version for found in self.replacements.values() for version in found)
-        self._introduce(self._excluded())
+        self._introduce(self._named_in(self.wishes.exclude | self.wishes.remove))
+        self.wanted = list(self._wanted())
+        self._introduce(self.wanted)
         self.solver.prefer(self._hints())
         self._look_at_the_best_case()
         levels: dict[str, Callable[[], Iterable[int]]] = {
@@ -123,11 +125,19 @@ class _Planning:
         self.solver.guidance = granted
         self._minimise(())
 
-    def _excluded(self) -> Iterator[PackageVersion]:
-        for slot in sorted(self.wishes.exclude):
+    def _named_in(self, slots: Iterable[str]) -> Iterator[PackageVersion]:
+        """Every version that some source has of these."""
+        for slot in sorted(slots):
             for version in self.universe.archive.candidates(slot.partition(":")[0]):
                 if version.slot == slot:
                     yield version
+
+    def _wanted(self) -> Iterator[PackageVersion]:
+        """The best version of each package that is to come, where there is one."""
+        for slot in sorted(self.wishes.add - self.installed.keys()):
+            found = next(self._named_in((slot,)), None)
+            if found is not None:
+                yield found
 
     def _introduce(self, versions: Iterable[PackageVersion]) -> None:
         for version in versions:
@@ -196,13 +206,17 @@ class _Planning:
 
     def _decided(self) -> Iterator[int]:
         """Holds, essential packages, and what the person wishes."""
+        wishes, variables = self.wishes, self.encoding.variables
         for slot, one in self.installed.items():
-            if one.held or slot in self.wishes.exclude:
-                yield self.encoding.variables[one.package]
-            elif one.package.essential or slot in self.wishes.protect:
+            if one.held or slot in wishes.exclude:
+                yield variables[one.package]
+            elif one.package.essential or slot in wishes.protect:
                 yield self._any_of(slot)
-        for version, variable in self.encoding.variables.items():
-            if version.slot in self.wishes.exclude and version.slot not in self.installed:
+        for version in self.wanted:
+            yield variables[version]
+        for version, variable in variables.items():
+            unwanted = version.slot in wishes.exclude and version.slot not in self.installed
+            if unwanted or version.slot in wishes.remove:
                 yield -variable
 
     def _hand_installed_kept(self) -> Iterator[int]:
@@ -212,7 +226,8 @@ class _Planning:
 
     def _is_dear(self, slot: str) -> bool:
         """Whether somebody asked for a package, and does not let it go."""
-        return self.installed[slot].by_hand and slot not in self.wishes.let_go
+        wishes = self.wishes
+        return self.installed[slot].by_hand and slot not in wishes.let_go | wishes.remove
 
     def _base_upgraded(self) -> Iterator[int]:
         return self._upgrade(
@@ -236,10 +251,16 @@ class _Planning:
             yield self.encoding.variables[version]
 
     def _upgrade(self, slots: Iterable[str]) -> Iterator[int]:
-        return (self.encoding.variables[self.candidates[slot]] for slot in slots)
+        going = self.wishes.remove
+        return (self.encoding.variables[self.candidates[s]] for s in slots if s not in going)
 
     def _stay(self, *, by_hand: bool) -> Iterator[int]:
-        return (self._any_of(slot) for slot in self.installed if self._is_dear(slot) == by_hand)
+        going = self.wishes.remove
+        return (
+            self._any_of(slot)
+            for slot in self.installed
+            if slot not in going and self._is_dear(slot) == by_hand
+        )
 
     # Recommendations come in rounds: what is new may recommend more
 
@@ -319,5 +340,5 @@ class _Planning:
 
     def _not_new(self) -> Iterator[int]:
         for version, variable in self.encoding.variables.items():
-            if version.slot not in self.installed:
+            if version.slot not in self.installed and version not in self.wanted:
                 yield -variable

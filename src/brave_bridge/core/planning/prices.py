@@ -6,7 +6,7 @@ from collections.abc import Iterable
 import msgspec
 
 from brave_bridge.core.packages.changes import Price
-from brave_bridge.core.packages.levels import PersonsWishes
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.planning.explanation import HELD, STAYS, Explainer
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.planner import plan_packages

@@ -81,7 +81,7 @@ class _Telling:
             download_bytes=arriving.download_bytes,
             disk_bytes=arriving.disk_bytes - leaving.disk_bytes,
             section=(coming or old).details.section,
-            by_hand=one is not None and one.by_hand,
+            by_hand=one.by_hand if one is not None else slot in self.plan.wishes.add,
         )
 
     def _reason(self, slot: str, old: PackageVersion | None, new: PackageVersion | None) -> str:

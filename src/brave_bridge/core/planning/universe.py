@@ -95,15 +95,19 @@ class Universe:
         """The same machine with other sources."""
         return self._alike(self.installed.values(), archive)
 
-    def following(self, after: Mapping[str, PackageVersion], archive: Archive) -> "Universe":
+    def following(
+        self, after: Mapping[str, PackageVersion], archive: Archive,
+        asked_for: frozenset[str] = frozenset(),
+    ) -> "Universe":  # fmt: skip
         """The machine as a plan leaves it, with the sources of the next leg.
 
-        What came with the plan came with other packages; the rest is as it was decided.
+        What came with the plan and was not ``asked_for`` came with other packages; the rest is
+        as it was decided.
         """
         installed = []
         for slot, version in after.items():
             one = self.installed.get(slot)
-            by_hand = one is not None and one.by_hand
+            by_hand = one.by_hand if one is not None else slot in asked_for
             held = one is not None and one.held
             installed.append(Installed(package=version, by_hand=by_hand, held=held))
         return self._alike(installed, archive)

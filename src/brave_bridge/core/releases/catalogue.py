@@ -64,6 +64,24 @@ class SplitComponent(msgspec.Struct, frozen=True):
     also: str
 
 
+class Channel(msgspec.Struct, frozen=True):
+    """A component that can be had in several kinds, of which a machine takes one.
+
+    ``choices`` maps the component of each kind to what it is, the usual one first.
+    """
+
+    component: str
+    choices: dict[str, str]
+
+
+class Successor(msgspec.Struct, frozen=True):
+    """A tool that another one succeeds: both are there, and which one stays is asked."""
+
+    tool: str
+    by: str
+    text: str
+
+
 class MovedArchive(msgspec.Struct, frozen=True):
     """Where releases go when their support has ended, and where the living ones are.
 
@@ -88,6 +106,8 @@ class LegRule(msgspec.Struct, frozen=True):
     architectures: tuple[str, ...] = ()
     suites: dict[str, str] = {}
     components: tuple[SplitComponent, ...] = ()
+    channels: tuple[Channel, ...] = ()
+    successors: tuple[Successor, ...] = ()
     notes: tuple[str, ...] = ()
     issues: tuple[KnownIssue, ...] = ()
     tasks: tuple[LegTask, ...] = ()
@@ -167,6 +187,8 @@ class Leg(msgspec.Struct, frozen=True):
     archive_paths: tuple[str, ...] = ()
     suites: dict[str, str] = {}
     components: tuple[SplitComponent, ...] = ()
+    channels: tuple[Channel, ...] = ()
+    successors: tuple[Successor, ...] = ()
     moved: tuple[MovedArchive, ...] = ()
     notes: tuple[str, ...] = ()
     issues: tuple[KnownIssue, ...] = ()
@@ -201,7 +223,7 @@ class Leg(msgspec.Struct, frozen=True):
                     return archive.live + word.removeprefix(archive.ended)
             return word
 
-        return Renaming(suite, components, uri)
+        return Renaming(suites=suite, components=components, uris=uri)
 
 
 def read_line(text: str) -> ReleaseLine:
@@ -222,6 +244,8 @@ def leg_of(line: ReleaseLine, rule: LegRule) -> Leg:
         archive_paths=line.archive_paths,
         suites=rule.suites,
         components=rule.components,
+        channels=rule.channels,
+        successors=rule.successors,
         moved=line.moved,
         notes=rule.notes,
         issues=rule.issues,

@@ -12,13 +12,16 @@ from brave_bridge.core.packages.changes import (
     PackageChanges,
     SourceOutcome,
 )
-from brave_bridge.core.packages.levels import PersonsWishes
+from brave_bridge.core.packages.choices import GOES, OBSOLETE, STAYS, TOOL, Option, PlanChoice
+from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.versions.deb import upstream_major
 
 SourceKey = tuple[str, int]
 """A source's file and line: both stay when sources are turned to another release."""
+SourceEnd = tuple[str, str]
+"""What becomes of a source (an outcome of SourceOutcome), and why."""
 
 
 def source_key(entry: SourceEntry) -> SourceKey:
@@ -33,39 +36,42 @@ def all_entries(files: Iterable[SourceFile]) -> list[SourceEntry]:
 
 def sources_only(
     facts: Facts, leg: Leg, before: tuple[SourceFile, ...], after: tuple[SourceFile, ...],
-    reasons: Mapping[SourceKey, str], signers: Mapping[tuple[str, str], tuple[str, ...]],
+    ends: Mapping[SourceKey, SourceEnd], signers: Mapping[tuple[str, str], tuple[str, ...]],
+    choices: tuple[PlanChoice, ...] = (),
 ) -> LegPlan:  # fmt: skip
-    """The plan as far as the sources go; ``reasons`` say why some are paused.
+    """The plan as far as the sources go; ``ends`` are of those that do not simply go along.
 
     ``signers`` are those of each (URI, suite).
     """
     return LegPlan(
         leg=leg,
-        sources=tuple(_source_outcomes(leg, before, after, reasons, signers)),
+        sources=tuple(_source_outcomes(leg, before, after, ends, signers)),
         source_files=after,
         sources_before=before,
         made_at=facts.taken_at,
+        choices=choices,
     )
 
 
 def _source_outcomes(
     leg: Leg, files: tuple[SourceFile, ...], turned: tuple[SourceFile, ...],
-    reasons: Mapping[SourceKey, str], signers: Mapping[tuple[str, str], tuple[str, ...]],
+    ends: Mapping[SourceKey, SourceEnd], signers: Mapping[tuple[str, str], tuple[str, ...]],
 ) -> Iterator[SourceOutcome]:  # fmt: skip
     after = {source_key(entry): entry for entry in all_entries(turned)}
     for entry in all_entries(files):
         now = after.get(source_key(entry))
         for number, suite in enumerate(entry.suites):
-            if now is None:
-                end = ("", "paused", reasons.get(source_key(entry), ""))
-            elif now.suites[number] == suite:
-                end = (suite, "unchanged", "it does not name the release")
-            else:
-                end = (now.suites[number], "renamed", f"has {leg.end.title}")
-            signed_by = signers.get((entry.uris[0], end[0]), ())
-            yield SourceOutcome(
-                entry.path, entry.line, entry.uris[0], suite, *end, signers=signed_by
+            new = now.suites[number] if now is not None else ""
+            usual = (
+                ("unchanged", "it does not name the release")
+                if new == suite
+                else ("renamed", f"has {leg.end.title}")
             )
+            outcome, reason = ends.get(source_key(entry), usual)
+            yield SourceOutcome(
+                entry.path, entry.line, entry.uris[0], suite, new, outcome, reason,
+                signers=signers.get((entry.uris[0], new), ()),
+            )  # fmt: skip
 
 
 def with_packages(
@@ -79,7 +85,46 @@ def with_packages(
     questions = tuple(
         answered.get(question.path, question) for question in _questions(facts, changing)
     )
-    return msgspec.structs.replace(plan.with_changes(changes), questions=questions, wishes=wishes)
+    asked = tuple(choice for choice in plan.choices if choice.needs_sources)
+    choices = (*asked, *_tool_choices(facts, plan.leg, wishes), *_obsolete_choices(changes))
+    return msgspec.structs.replace(
+        plan.with_changes(changes), questions=questions, choices=choices, wishes=wishes
+    )
+
+
+def _tool_choices(facts: Facts, leg: Leg, wishes: PersonsWishes) -> Iterator[PlanChoice]:
+    """The tools that are installed and that another one succeeds."""
+    installed = {package.name for package in facts.installed}
+    for successor in leg.successors:
+        if successor.tool in installed:
+            yield PlanChoice(
+                kind=TOOL,
+                subject=successor.tool,
+                about=f"{successor.text} Shall {successor.by} take its place?",
+                options=(
+                    Option(STAYS, f"{successor.tool} stays"),
+                    Option(GOES, f"{successor.by} comes and {successor.tool} goes"),
+                ),
+                answer=GOES if successor.tool in wishes.remove else STAYS,
+                default=STAYS,
+                other=successor.by,
+            )
+
+
+def _obsolete_choices(changes: PackageChanges) -> Iterator[PlanChoice]:
+    """The packages that no source has any more."""
+    for name in changes.obsolete:
+        yield PlanChoice(
+            kind=OBSOLETE,
+            subject=name,
+            about=f"No source has {name} any more. Shall it stay?",
+            options=(
+                Option(STAYS, "it stays installed and gets no more fixes"),
+                Option(GOES, "it goes with this leg, and what needs it"),
+            ),
+            answer=STAYS,
+            default=STAYS,
+        )
 
 
 def _weighed(facts: Facts, change: PackageChange) -> PackageChange:

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable, Iterator
 
+import msgspec
+
 from brave_bridge.core.crossing.requests import SuiteWanted
 from brave_bridge.core.formats.apt_sources import SourceEntry, key_paths
 
@@ -23,6 +25,11 @@ def suites_of(entries: Iterable[SourceEntry]) -> Iterator[SuiteWanted]:
                     key_text=_embedded(signed_by),
                     trusted=entry.trusted_without_signature,
                 )
+
+
+def description_of(wanted: SuiteWanted, suite: str) -> SuiteWanted:
+    """Another suite of the same archive, of which only the description is wanted."""
+    return msgspec.structs.replace(wanted, suite=suite, components=())
 
 
 def _architectures(entry: SourceEntry) -> Iterator[str]:

@@ -159,12 +159,9 @@ def write_archive(folder: Path, suites: "dict[str, Suite]", sign) -> None:
     ``sign`` turns text into a clear-signed message.
     """
     for name, suite in suites.items():
-        stanzas_text = "\n".join(_index_stanza(folder, package) for package in suite.packages)
-        index = folder / "dists" / name / "main/binary-amd64/Packages"
-        index.parent.mkdir(parents=True, exist_ok=True)
-        index.write_text(stanzas_text)
-        content = index.read_bytes()
-        digest = hashlib.sha256(content).hexdigest()
+        described = folder / "dists" / name
+        components = sorted({"main", *map(_component, suite.packages)})
+        sums = [_write_index(folder, described, suite, component) for component in components]
         fields = {
             "Origin": suite.origin,
             "Label": suite.origin,
@@ -173,12 +170,28 @@ def write_archive(folder: Path, suites: "dict[str, Suite]", sign) -> None:
             "Version": suite.version,
             "Date": format_datetime(datetime.now(UTC) - timedelta(hours=2)),
             "Architectures": "amd64",
-            "Components": "main",
-            "SHA256": f"\n{digest} {len(content)} main/binary-amd64/Packages",
+            "Components": " ".join(components),
+            "SHA256": "".join(f"\n{line}" for line in sums),
         }
         if suite.valid_until:
             fields["Valid-Until"] = suite.valid_until
-        (folder / "dists" / name / "InRelease").write_text(sign(stanza_text(fields)))
+        (described / "InRelease").write_text(sign(stanza_text(fields)))
+
+
+def _component(package: PackageFile) -> str:
+    """The component that a package is in, as its section says."""
+    component, slash, _ = package.fields.get("Section", "").partition("/")
+    return component if slash else "main"
+
+
+def _write_index(folder: Path, described: Path, suite: "Suite", component: str) -> str:
+    """Write the index of one component; the line by which the description vouches for it."""
+    name = f"{component}/binary-amd64/Packages"
+    packages = (package for package in suite.packages if _component(package) == component)
+    content = "\n".join(_index_stanza(folder, package) for package in packages).encode()
+    (described / name).parent.mkdir(parents=True, exist_ok=True)
+    (described / name).write_bytes(content)
+    return f"{hashlib.sha256(content).hexdigest()} {len(content)} {name}"
 
 
 class Suite(msgspec.Struct, frozen=True):

@@ -181,31 +181,37 @@ def write_vendor_archive(
     write_archive(folder, suites, sign)
 
 
-def third_party_package() -> PackageFile:
-    """The instrument maker's agent: built for the old library, so it cannot come along."""
+def third_party_package(version: str = "2.4-1", needs: str = "libtide1 (>= 1.4)") -> PackageFile:
+    """The instrument maker's agent: the old one, built for a library that goes, or another."""
     fields = {
         "Package": "estuary-agent",
-        "Version": "2.4-1",
+        "Version": version,
         "Architecture": "amd64",
         "Maintainer": "Estuary Instruments <support@estuary.example>",
         "Installed-Size": "7400",
         "Section": "science",
         "Priority": "optional",
-        "Depends": "libtide1 (>= 1.4)",
+        "Depends": needs,
         "Description": "sends gauge readings to the instrument maker",
     }
     files = {
         "/etc/estuary-agent.conf": b"station 0\ninterval 60\n",
-        "/usr/share/doc/estuary-agent/about": b"estuary-agent 2.4-1\n",
+        "/usr/share/doc/estuary-agent/about": f"estuary-agent {version}\n".encode(),
         **_unit_files("estuary-agent", "sends gauge readings"),
     }
     return PackageFile(fields, files, ("/etc/estuary-agent.conf",))
 
 
 def write_third_party_archive(folder: Path, sign: Callable[[str], str]) -> None:
-    """Write the instrument maker's archive, which has no suite for releases after 5.3."""
-    suite = Suite(THIRD_PARTY_ORIGIN, "bowline-5.3", "1", (third_party_package(),))
-    write_archive(folder, {"bowline-5.3": suite}, sign)
+    """Write the instrument maker's archive: no suite named for what comes after 5.3, but one
+    for whatever is newest."""
+    suites = {
+        "bowline-5.3": Suite(THIRD_PARTY_ORIGIN, "bowline-5.3", "1", (third_party_package(),)),
+        "stable": Suite(
+            THIRD_PARTY_ORIGIN, "stable", "3", (third_party_package("3.1-1", "libtide2 (>= 2.0)"),)
+        ),
+    }
+    write_archive(folder, suites, sign)
 
 
 def install_root(
@@ -239,12 +245,21 @@ def _came_with_others(packages: list[PackageFile]) -> Iterator[str]:
             yield package.name
 
 
-def write_sources(machine: FolderMachine, uri: str, suite: str, extra: str) -> None:
+class Source(msgspec.Struct, frozen=True):
+    """A source of the distribution."""
+
+    uri: str
+    suite: str
+    components: tuple[str, ...]
+
+
+def write_sources(machine: FolderMachine, source: Source, extra: str) -> None:
     """Write the sources: the distribution's in stanza notation, a third party's in lines."""
     machine.write(
         "/etc/apt/sources.list.d/quayside.sources",
-        f"# Quayside, from the station's mirror\nTypes: deb\nURIs: {uri}\nSuites: {suite}\n"
-        "Components: main\n".encode(),
+        "# Quayside, from the station's mirror\nTypes: deb\n"
+        f"URIs: {source.uri}\nSuites: {source.suite}\n"
+        f"Components: {' '.join(source.components)}\n".encode(),
     )
     if extra:
         machine.write(

@@ -24,7 +24,9 @@ class PlanWorkspace(Workspace):
         Binding("l", "app.wish('let_go')", "let it go"),
         Binding("o", "app.order", "what counts first"),
         Binding("v", "app.look_at_config", "three versions"),
+        Binding("r", "app.wish('remove')", "let it be removed"),
         Binding("k", "app.policy", "keep as policy"),
+        Binding("K", "app.policies", "policies"),
     ]
 
     def page(self, record, harbour) -> Page:

@@ -6,16 +6,18 @@ import msgspec
 
 from brave_bridge.core.formats.text import byte_size, counted
 from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, SOURCE, PlanChoice
 from brave_bridge.core.packages.grouping import group_changes
-from brave_bridge.core.packages.levels import LEVEL_WORDS, WISHES
+from brave_bridge.core.packages.levels import LEVEL_WORDS
 from brave_bridge.core.packages.roles import Roles
+from brave_bridge.core.packages.wishes import WISHES
 from brave_bridge.workbench.pages.page import Column, Page, Row, said, title
 from brave_bridge.workbench.pages.plan_rows import (
     change_row,
+    choice_row,
     fold_row,
     heading,
     level_row,
-    obsolete_row,
     price_row,
     question_row,
     room_rows,
@@ -39,10 +41,11 @@ _HINTS = (
     ("p", "plan again"),
     ("c", "cross"),
     ("Enter", "answer, unfold"),
-    ("h e l", "hold on, exclude, let go"),
+    ("h e l r", "hold on, exclude, let go, remove"),
     ("v", "three versions"),
     ("o", "what counts first"),
     ("k", "as policy"),
+    ("K", "policies"),
     ("/", "filter"),
     ("x", "export"),
 )
@@ -96,6 +99,13 @@ def _takes(record: MachineRecord) -> str:
     return f", {estimate.words}" if estimate else ""
 
 
+def _wants_a_look(choice: PlanChoice) -> bool:
+    """Whether a choice stands among the questions, not only where its subject is."""
+    if choice.kind == SOURCE:
+        return choice.answer != FOLLOW
+    return choice.kind != OBSOLETE
+
+
 class _LegRows:
     """The rows of one leg."""
 
@@ -145,9 +155,11 @@ class _LegRows:
         if plan.prices:
             yield heading(f"{counted(len(plan.prices), 'price')} to weigh", self.number)
             yield from (price_row(price, self.number) for price in plan.prices)
-        if plan.questions:
-            words = f"{counted(len(plan.questions), 'question')} answered ahead"
-            yield heading(words, self.number)
+        choices = [choice for choice in plan.choices if _wants_a_look(choice)]
+        if plan.questions or choices:
+            count = counted(len(plan.questions) + len(choices), "question")
+            yield heading(f"{count} answered ahead", self.number)
+            yield from (choice_row(choice, self.number) for choice in choices)
             yield from (question_row(question) for question in plan.questions)
 
     def _groups(self) -> Iterator[Row]:
@@ -174,11 +186,11 @@ class _LegRows:
             yield row if is_open else msgspec.structs.replace(row, folded=True)
 
     def _obsolete(self) -> Iterator[Row]:
-        names = self.plan.obsolete
-        if names:
-            words = f"{counted(len(names), 'package')} that no source has any more"
+        left = [choice for choice in self.plan.choices if choice.kind == OBSOLETE]
+        if left:
+            words = f"{counted(len(left), 'package')} that no source has any more"
             yield heading(words, self.number)
-            yield from (obsolete_row(name, self.plan, self.number) for name in names)
+            yield from (choice_row(choice, self.number) for choice in left)
 
     def _services(self) -> Iterator[Row]:
         """The services that run here and are of packages that change."""

@@ -12,16 +12,27 @@ from brave_bridge.core.packages.changes import (
     ServiceChange,
     SourceOutcome,
 )
+from brave_bridge.core.packages.choices import (
+    CHANNEL,
+    OBSOLETE,
+    SOURCE,
+    SOURCE_WORDS,
+    TOOL,
+    PlanChoice,
+)
 from brave_bridge.core.packages.levels import LEVEL_WORDS, LevelResult
 from brave_bridge.core.packages.roles import Role
+from brave_bridge.core.packages.wishes import WISH_WORDS
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.room import needs_at
 from brave_bridge.workbench.pages.page import Note, Row, said, title
 
-WISH_WORDS = {
-    "protect": ("stays", "It stays installed in some version, whatever that costs others."),
-    "exclude": ("left alone", "It does not come, and where it is installed it stays as it is."),
-    "let_go": ("may go away", "It is kept no more than any other package."),
+_WISHES_MEAN = {
+    "protect": "It stays installed in some version, whatever that costs others.",
+    "exclude": "It does not come, and where it is installed it stays as it is.",
+    "let_go": "It is kept no more than any other package.",
+    "remove": "It goes away with the leg, and so does what cannot stand without it.",
+    "add": "It comes with the first leg whose release has it.",
 }
 
 
@@ -41,7 +52,7 @@ def fold_row(key: str, words: str, unfolded: frozenset[str]) -> Row:
 
 def wish_row(kind: str, slot: str) -> Row:
     """What the person wants of one package."""
-    short, words = WISH_WORDS[kind]
+    short, words = WISH_WORDS[kind], _WISHES_MEAN[kind]
     return Row(
         key=f"wish:{kind}:{slot}",
         cells=("◆", slot, "your wish", short, "", ""),
@@ -117,9 +128,50 @@ def question_row(question: ConfigQuestion) -> Row:
     )  # fmt: skip
 
 
+def choice_row(choice: PlanChoice, leg: int) -> Row:
+    """A question whose answer changes the plan."""
+    asked, answer = _KINDS[choice.kind], _answer_words(choice)
+    decided = choice.answer != choice.default
+    return Row(
+        key=f"choice:{leg}:{choice.key}",
+        cells=("?", plain(choice.subject.partition(" ")[0]), asked, answer, "",
+               plain(choice.words_of(choice.answer))),
+        tone="chosen" if decided else "caution",
+        why=(title(plain(choice.about)), *_options(choice)),
+        action="choose",
+        subject=choice.key,
+    )  # fmt: skip
+
+
+_KINDS = {SOURCE: "third party", CHANNEL: "which kind", TOOL: "has a successor", OBSOLETE: "left"}
+
+
+def _answer_words(choice: PlanChoice) -> str:
+    return SOURCE_WORDS.get(choice.answer, plain(choice.answer).removeprefix("suite "))
+
+
+def _options(choice: PlanChoice) -> tuple[Note, ...]:
+    """What can be answered, what is, and how."""
+    marks = {choice.answer: "◉"}
+    told = (
+        f"{marks.get(option.answer, '○')} {plain(option.words)}"
+        f"{' (the default)' if option.answer == choice.default else ''}"
+        for option in choice.options
+    )
+    return (
+        *said(*told),
+        Note("do", "Enter answers otherwise and plans again"),
+        Note("do", "k keeps the answer for every machine"),
+    )
+
+
 def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
     """What becomes of one source."""
-    tone = {"paused": "caution", "unchanged": "quiet"}.get(source.outcome, "plain")
+    tone = {"paused": "caution", "dropped": "caution", "unchanged": "quiet"}.get(
+        source.outcome, "plain"
+    )
+    subject = f"{SOURCE} {source.uri} {source.old_suite}"
+    choice = next((choice for choice in plan.choices if choice.key == subject), None)
     return Row(
         key=f"source:{leg}:{source.path}:{source.line}:{source.old_suite}",
         cells=("▲" if tone == "caution" else "●", plain(source.uri), source.old_suite,
@@ -130,8 +182,11 @@ def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
             Note("seen", f"{source.path}:{source.line}"),
             *said(plain(source.reason)),
             *(Note("seen", f"signed by {_in_groups(signer)}") for signer in source.signers),
+            *(_options(choice) if choice else ()),
             Note("code", plain(sources_diff(plan))),
         ),
+        action="choose" if choice else "",
+        subject=subject,
     )  # fmt: skip
 
 
@@ -181,18 +236,6 @@ def _afterwards(change: PackageChange, role: Role | None) -> tuple[Note, ...]:
     if role is None or not change.new:
         return ()
     return (Note("do", f"{role.name}: {role.after}"),)
-
-
-def obsolete_row(name: str, plan: LegPlan, leg: int) -> Row:
-    """A package that stays without updates."""
-    return Row(
-        key=f"obsolete:{leg}:{name}",
-        cells=("", name, "", "", "", "stays installed without updates"),
-        tone="quiet",
-        why=(title(name), *said(f"No source of {plan.leg.end.title} has it. It stays until you "
-                                "remove it, and gets no more fixes.")),
-        subject=name,
-    )  # fmt: skip
 
 
 def room_rows(facts: Facts, plan: LegPlan, leg: int) -> Iterator[Row]:

@@ -1,0 +1,75 @@
+"""Questions whose answers change a plan: each with its options and the one that is taken."""
+
+import msgspec
+
+from brave_bridge.core.packages.wishes import PersonsWishes
+
+SOURCE, CHANNEL, TOOL, OBSOLETE = "source", "channel", "tool", "obsolete"
+FOLLOW, PAUSE, KEEP, DROP = "follow", "pause", "keep", "drop"
+"""The answers about a source: it goes along, is commented out for now, stays at what it has for
+the old release, is commented out for good. A fourth names another suite of it."""
+SOURCE_WORDS = {FOLLOW: "goes along", PAUSE: "waits", KEEP: "stays at the old release",
+                DROP: "is dropped"}  # fmt: skip
+_SWITCH = "suite "
+STAYS, GOES = "stays", "goes"
+
+
+class Option(msgspec.Struct, frozen=True):
+    """One answer, and what it means in words."""
+
+    answer: str
+    words: str
+
+
+class PlanChoice(msgspec.Struct, frozen=True, kw_only=True):
+    """A question of a plan: what it is about, what can be answered, what is.
+
+    ``default`` is what is taken where nobody answers. ``other`` is, for a tool, the package that
+    may take its place.
+    """
+
+    kind: str
+    subject: str
+    about: str
+    options: tuple[Option, ...]
+    answer: str
+    default: str
+    other: str = ""
+
+    @property
+    def key(self) -> str:
+        """What names it in a plan: its kind and its subject."""
+        return f"{self.kind} {self.subject}"
+
+    @property
+    def needs_sources(self) -> bool:
+        """Whether another answer means that sources are fetched anew."""
+        return self.kind in (SOURCE, CHANNEL)
+
+    def words_of(self, answer: str) -> str:
+        """What an answer means."""
+        return next((option.words for option in self.options if option.answer == answer), answer)
+
+
+def to_suite(suite: str) -> str:
+    """The answer that turns a source to another suite."""
+    return _SWITCH + suite
+
+
+def suite_in(answer: str) -> str:
+    """The suite that an answer turns a source to; empty where it does not."""
+    return answer.removeprefix(_SWITCH) if answer.startswith(_SWITCH) else ""
+
+
+def wishes_with(wishes: PersonsWishes, choice: PlanChoice, answer: str) -> PersonsWishes:
+    """The wishes with a question answered so; the default takes an answer back."""
+    if choice.kind == SOURCE:
+        return wishes.with_source(choice.subject, "" if answer == choice.default else answer)
+    if choice.kind == CHANNEL:
+        return wishes.with_channel(choice.subject, answer)
+    goes = answer != choice.default
+    if goes == (choice.subject in wishes.remove):
+        return wishes
+    if choice.kind == TOOL:
+        return wishes.replacing(choice.subject, choice.other)
+    return wishes.toggled("remove", choice.subject)

@@ -1,0 +1,97 @@
+"""The questions about the sources of a leg: those of third parties, and kinds of components."""
+
+from collections.abc import Iterable, Iterator, Mapping
+
+from brave_bridge.core.crossing.requests import SuiteFound
+from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
+from brave_bridge.core.formats.text import plain
+from brave_bridge.core.packages.choices import (
+    CHANNEL,
+    DROP,
+    FOLLOW,
+    KEEP,
+    PAUSE,
+    SOURCE,
+    Option,
+    PlanChoice,
+    to_suite,
+)
+from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.families.deb.leg_plan import all_entries
+
+_MOVING = "stable"
+"""A name under which many archives keep what is meant for the newest release."""
+
+
+def source_name(entry: SourceEntry) -> str:
+    """What names a source on every machine: its first address and suite."""
+    return f"{entry.uris[0]} {entry.suites[0]}"
+
+
+def other_suites(suite: str, leg: Leg) -> Iterator[str]:
+    """Other names under which an archive may have a leg's end, the likely ones first."""
+    start, end = leg.start, leg.end
+    pairs = ((start.suite, end.suite), (start.codename, end.codename),
+             (start.version, end.version))  # fmt: skip
+    names = [suite.replace(old, new) for old, new in pairs if old and new]
+    names += [end.suite, end.codename, end.version, _MOVING]
+    yield from (name for name in dict.fromkeys(names) if name and name != suite)
+
+
+def source_choice(
+    entry: SourceEntry, leg: Leg, turned: str, offered: Mapping[str, SuiteFound], answer: str
+) -> PlanChoice:
+    """What may become of a third party's source.
+
+    ``turned`` is the suite it would go along to, ``offered`` are the suites that it has.
+    """
+    end, suite = leg.end.title, entry.suites[0]
+    options = []
+    if turned == suite:
+        options.append(Option(FOLLOW, "it does not name the release and stays as it is"))
+    elif turned in offered:
+        options.append(Option(FOLLOW, f"it goes along to {turned}"))
+    options += (
+        Option(to_suite(name), f"it goes along to its suite {name}{_calls_itself(found)}")
+        for name, found in offered.items()
+        if name not in (suite, turned)
+    )
+    options.append(Option(PAUSE, f"it is commented out until it has {end}"))
+    if turned != suite:
+        options.append(Option(KEEP, f"it stays at {suite}: made for {leg.start.title}"))
+    options.append(Option(DROP, "it is commented out for good"))
+    default = FOLLOW if options[0].answer == FOLLOW else PAUSE
+    lack = "" if default == FOLLOW else f", which has no {turned}"
+    return PlanChoice(
+        kind=SOURCE,
+        subject=source_name(entry),
+        about=plain(f"What becomes of {entry.uris[0]}{lack}?"),
+        options=tuple(options),
+        answer=answer or default,
+        default=default,
+    )
+
+
+def _calls_itself(found: SuiteFound) -> str:
+    own = {found.codename, found.own_suite} - {found.suite, ""}
+    return plain(f", which calls itself {' or '.join(sorted(own))}") if own else ""
+
+
+def channel_choices(
+    leg: Leg, files: Iterable[SourceFile], wishes: PersonsWishes
+) -> Iterator[PlanChoice]:
+    """The components of which the leg's end has several kinds, where a source names one."""
+    named = {word for entry in all_entries(files) for word in entry.components}
+    for channel in leg.channels:
+        if channel.component not in named:
+            continue
+        usual = next(iter(channel.choices))
+        yield PlanChoice(
+            kind=CHANNEL,
+            subject=channel.component,
+            about=f"Which kind of {channel.component} shall {leg.end.title} have?",
+            options=tuple(Option(name, words) for name, words in channel.choices.items()),
+            answer=wishes.channels.get(channel.component, usual),
+            default=usual,
+        )

@@ -1,0 +1,131 @@
+"""Dialogs in which one of several lines is pointed at: an answer, or a policy to let go."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Vertical
+from textual.events import Click
+from textual.widgets import Static
+
+from brave_bridge.tui.dialogs import Dialog
+
+if TYPE_CHECKING:
+    from brave_bridge.core.packages.choices import PlanChoice
+    from brave_bridge.workbench.policies import Policy
+
+
+class PointAtOne(Dialog):
+    """Lines of which one is pointed at by the arrows or the mouse."""
+
+    BINDINGS = [("escape", "dismiss(None)", "back"), ("up", "point(-1)", "up"),
+                ("down", "point(1)", "down")]  # fmt: skip
+    DEFAULT_CSS = "PointAtOne > Vertical { width: 84; }"
+
+    heading = ""
+    told = ""
+    keys = ""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.at = 0
+
+    def lines(self) -> list[str]:
+        """What is shown, a line for each."""
+        raise NotImplementedError
+
+    def compose(self) -> ComposeResult:
+        with Vertical() as box:
+            box.border_title = self.heading
+            if self.told:
+                yield Static(Text(self.told))
+            yield Static(id="lines")
+            yield Static(Text(self.keys, style=self.app.theme_variables["quiet"]))
+
+    def on_mount(self) -> None:
+        self.show()
+
+    def show(self) -> None:
+        """Draw the lines."""
+        variables = self.app.theme_variables
+        text = Text()
+        for number, line in enumerate(self.lines()):
+            here = number == self.at
+            style = f"bold {variables['primary']}" if here else variables["foreground"]
+            text.append(f"{'▸' if here else ' '} {line}\n", style=style)
+        self.query_one("#lines", Static).update(text)
+
+    def action_point(self, by: int) -> None:
+        """Point at the next line or the one before."""
+        self.at = min(max(self.at + by, 0), max(len(self.lines()) - 1, 0))
+        self.show()
+
+    def on_click(self, event: Click) -> None:
+        if event.widget is not None and event.widget.id == "lines":
+            row = event.y
+            if 0 <= row < len(self.lines()):
+                self.at = row
+                self.show()
+                self.chosen()
+
+    def chosen(self) -> None:
+        """What a click on a line does; the line is pointed at already."""
+
+
+class ChooseAnswer(PointAtOne):
+    """The answers to a question of a plan: the chosen one, or None."""
+
+    BINDINGS = [("enter", "take", "take it")]
+    keys = "Enter answers and plans again, Esc goes back."
+
+    def __init__(self, choice: PlanChoice) -> None:
+        super().__init__()
+        from brave_bridge.core.formats.text import plain
+
+        self.choice = choice
+        self.heading = plain(choice.subject.partition(" ")[0], 60)
+        self.told = plain(choice.about)
+        self.at = [option.answer for option in choice.options].index(choice.answer)
+
+    def lines(self) -> list[str]:
+        from brave_bridge.core.formats.text import plain
+
+        default = self.choice.default
+        return [
+            plain(option.words) + (" (the default)" if option.answer == default else "")
+            for option in self.choice.options
+        ]
+
+    def chosen(self) -> None:
+        self.action_take()
+
+    def action_take(self) -> None:
+        """Give the answer back; None where it is the present one."""
+        answer = self.choice.options[self.at].answer
+        self.dismiss(answer if answer != self.choice.answer else None)
+
+
+class PolicyList(PointAtOne):
+    """The policies of a fleet; the key of one to let go, or None."""
+
+    BINDINGS = [("d,delete", "forget", "let it go")]
+    heading = "What holds for every machine"
+    keys = "d lets one go, Esc goes back. Plans that are made from now on heed it."
+
+    def __init__(self, policies: list[Policy]) -> None:
+        super().__init__()
+        self.policies = policies
+
+    def lines(self) -> list[str]:
+        from brave_bridge.core.formats.text import plain
+
+        if not self.policies:
+            return ["Nothing yet: k on the Plan keeps an answer or a wish for every machine."]
+        return [f"{plain(policy.subject)}: {policy.words}" for policy in self.policies]
+
+    def action_forget(self) -> None:
+        """Let the policy pointed at go."""
+        if self.policies:
+            self.dismiss(self.policies[self.at].key)
