@@ -23,6 +23,7 @@ from brave_bridge.core.crossing.requests import (
     FilesListed,
     FilesRead,
     FileText,
+    GuardServices,
     ListFiles,
     PackagesPlanned,
     PlanPackages,
@@ -42,6 +43,9 @@ from brave_bridge.core.crossing.requests import (
     UnguardServices,
     WriteFiles,
 )
+from brave_bridge.core.packages.changes import ServiceChange
+from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.survey.activity import Activity, Unit
 from brave_bridge.core.survey.facts import Identity
 from brave_bridge.families.deb.commands import DebFamily
 from tests.support.facts import NEW_SOURCES, OLD_SOURCES, change, facts, package, plan
@@ -164,6 +168,27 @@ def test_a_crossing_in_order():
     kinds = [type(request) for request in machine.asked]
     assert kinds.index(TakeSnapshot) < kinds.index(WriteFiles) < kinds.index(Run)
     assert UnguardServices in kinds
+
+
+def test_services_that_are_to_wait_restart_once_when_all_is_done():
+    before = facts(activity=Activity(units=(Unit("quay-webd.service", "active"),
+                                            Unit("quay-ssh.service", "active"))))  # fmt: skip
+    waits = {"quay-webd.service", "not-of-this-leg.service"}
+    given = plan(
+        services=(ServiceChange("quay-webd.service", "quay-webd"),),
+        wishes=PersonsWishes(restart_later=frozenset(waits)),
+    )
+    machine = Machine().instead(lambda r: isinstance(r, ReadFacts), FactsRead(before), times=1)
+    refused = Ran(1, "quay-webd.service: control process exited", 1, "j")
+    machine.instead(runs("quay-webd.service"), refused)
+    outcome = cross(machine, given)
+    (guard,) = (r for r in machine.asked if isinstance(r, GuardServices))
+    assert guard.later == ("quay-webd.service",)
+    restart = next(r for r in machine.asked if isinstance(r, Run) and "systemctl" in r.argv)
+    assert restart.argv == ("systemctl", "restart", "quay-webd.service")
+    kinds = [type(request) for request in machine.asked]
+    assert machine.asked.index(restart) > kinds.index(UnguardServices)
+    assert outcome.state == "done" and "control process exited" in outcome.warnings[0]
 
 
 def test_the_question_shows_the_diff_and_refusing_changes_nothing():

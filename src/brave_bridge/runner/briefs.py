@@ -13,7 +13,7 @@ from brave_bridge.core.crossing.surroundings import Surroundings, within
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
 
-SCRIPT_VERSION = "4"
+SCRIPT_VERSION = "5"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 

@@ -49,6 +49,7 @@ from brave_bridge.families.deb.survey import without_texts
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.wishes import Answers, Contents
+from brave_bridge.runner.service_guard import guard, unguard
 from brave_bridge.runner.way_back_deeds import Report, WayBackDeeds
 from brave_bridge.snapshots.catalogue import Snapshots
 
@@ -57,13 +58,6 @@ OUTPUT_LIMIT = 4_000_000
 
 MAX_STARTS = 3
 """How often a command that vanished is started again before the script is told."""
-
-GUARD = "/usr/sbin/policy-rc.d"
-GUARD_TEXT = (
-    b"#!/bin/sh\n# Placed by Brave Bridge for the time of a crossing: this system does not run.\n"
-    b"exit 101\n"
-)
-_KEPT_GUARD = "/usr/sbin/policy-rc.d.before-crossing"
 
 BOOT_ID = "/proc/sys/kernel/random/boot_id"
 
@@ -185,13 +179,7 @@ class Performer:
 
     @_perform.register
     def _(self, request: GuardServices, seq: int, report: Report) -> Reply:
-        if self.machine.kind == "running":
-            return Done("the system runs: its services are its own")
-        present = self._content(GUARD)
-        if present not in (None, GUARD_TEXT) and self._content(_KEPT_GUARD) is None:
-            self.machine.move(GUARD, _KEPT_GUARD)
-        self.machine.write(GUARD, GUARD_TEXT, mode=0o755)
-        return Done("guard placed")
+        return guard(self.machine, request.later)
 
     @_perform.register
     def _(self, request: UnguardServices, seq: int, report: Report) -> Reply:
@@ -200,10 +188,7 @@ class Performer:
 
     def unguard(self) -> None:
         """Take the guard away, also when no script asks for it any more."""
-        if self._content(GUARD) == GUARD_TEXT:
-            self.machine.remove(GUARD)
-        if self._content(_KEPT_GUARD) is not None:
-            self.machine.move(_KEPT_GUARD, GUARD)
+        unguard(self.machine)
 
     @_perform.register
     def _(self, request: RestoreSnapshot, seq: int, report: Report) -> Reply:

@@ -6,6 +6,8 @@ machine is as it was; from stage one on, a failure names the way back.
 
 import difflib
 
+import msgspec
+
 from brave_bridge.core.crossing.agreement import GO_ON, UNDO, NotReady, prepare
 from brave_bridge.core.crossing.family import CrossingFamily, ExactStage
 from brave_bridge.core.crossing.keep_way_back import expiry_warnings
@@ -23,6 +25,7 @@ from brave_bridge.core.crossing.requests import (
     ListFiles,
     MakeCard,
     ReadFacts,
+    Run,
     Script,
     SnapshotTaken,
     SwapFiles,
@@ -51,15 +54,29 @@ def cross_route(family: CrossingFamily, plans: tuple[LegPlan, ...]) -> Script[Ou
     baseline: Facts | None = None
     ways_back: tuple[str, ...] = ()
     obsolete: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
     for number, plan in enumerate(plans):
         leg = _Crossing(family, plan, number)
         outcome = yield from leg.cross()
         ways_back += leg.ways_back
+        warnings += leg.warnings
         baseline = baseline or leg.baseline
         obsolete = plan.obsolete
         if outcome.state != "done":
             return _stopped_after(outcome, number, ways_back)
-    return (yield from _proven(family, baseline, plans, ways_back, obsolete))
+    proven = yield from _proven(family, baseline, plans, ways_back, obsolete)
+    return msgspec.structs.replace(proven, warnings=warnings + proven.warnings)
+
+
+def _restart(units: tuple[str, ...]) -> Script[tuple[str, ...]]:
+    """Restart the services that waited (systemctl(1)); what a person has to look at."""
+    reply = yield Run(
+        title="Restart the services that waited", argv=("systemctl", "restart", *units)
+    )
+    if ended_well(reply):
+        return ()
+    told = getattr(reply, "output", "").strip()[-200:] or what_was_seen(reply)
+    return (f"restarting {', '.join(units)}: {told}",)
 
 
 def _stopped_after(outcome: Outcome, legs_done: int, ways_back: tuple[str, ...]) -> Outcome:
@@ -142,6 +159,7 @@ class _Crossing:
         self.number = number
         self.baseline: Facts | None = None
         self.ways_back: tuple[str, ...] = ()
+        self.warnings: tuple[str, ...] = ()
 
     def cross(self) -> Script[Outcome]:
         yield self._checkpoint("ready")
@@ -152,12 +170,26 @@ class _Crossing:
         if refusal:
             return refusal
         yield self._checkpoint("way back")
-        guarded = yield GuardServices(title="Keep package scripts from starting services")
+        waiting = self._waiting_services()
+        guarded = yield GuardServices(
+            title="Keep package scripts from starting services", later=waiting
+        )
         if isinstance(guarded, Failed):
             return self._stopped("guard", what_was_seen(guarded))
         outcome = yield from self._change()
         yield UnguardServices(title="Let package scripts start services again")
+        if waiting and outcome is _DONE:
+            self.warnings = yield from _restart(waiting)
         return outcome
+
+    def _waiting_services(self) -> tuple[str, ...]:
+        """The services that run and shall restart only when the leg is done."""
+        ships = {service.unit for service in self.plan.services}
+        return tuple(
+            unit.name
+            for unit in self.baseline.activity.units
+            if unit.name in ships & self.plan.wishes.restart_later and not unit.has_failed
+        )
 
     def _checkpoint(self, name: str) -> Checkpoint:
         return Checkpoint(title=f"Checkpoint: {name}", name=name, leg=self.number)

@@ -204,8 +204,13 @@ class Ask(Request, frozen=True, tag=True, kw_only=True):
 
 
 class GuardServices(Request, frozen=True, tag=True, kw_only=True):
-    """In a tree that does not run, keep package scripts from starting services. Reply: Done."""
+    """Keep package scripts from starting or restarting services. Reply: Done.
 
+    In a system that does not run that is all of them; in one that runs it is the units that
+    wait until ``later``.
+    """
+
+    later: tuple[str, ...] = ()
     done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
 
 

@@ -5,6 +5,7 @@ import msgspec
 from brave_bridge.core.packages.wishes import PersonsWishes
 
 SOURCE, CHANNEL, TOOL, OBSOLETE = "source", "channel", "tool", "obsolete"
+RESTART = "restart"
 FOLLOW, PAUSE, KEEP, DROP = "follow", "pause", "keep", "drop"
 """The answers about a source: it goes along, is commented out for now, stays at what it has for
 the old release, is commented out for good. A fourth names another suite of it."""
@@ -12,6 +13,7 @@ SOURCE_WORDS = {FOLLOW: "goes along", PAUSE: "waits", KEEP: "stays at the old re
                 DROP: "is dropped"}  # fmt: skip
 _SWITCH = "suite "
 STAYS, GOES = "stays", "goes"
+AT_ONCE, LATER = "at once", "later"
 
 
 class Option(msgspec.Struct, frozen=True):
@@ -67,6 +69,8 @@ def wishes_with(wishes: PersonsWishes, choice: PlanChoice, answer: str) -> Perso
         return wishes.with_source(choice.subject, "" if answer == choice.default else answer)
     if choice.kind == CHANNEL:
         return wishes.with_channel(choice.subject, answer)
+    if choice.kind == RESTART:
+        return wishes.with_restart(choice.subject, later=answer == LATER)
     goes = answer != choice.default
     if goes == (choice.subject in wishes.remove):
         return wishes

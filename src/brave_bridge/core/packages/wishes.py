@@ -19,7 +19,8 @@ class PersonsWishes(msgspec.Struct, frozen=True):
     any other; one to ``remove`` goes away; one to ``add`` comes where a release has it.
     ``order`` are the levels that were put in another order, the weightiest first.
     ``sources`` are answers about sources by ``source_key``, see ``source_choices``;
-    ``channels`` says which component is taken in the place of another.
+    ``channels`` says which component is taken in the place of another;
+    ``restart_later`` are the service units that restart only when a leg is done.
     """
 
     protect: frozenset[str] = frozenset()
@@ -30,6 +31,7 @@ class PersonsWishes(msgspec.Struct, frozen=True):
     order: tuple[str, ...] = LEVELS
     sources: dict[str, str] = {}
     channels: dict[str, str] = {}
+    restart_later: frozenset[str] = frozenset()
 
     def toggled(self, kind: str, slot: str) -> "PersonsWishes":
         """With a wish of one of WISHES about a package; without, where it was there already.
@@ -58,6 +60,11 @@ class PersonsWishes(msgspec.Struct, frozen=True):
         others = {old: new for old, new in self.channels.items() if old != component}
         taken = {component: chosen} if chosen != component else {}
         return msgspec.structs.replace(self, channels=others | taken)
+
+    def with_restart(self, unit: str, *, later: bool) -> "PersonsWishes":
+        """With a service that restarts when a leg is done, or at once."""
+        units = self.restart_later - {unit}
+        return msgspec.structs.replace(self, restart_later=units | ({unit} if later else set()))
 
     def moved(self, level: str, by: int) -> "PersonsWishes":
         """With a level that many places lighter (negative: weightier); what is fixed stays."""

@@ -12,7 +12,17 @@ from brave_bridge.core.packages.changes import (
     PackageChanges,
     SourceOutcome,
 )
-from brave_bridge.core.packages.choices import GOES, OBSOLETE, STAYS, TOOL, Option, PlanChoice
+from brave_bridge.core.packages.choices import (
+    AT_ONCE,
+    GOES,
+    LATER,
+    OBSOLETE,
+    RESTART,
+    STAYS,
+    TOOL,
+    Option,
+    PlanChoice,
+)
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
@@ -86,7 +96,12 @@ def with_packages(
         answered.get(question.path, question) for question in _questions(facts, changing)
     )
     asked = tuple(choice for choice in plan.choices if choice.needs_sources)
-    choices = (*asked, *_tool_choices(facts, plan.leg, wishes), *_obsolete_choices(changes))
+    choices = (
+        *asked,
+        *_tool_choices(facts, plan.leg, wishes),
+        *_obsolete_choices(facts, changes),
+        *_restart_choices(facts, changes, wishes),
+    )
     return msgspec.structs.replace(
         plan.with_changes(changes), questions=questions, choices=choices, wishes=wishes
     )
@@ -111,20 +126,46 @@ def _tool_choices(facts: Facts, leg: Leg, wishes: PersonsWishes) -> Iterator[Pla
             )
 
 
-def _obsolete_choices(changes: PackageChanges) -> Iterator[PlanChoice]:
-    """The packages that no source has any more."""
+def _obsolete_choices(facts: Facts, changes: PackageChanges) -> Iterator[PlanChoice]:
+    """The packages that no source has any more; one with the running kernel is not let go."""
+    running = [kernel.version for kernel in facts.kernels if kernel.running]
     for name in changes.obsolete:
+        if any(version in name for version in running):
+            options = (Option(STAYS, "it stays: the kernel that runs now is in it"),)
+        else:
+            options = (
+                Option(STAYS, "it stays installed and gets no more fixes"),
+                Option(GOES, "it goes with this leg, and what needs it"),
+            )
         yield PlanChoice(
             kind=OBSOLETE,
             subject=name,
             about=f"No source has {name} any more. Shall it stay?",
-            options=(
-                Option(STAYS, "it stays installed and gets no more fixes"),
-                Option(GOES, "it goes with this leg, and what needs it"),
-            ),
+            options=options,
             answer=STAYS,
             default=STAYS,
         )
+
+
+def _restart_choices(
+    facts: Facts, changes: PackageChanges, wishes: PersonsWishes
+) -> Iterator[PlanChoice]:
+    """The services that run and whose packages change."""
+    running = {unit.name for unit in facts.activity.units if not unit.has_failed}
+    changing = {change.name for change in changes.upgraded}
+    for service in changes.services:
+        if service.unit in running and service.package in changing:
+            yield PlanChoice(
+                kind=RESTART,
+                subject=service.unit,
+                about=f"When shall {service.unit} restart?",
+                options=(
+                    Option(AT_ONCE, "at once, when its package is put in place"),
+                    Option(LATER, "when the leg is done; until then it runs as it is"),
+                ),
+                answer=LATER if service.unit in wishes.restart_later else AT_ONCE,
+                default=AT_ONCE,
+            )
 
 
 def _weighed(facts: Facts, change: PackageChange) -> PackageChange:

@@ -49,10 +49,10 @@ def _on_what_runs(root: Path, argv: list[str]) -> int:
     verb = next((word for word in argv[1:] if word in _GUEST_VERBS), "")
     if argv[0] in _MANAGERS and verb:
         return _change_guest(root, described, _MANAGERS[argv[0]], verb, argv[-1])
-    if argv[0] == "systemctl" and verb in ("start", "stop"):
+    if argv[0] == "systemctl" and verb in ("start", "stop", "restart"):
         for unit in described.units:
-            if unit.name == argv[-1]:
-                unit.active = "active" if verb == "start" else "inactive"
+            if unit.name in argv:
+                unit.active = "inactive" if verb == "stop" else "active"
         live.save(root, described)
         return 0
     told = answer(described, argv)

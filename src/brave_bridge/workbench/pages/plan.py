@@ -6,7 +6,7 @@ import msgspec
 
 from brave_bridge.core.formats.text import byte_size, counted
 from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, SOURCE, PlanChoice
+from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, RESTART, SOURCE, PlanChoice
 from brave_bridge.core.packages.grouping import group_changes
 from brave_bridge.core.packages.levels import LEVEL_WORDS
 from brave_bridge.core.packages.roles import Roles
@@ -17,6 +17,7 @@ from brave_bridge.workbench.pages.plan_rows import (
     choice_row,
     fold_row,
     heading,
+    key_row,
     level_row,
     price_row,
     question_row,
@@ -41,9 +42,9 @@ _HINTS = (
     ("p", "plan again"),
     ("c", "cross"),
     ("Enter", "answer, unfold"),
-    ("h e l r", "hold on, exclude, let go, remove"),
+    ("h e l r", "wishes"),
     ("v", "three versions"),
-    ("o", "what counts first"),
+    ("o", "order"),
     ("k", "as policy"),
     ("K", "policies"),
     ("/", "filter"),
@@ -103,7 +104,7 @@ def _wants_a_look(choice: PlanChoice) -> bool:
     """Whether a choice stands among the questions, not only where its subject is."""
     if choice.kind == SOURCE:
         return choice.answer != FOLLOW
-    return choice.kind != OBSOLETE
+    return choice.kind not in (OBSOLETE, RESTART)
 
 
 class _LegRows:
@@ -127,6 +128,7 @@ class _LegRows:
         yield from self._decisions()
         yield heading("sources", self.number)
         yield from (source_row(source, self.plan, self.number) for source in self.plan.sources)
+        yield from self._keys()
         yield from self._groups()
         yield from self._obsolete()
         yield from self._room()
@@ -162,6 +164,16 @@ class _LegRows:
             yield from (choice_row(choice, self.number) for choice in choices)
             yield from (question_row(question) for question in plan.questions)
 
+    def _keys(self) -> Iterator[Row]:
+        """The keys that vouch for what is fetched, behind a fold."""
+        signed: dict[str, list[str]] = {}
+        for source in self.plan.sources:
+            for signer in source.signers:
+                signed.setdefault(signer, []).append(source.new_suite)
+        rows = [key_row(signer, names, self.number) for signer, names in signed.items()]
+        words = f"{counted(len(rows), 'key')} that vouch for them"
+        yield from self._folded("keys", words, rows)
+
     def _groups(self) -> Iterator[Row]:
         for group in group_changes(self.plan, self.roles):
             tone = "caution" if group.grave else "plain"
@@ -196,9 +208,9 @@ class _LegRows:
         """The services that run here and are of packages that change."""
         facts = self.record.surveyed.facts if self.record.surveyed else None
         units = {unit.name: unit for unit in facts.activity.units} if facts else {}
-        gone = {change.name for change in self.plan.removed}
+        choices = {c.subject: c for c in self.plan.choices if c.kind == RESTART}
         rows = [
-            service_row(service, service.package in gone, self.number)
+            service_row(service, choices.get(service.unit), self.number)
             for service in self.plan.services
             if service.unit in units
         ]

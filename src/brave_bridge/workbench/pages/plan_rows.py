@@ -14,6 +14,7 @@ from brave_bridge.core.packages.changes import (
 )
 from brave_bridge.core.packages.choices import (
     CHANNEL,
+    LATER,
     OBSOLETE,
     SOURCE,
     SOURCE_WORDS,
@@ -134,7 +135,7 @@ def choice_row(choice: PlanChoice, leg: int) -> Row:
     decided = choice.answer != choice.default
     return Row(
         key=f"choice:{leg}:{choice.key}",
-        cells=("?", plain(choice.subject.partition(" ")[0]), asked, answer, "",
+        cells=("?", _without_scheme(choice.subject), asked, answer, "",
                plain(choice.words_of(choice.answer))),
         tone="chosen" if decided else "caution",
         why=(title(plain(choice.about)), *_options(choice)),
@@ -144,6 +145,11 @@ def choice_row(choice: PlanChoice, leg: int) -> Row:
 
 
 _KINDS = {SOURCE: "third party", CHANNEL: "which kind", TOOL: "has a successor", OBSOLETE: "left"}
+
+
+def _without_scheme(address: str) -> str:
+    """The part of an address that tells it from others; what is none stays as it is."""
+    return plain(address.partition(" ")[0]).rpartition("://")[2]
 
 
 def _answer_words(choice: PlanChoice) -> str:
@@ -174,7 +180,7 @@ def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
     choice = next((choice for choice in plan.choices if choice.key == subject), None)
     return Row(
         key=f"source:{leg}:{source.path}:{source.line}:{source.old_suite}",
-        cells=("▲" if tone == "caution" else "●", plain(source.uri), source.old_suite,
+        cells=("▲" if tone == "caution" else "●", _without_scheme(source.uri), source.old_suite,
                source.new_suite or source.outcome, "", plain(source.reason)),
         tone=tone,
         why=(
@@ -187,6 +193,26 @@ def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
         ),
         action="choose" if choice else "",
         subject=subject,
+    )  # fmt: skip
+
+
+def key_row(signer: str, signed: list[str], leg: int) -> Row:
+    """A key that vouches for what the leg fetches."""
+    short = _in_groups(signer[-16:])
+    return Row(
+        key=f"key:{leg}:{signer}",
+        cells=("●", f"… {short}", "key", f"signs {len(signed)}", "", ", ".join(signed)),
+        tone="quiet",
+        why=(
+            title(f"The key … {short}"),
+            Note("seen", _in_groups(signer)),
+            *said(
+                f"It signed what {', '.join(signed)} offer.",
+                "The machine trusts it already: nothing is fetched on the word of a key that "
+                "it does not have. To be sure, hold the fingerprint against the one that its "
+                "owner publishes elsewhere.",
+            ),
+        ),
     )  # fmt: skip
 
 
@@ -258,19 +284,26 @@ def room_rows(facts: Facts, plan: LegPlan, leg: int) -> Iterator[Row]:
         )  # fmt: skip
 
 
-def service_row(service: ServiceChange, is_gone: bool, leg: int) -> Row:
-    """A service that runs and does not stay as it is."""
-    end = "stops for good" if is_gone else "restarts"
+def service_row(service: ServiceChange, choice: PlanChoice | None, leg: int) -> Row:
+    """A service that runs and does not stay as it is; without a choice it stops for good."""
+    later = choice is not None and choice.answer == LATER
+    end = "restarts at the end" if later else "restarts" if choice else "stops for good"
     return Row(
         key=f"service:{leg}:{service.unit}",
-        cells=("▲" if is_gone else "↻", service.unit, "runs", end, "",
+        cells=("↻" if choice else "▲", service.unit, "runs", end, "",
                f"belongs to {service.package}"),
-        tone="caution" if is_gone else "plain",
-        why=(title(f"{service.unit} {end}"), *said(
-            f"{service.package} ships it and changes. Its users lose their connection for that "
-            "moment.",
-            "Services that keep using files which were replaced are found by the proof.")),
-        subject=service.package,
+        tone="chosen" if later else "plain" if choice else "caution",
+        why=(
+            title(f"{service.unit} {end}"),
+            *said(
+                f"{service.package} ships it and changes. Its users lose their connection for "
+                "that moment.",
+                "Services that keep using files which were replaced are found by the proof.",
+            ),
+            *(_options(choice) if choice else ()),
+        ),
+        action="choose" if choice else "",
+        subject=choice.key if choice else service.package,
     )  # fmt: skip
 
 
