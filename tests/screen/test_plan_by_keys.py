@@ -82,3 +82,26 @@ def test_a_jump_stands_beside_the_steps(terminal):
     screen.wait_for("── 5.3 bowline to 7 diamond ──", 60)
     screen.press("3")
     screen.wait_for("straight from 5.3 bowline to 8 englefield, beside the steps")
+
+
+def test_a_source_is_decided_and_kept_as_a_policy(terminal):
+    screen = terminal()
+    to_petrel(screen)
+    screen.press("4")
+    screen.wait_for("p plans the way to 7 diamond")
+    screen.press("p")
+    screen.wait_for("2 packages that would go away")
+    screen.press("Home")
+    screen.wait_for("What becomes of")
+    screen.press("Enter")
+    shown = screen.wait_for("Enter answers and plans again")
+    assert "it is commented out until it has 7 diamond (the default)" in shown
+    screen.press("Up", "Enter")
+    screen.wait_for("estuary-agent comes to 3.1-1")
+    screen.wait_for("1 package that would go away")
+    screen.press("k")
+    screen.wait_for("It holds for every machine")
+    screen.press("K")
+    screen.wait_for("instruments bowline-5.3: takes suite stable")
+    screen.press("d")
+    screen.wait_for("It holds no longer")

@@ -9,7 +9,7 @@ from brave_bridge.core.crossing import requests
 from brave_bridge.core.crossing.requests import DoneWhen
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
-from brave_bridge.runner.performer import GUARD
+from brave_bridge.runner.service_guard import GUARD
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 from tests.support.runs import begin, carry_out, contents, outcome_of

@@ -50,12 +50,12 @@ class PointAtOne(Dialog):
     def show(self) -> None:
         """Draw the lines."""
         variables = self.app.theme_variables
-        text = Text()
-        for number, line in enumerate(self.lines()):
-            here = number == self.at
-            style = f"bold {variables['primary']}" if here else variables["foreground"]
-            text.append(f"{'▸' if here else ' '} {line}\n", style=style)
-        self.query_one("#lines", Static).update(text)
+        pointed, other = f"bold {variables['primary']}", variables["foreground"]
+        lines = [
+            Text(f"▸ {line}", pointed) if number == self.at else Text(f"  {line}", other)
+            for number, line in enumerate(self.lines())
+        ]
+        self.query_one("#lines", Static).update(Text("\n").join(lines))
 
     def action_point(self, by: int) -> None:
         """Point at the next line or the one before."""
