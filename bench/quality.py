@@ -8,6 +8,7 @@ work can be shared; SIGTERM ends it after the machine under way.
 
 import random
 import signal
+import subprocess
 import sys
 import tempfile
 from collections import Counter
@@ -134,8 +135,15 @@ def run(count: int, first: int = 0) -> None:
         for seed in range(first, first + count):
             if asked_to_stop:
                 break
-            _judge_machine(worlds, seed, totals)
+            try:
+                _judge_machine(worlds, seed, totals)
+            except subprocess.TimeoutExpired as error:
+                print(f"<!-- machine {seed} left out: {error} -->", file=sys.stderr)
             print(f"<!-- {seed + 1 - first} of {count} -->", file=sys.stderr, flush=True)
+    _print_table(totals)
+
+
+def _print_table(totals: dict[str, Counter]) -> None:
     print("| what | " + " | ".join(totals) + " |")
     print("|---|" + "---|" * len(totals))
     for what in sorted({key for total in totals.values() for key in total}):

@@ -112,12 +112,15 @@ def test_files_that_vanish_or_keep_changing_are_told(tmp_path, monkeypatch):
     fill(tmp_path)
     (tmp_path / "etc/restless").write_text("begin\n")
     (tmp_path / "etc/zz-gone").write_text("x")
-    real_open, real_copy = copying.open_to_read, copying.copy_content
+    real_copy = copying.copy_content
 
-    def vanishing(name: str, parent: int) -> int:
-        if name == "zz-gone":
-            (tmp_path / "etc/zz-gone").unlink(missing_ok=True)
-        return real_open(name, parent)
+    def vanishing(real_open):
+        def opening(name: str, *rest) -> int:
+            if name == "zz-gone":
+                (tmp_path / "etc/zz-gone").unlink(missing_ok=True)
+            return real_open(name, *rest)
+
+        return opening
 
     def slow(source, *rest):
         result = real_copy(source, *rest)
@@ -126,7 +129,8 @@ def test_files_that_vanish_or_keep_changing_are_told(tmp_path, monkeypatch):
                 stream.write("more\n")
         return result
 
-    monkeypatch.setattr(copying, "open_to_read", vanishing)
+    for name in ("open_to_read", "open_ahead"):
+        monkeypatch.setattr(copying, name, vanishing(getattr(copying, name)))
     monkeypatch.setattr(copying, "copy_content", slow)
     taken = snapshots.take("first", TRIAL)
     assert taken.all_of("vanished") == ["/etc/zz-gone"]

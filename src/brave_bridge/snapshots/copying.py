@@ -8,6 +8,8 @@ copied again; what stays unstable, and what vanished, is told.
 import contextlib
 import errno
 import os
+from collections.abc import Iterator
+from itertools import islice
 from pathlib import Path
 from typing import ClassVar
 
@@ -21,6 +23,7 @@ from brave_bridge.snapshots.files import (
     describe_special,
     dress_new,
     make_special,
+    open_ahead,
     open_to_read,
     place_entry,
     set_attributes,
@@ -38,7 +41,14 @@ from brave_bridge.snapshots.manifest import (
     type_of,
 )
 
+Found = tuple[str, os.stat_result]
+Known = tuple[Entry, bytes]
+"""What the snapshot before has of a path, and its line."""
+
 _TRIES = 3
+_ASKED_FOR_AHEAD = 64
+"""Files of a folder that are open at a time, so that the disk can bring them together."""
+
 _LESS_ATTRIBUTES = (errno.EPERM, errno.EOPNOTSUPP, errno.ENOTSUP, errno.EINVAL, errno.EACCES)
 """What a folder that keeps snapshots may refuse: the manifest has all attributes anyway."""
 
@@ -101,6 +111,7 @@ class FolderCopier:
         self.known = Manifest(Path(job.known)) if job.known else None
         self.spool = open(spool_path(job.spools, number), "ab")  # noqa: SIM115
         self.cloner = Cloner()
+        self._ahead: dict[str, int] = {}
         self._written = 0
         # What is being copied now.
         self._result: FolderCopied
@@ -171,22 +182,47 @@ class FolderCopier:
 
     def _others(self, path: str, listing: Listing) -> list[bytes]:
         known = self._known_lines(path) if listing.others else {}
-        lines = []
-        for name, status in listing.others.items():
-            before = known.get(encoded_path(name)) if known else None
+        before = {name: known.get(encoded_path(name)) for name in listing.others} if known else {}
+        lines: list[bytes] = []
+        rest = iter(listing.others.items())
+        while handful := list(islice(rest, _ASKED_FOR_AHEAD)):
+            self._ask_for(handful, before)
             try:
-                line = self._linked(name, status, *before) if before else None
+                lines += self._handful(path, handful, before)
+            finally:
+                for descriptor in self._ahead.values():
+                    os.close(descriptor)
+                self._ahead.clear()
+        return lines
+
+    def _ask_for(self, handful: list[Found], before: dict[str, Known | None]) -> None:
+        """Have the disk bring the files of a folder that will be copied, all at once."""
+        if self._copy < 0 or len(handful) < 2:
+            return
+        for name, status in handful:
+            known = before.get(name)
+            is_plain = type_of(status.st_mode) == FILE and status.st_nlink == 1
+            if is_plain and not (known and is_untouched(known[0], status)):
+                with contextlib.suppress(OSError):
+                    self._ahead[name] = open_ahead(name, self._source, status.st_size)
+
+    def _handful(
+        self, path: str, handful: list[Found], before: dict[str, Known | None]
+    ) -> Iterator[bytes]:
+        for name, status in handful:
+            known = before.get(name)
+            try:
+                line = self._linked(name, status, *known) if known else None
                 if line is None:
                     line = encode_entry(self._copied(joined(path, name), name, status))
             except FileNotFoundError:
                 self._vanished(joined(path, name))
                 continue
-            lines.append(line)
+            yield line
             if type_of(status.st_mode) == FILE:
                 self._result.bytes_covered += status.st_size
-        return lines
 
-    def _known_lines(self, path: str) -> dict[str, tuple[Entry, bytes]]:
+    def _known_lines(self, path: str) -> dict[str, Known]:
         if self.known is None or self._before < 0:
             return {}
         return self.known.lines_of_others(encoded_path(path))
@@ -220,7 +256,7 @@ class FolderCopier:
             return self._described(path, name)
         if status.st_nlink > 1:
             return self._copy_linked_file(path, name, status)
-        return self._copy_file(path, name, name, self._copy)
+        return self._copy_file(path, name, name, self._copy, status)
 
     def _described(self, path: str, name: str) -> Entry:
         source = open_to_read(name, self._source)
@@ -251,7 +287,7 @@ class FolderCopier:
         own = f"{anchor}.{self.number}"
         os.mkdir(own, 0o700, dir_fd=self.anchors)
         with opened(self.anchors, own) as folder:
-            entry = self._copy_file(path, name, "file", folder)
+            entry = self._copy_file(path, name, "file", folder, status)
             flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL
             with open(os.open("entry", flags, 0o600, dir_fd=folder), "wb") as stream:
                 stream.write(encode_entry(entry))
@@ -266,14 +302,20 @@ class FolderCopier:
                 kept = msgspec.json.decode(stream.read(), type=Entry)
         return msgspec.structs.replace(kept, path=encoded_path(path))
 
-    def _copy_file(self, path: str, name: str, target_name: str, target_folder: int) -> Entry:
+    def _copy_file(
+        self, path: str, name: str, target_name: str, target_folder: int, before: os.stat_result
+    ) -> Entry:
+        """Copy a file that was like ``before``; again, where it is another afterwards."""
         for attempt in range(_TRIES):
-            source = open_to_read(name, self._source)
+            source = self._ahead.pop(name, -1)
+            if source < 0:
+                source = open_to_read(name, self._source)
             copy = -1
             try:
-                before = os.fstat(source)
                 flags = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW
-                copy = os.open(target_name, flags, 0o600, dir_fd=target_folder)
+                # No folder on the way to it can be entered by others before it is dressed.
+                mode = before.st_mode & 0o777
+                copy = os.open(target_name, flags, mode, dir_fd=target_folder)
                 digest, length = copy_content(source, copy, before, self.cloner)
                 after = os.fstat(source)
                 self._result.bytes_copied += length
@@ -282,6 +324,7 @@ class FolderCopier:
                     entry = describe_open(path, source, after, digest)
                     self._dress(entry, copy)
                     break
+                before = after
             finally:
                 os.close(source)
                 if copy >= 0:
