@@ -10,6 +10,7 @@ from tests.support import lab
 from bench.measure import in_turn, seconds
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.targets import Target
 
 _QUIET = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}
@@ -82,7 +83,7 @@ def _plan(folder: Path) -> None:
     shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
     in_turn(
         "plan of one leg, 11 to 12, downloads of indices included",
-        lambda: seconds(lambda: _desk(tree).plan("12")),
+        lambda: seconds(lambda: Plans(_desk(tree)).make("12")),
         "`apt-get update` and `apt-get --simulate full-upgrade`",
         lambda: seconds(simulate),
     )

@@ -20,6 +20,7 @@ from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.targets import Target
 from tests.support import lab
 from tests.support.runs import begin, carry_out_on
@@ -79,9 +80,9 @@ SCENARIOS = {
 def end_state(open_desk, answer: str) -> dict:
     """Plan, cross, and tell all that can be compared."""
     desk = open_desk()
-    kept = desk.plan("7")
+    kept = Plans(desk).make("7")
     if answer == "theirs":
-        kept = desk.answer_plan(kept, "/etc/quay-webd/webd.conf", "theirs")
+        kept = Plans(desk).answer(kept, "/etc/quay-webd/webd.conf", "theirs")
     begin(desk, CrossBrief("deb", kept.legs))
     assert carry_out_on(open_desk, "trial") == 0
     desk = open_desk()

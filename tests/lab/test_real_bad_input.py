@@ -17,6 +17,7 @@ from brave_bridge.machines.standin.signing import make_key
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 from tests.support import lab
@@ -116,7 +117,7 @@ def test_a_bad_archive_is_refused_and_the_tree_stays_as_it_was(tree, damage, wor
     damage(folder, sign)
     before = lab.full_manifest(root, left_out)
     with pytest.raises(Refused, match=words) as refused:
-        desk.plan("12")
+        Plans(desk).make("12")
     assert refused.value.remedy
     changed = lab.differences(before, lab.full_manifest(root, left_out))
     assert [line.partition(":")[0] for line in changed] in ([], ["var/lib"])
@@ -124,14 +125,14 @@ def test_a_bad_archive_is_refused_and_the_tree_stays_as_it_was(tree, damage, wor
 
 def test_a_good_archive_is_planned(tree):
     root, _, _ = tree
-    plan = desk_of(root).plan("12").legs[0]
+    plan = Plans(desk_of(root)).make("12").legs[0]
     assert [(c.name, c.new) for c in plan.upgraded] == [("rsyslog", "9:1")]
 
 
 def test_a_full_disk_while_downloading_stops_with_the_sources_as_they_were(tree):
     root, _, _ = tree
     desk = desk_of(root)
-    kept = desk.plan("12")
+    kept = Plans(desk).make("12")
     cache = root / "var/cache/apt/archives"
     sources = (root / "etc/apt/sources.list").read_text()
     subprocess.run(["mount", "-t", "tmpfs", "-o", "size=4k", "none", cache], check=True)

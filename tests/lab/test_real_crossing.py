@@ -16,6 +16,7 @@ from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner import launch
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.targets import Target
 from tests.support import lab
 from tests.support.runs import carry_out_on
@@ -145,7 +146,7 @@ def killed(bullseye, tmp_path_factory):
     ask(tree, "plan", "--to", "13", "--theirs", DECIDED)
     before = lab.full_manifest(tree, NOT_COVERED)
     desk = desk_of(tree)
-    kept = desk.kept_plan(desk.survey().facts, "13")
+    kept = Plans(desk).kept(desk.survey().facts, "13")
     identifier = desk.begin_crossing(kept, unattended=True)
     kill_runner_at(desk, identifier, "Download everything", power_cut=False)
     desk.go_on(unattended=True)

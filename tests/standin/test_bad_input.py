@@ -12,6 +12,7 @@ from brave_bridge.machines.standin.signing import make_key
 from brave_bridge.machines.tree import open_tree
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 from tests.support.runs import begin, carry_out, contents, outcome_of
@@ -37,7 +38,7 @@ def refuse_to_plan(desk: Desk) -> Refused:
     """Planning is refused and changes nothing; the refusal."""
     before = contents(desk.machine.root)
     with pytest.raises(Refused) as refused:
-        desk.plan("7")
+        Plans(desk).make("7")
     assert contents(desk.machine.root) == before
     assert refused.value.remedy
     return refused.value
@@ -104,7 +105,7 @@ def test_indices_of_another_release(own_world):
 
 def test_a_package_that_is_damaged_in_the_archive_stops_before_any_change(own_world):
     desk, folder = own_world
-    kept = desk.plan("7")
+    kept = Plans(desk).make("7")
     before = without_lists(desk)
     package = next((folder / "archives/quayside/pool").glob("quay-editor_7*"))
     package.write_bytes(package.read_bytes() + b"x")
@@ -125,7 +126,7 @@ def without_lists(desk) -> dict:
 @pytest.mark.skipif(os.geteuid() != 0, reason="mounting a small file system needs root")
 def test_a_full_disk_during_download_stops_before_any_change(own_world):
     desk, _ = own_world
-    kept = desk.plan("7")
+    kept = Plans(desk).make("7")
     cache = desk.machine.root / "var/cache/apt/archives"
     cache.mkdir(parents=True)
     subprocess.run(["mount", "-t", "tmpfs", "-o", "size=64k", "none", cache], check=True)

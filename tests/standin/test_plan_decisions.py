@@ -4,6 +4,7 @@ import pytest
 
 from brave_bridge.core.packages.choices import CHANNEL, OBSOLETE, SOURCE, TOOL
 from brave_bridge.runner.briefs import CrossBrief
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.policies import (
     forget_policy,
     listed_policies,
@@ -41,19 +42,19 @@ def crossed(desk, plan) -> dict[str, str]:
 
 def test_the_makers_other_suite_keeps_its_agent_and_a_tool_gives_way(stand_in):
     desk = stand_in("petrel")
-    plan = desk.plan("7")
+    plan = Plans(desk).make("7")
     assert "estuary-agent" in names(plan.legs[0].removed)
     source = choice_of(plan, SOURCE)
     assert (source.subject, source.answer) == (MAKER, "pause")
-    plan = desk.answer_plan(plan, "/etc/quay-webd/webd.conf", "theirs")
-    plan = desk.decide(plan, source.key, "suite stable")
+    plan = Plans(desk).answer(plan, "/etc/quay-webd/webd.conf", "theirs")
+    plan = Plans(desk).decide(plan, source.key, "suite stable")
     assert "estuary-agent" in names(plan.legs[0].upgraded)
     (webd,) = (q for q in plan.legs[0].questions if "webd" in q.path)
     assert (webd.answer, webd.by) == ("theirs", "person"), "fetching anew forgets no answer"
-    plan = desk.decide(plan, choice_of(plan, TOOL).key, "goes")
+    plan = Plans(desk).decide(plan, choice_of(plan, TOOL).key, "goes")
     assert "quay-mail" in names(plan.legs[0].removed) and "quay-post" in names(plan.legs[0].new)
-    plan = desk.decide(plan, choice_of(plan, OBSOLETE, "libtls1").key, "goes")
-    assert desk.plan("7").hash == plan.hash, "planned anew, every answer still holds"
+    plan = Plans(desk).decide(plan, choice_of(plan, OBSOLETE, "libtls1").key, "goes")
+    assert Plans(desk).make("7").hash == plan.hash, "planned anew, every answer still holds"
     after = crossed(desk, plan)
     assert after["estuary-agent"] == "3.1-1" and after["quay-post"] == "1.4-1"
     assert not {"quay-mail", "libtls1"} & after.keys()
@@ -70,11 +71,11 @@ def test_a_kind_of_a_component_brings_its_own_versions(stand_in):
     desk = stand_in("avocet")
     status = desk.machine.read("/var/lib/dpkg/status", 1_000_000)
     desk.machine.write("/var/lib/dpkg/status", status.replace(b"hold ok", b"install ok"))
-    plan = desk.plan("7")
+    plan = Plans(desk).make("7")
     channel = choice_of(plan, CHANNEL)
     usual = next(c for c in plan.legs[0].upgraded if c.name == "quay-guests")
     assert (channel.answer, usual.new) == ("guests", "9.0-2")
-    plan = desk.decide(plan, channel.key, "guests-next")
+    plan = Plans(desk).decide(plan, channel.key, "guests-next")
     newer = next(c for c in plan.legs[0].upgraded if c.name == "quay-guests")
     assert newer.new == "9.3-1"
     turned = "".join(file.text for file in plan.legs[0].source_files)
@@ -83,19 +84,19 @@ def test_a_kind_of_a_component_brings_its_own_versions(stand_in):
 
 def test_the_package_of_the_running_kernel_is_not_to_go(stand_in):
     desk = stand_in("petrel")
-    plan = desk.plan("7")
+    plan = Plans(desk).make("7")
     kernel = choice_of(plan, OBSOLETE, "quay-linux-image-5.19.0-4")
     assert [option.answer for option in kernel.options] == ["stays"]
     with pytest.raises(Refused, match="goes is no answer"):
-        desk.decide(plan, kernel.key, "goes")
+        Plans(desk).decide(plan, kernel.key, "goes")
     with pytest.raises(Refused, match="asks nothing about tool rope"):
-        desk.decide(plan, "tool rope", "goes")
+        Plans(desk).decide(plan, "tool rope", "goes")
 
 
 def test_what_was_decided_once_can_hold_for_every_machine_and_be_let_go_again(stand_in):
     desk, other = stand_in("petrel"), stand_in("gannet")
-    plan = desk.decide(desk.plan("7"), "tool quay-mail", "goes")
-    plan = desk.decide(plan, f"source {MAKER}", "drop")
+    plan = Plans(desk).decide(Plans(desk).make("7"), "tool quay-mail", "goes")
+    plan = Plans(desk).decide(plan, f"source {MAKER}", "drop")
     for kind in (TOOL, SOURCE):
         assert toggle_choice("demo", choice_of(plan, kind))
     assert not toggle_choice("demo", choice_of(plan, SOURCE)), "a second time takes it back"
@@ -103,7 +104,9 @@ def test_what_was_decided_once_can_hold_for_every_machine_and_be_let_go_again(st
     listed = {policy.key: policy.words for policy in listed_policies(read_policies("demo"))}
     assert listed == {"remove quay-mail": "goes away", "add quay-post": "comes",
                       f"source {MAKER}": "is dropped"}  # fmt: skip
-    assert "quay-mail" in names(other.plan("7").legs[-1].removed + other.plan("7").legs[0].removed)
+    assert "quay-mail" in names(
+        Plans(other).make("7").legs[-1].removed + Plans(other).make("7").legs[0].removed
+    )
     for key in listed:
         forget_policy("demo", key)
     assert not list(listed_policies(read_policies("demo")))

@@ -15,6 +15,7 @@ from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.pages.plan import plan_page
 from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.plan_export import export_plan
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.policies import toggle_answer, toggle_wish
 from brave_bridge.workbench.roles import known_roles
 from tests.support.runs import begin, carry_out, outcome_of
@@ -33,24 +34,24 @@ def names(changes) -> set[str]:
 
 def test_a_protected_package_stays_and_what_it_costs_is_kept_back_with_reasons(stand_in):
     desk = stand_in("petrel")
-    plan = desk.plan("7")
+    plan = Plans(desk).make("7")
     assert "estuary-agent" in names(plan.legs[0].removed)
-    changed = desk.plan_under(plan, plan.wishes.toggled("protect", "estuary-agent"))
+    changed = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
     leg = changed.legs[0]
     assert not leg.removed and "quay-libc" in names(leg.kept_back)
     reason = next(c.reason for c in leg.kept_back if c.name == "quay-libc")
     assert "cannot stand beside libtide1" in reason and changed.hash != plan.hash
-    assert desk.kept_plan(desk.facts(), "7") == changed
+    assert Plans(desk).kept(desk.facts(), "7") == changed
     # Planned anew, the wish still holds; taken back, all is as it was.
-    assert desk.plan("7").hash == changed.hash
-    back = desk.plan_under(changed, changed.wishes.toggled("protect", "estuary-agent"))
+    assert Plans(desk).make("7").hash == changed.hash
+    back = Plans(desk).under(changed, changed.wishes.toggled("protect", "estuary-agent"))
     assert back.hash == plan.hash
 
 
 def test_an_excluded_package_stays_as_it_is_and_the_crossing_does_exactly_that(stand_in):
     desk = stand_in("petrel")
-    plan = desk.plan("7")
-    changed = desk.plan_under(plan, plan.wishes.toggled("exclude", "quay-editor"))
+    plan = Plans(desk).make("7")
+    changed = Plans(desk).under(plan, plan.wishes.toggled("exclude", "quay-editor"))
     assert names(changed.legs[0].kept_back) == {"quay-editor"}
     begin(desk, CrossBrief("deb", changed.legs))
     carry_out(desk.machine.root, "petrel", "trial")
@@ -64,10 +65,10 @@ def test_an_excluded_package_stays_as_it_is_and_the_crossing_does_exactly_that(s
 
 def test_another_order_of_wishes_gives_another_plan(stand_in):
     desk = stand_in("petrel")
-    plan = desk.plan("7")
-    protected = desk.plan_under(plan, plan.wishes.toggled("protect", "estuary-agent"))
+    plan = Plans(desk).make("7")
+    protected = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
     moved = protected.wishes.moved(UPGRADED, -5)
-    again = desk.plan_under(protected, moved)
+    again = Plans(desk).under(protected, moved)
     assert again.wishes.order[1] == UPGRADED
     assert len(again.legs[0].kept_back) <= len(protected.legs[0].kept_back)
 
@@ -75,12 +76,12 @@ def test_another_order_of_wishes_gives_another_plan(stand_in):
 def test_policies_answer_for_every_machine_but_a_persons_answer_counts_more(stand_in):
     desk = stand_in("petrel")
     assert toggle_answer("demo", WEBD, "theirs") and toggle_wish("demo", "exclude", "quay-editor")
-    plan = desk.plan("7")
+    plan = Plans(desk).make("7")
     (question,) = (q for q in plan.legs[0].questions if q.path == WEBD)
     assert (question.answer, question.by) == ("theirs", "policy")
     assert names(plan.legs[0].kept_back) == {"quay-editor"}
-    mine = desk.answer_plan(plan, WEBD, "mine")
-    again = desk.plan_under(mine, mine.wishes)
+    mine = Plans(desk).answer(plan, WEBD, "mine")
+    again = Plans(desk).under(mine, mine.wishes)
     (question,) = (q for q in again.legs[0].questions if q.path == WEBD)
     assert (question.answer, question.by) == ("mine", "person")
     assert not toggle_answer("demo", WEBD, "theirs")
@@ -88,7 +89,7 @@ def test_policies_answer_for_every_machine_but_a_persons_answer_counts_more(stan
 
 def test_a_config_file_is_shown_in_three_versions(stand_in):
     desk = stand_in("petrel")
-    preview = preview_config(desk, desk.plan("7"), WEBD)
+    preview = preview_config(desk, Plans(desk).make("7"), WEBD)
     assert "workers 2" in preview.shipped and "workers 8" in preview.mine
     assert "workers auto" in preview.theirs and preview.meet and not preview.why
     assert "+workers 8" in preview.by_you and "+workers auto" in preview.by_them
@@ -96,7 +97,7 @@ def test_a_config_file_is_shown_in_three_versions(stand_in):
 
 def test_where_the_old_package_is_gone_yours_is_held_against_the_new_one(stand_in):
     desk = stand_in("petrel")
-    plan = desk.plan("7")
+    plan = Plans(desk).make("7")
     shutil.rmtree(desk.machine.root / "var/lib/apt/lists")
     preview = preview_config(desk, plan, WEBD)
     assert preview.shipped is None and "no archive has quay-webd" in preview.why[0]
@@ -105,7 +106,7 @@ def test_where_the_old_package_is_gone_yours_is_held_against_the_new_one(stand_i
 
 def test_a_plan_is_exported_in_every_form(stand_in, tmp_path):
     desk = stand_in("petrel")
-    plan = desk.plan("8")
+    plan = Plans(desk).make("8")
     paths = export_plan("petrel", plan, tmp_path)
     text = paths[0].read_text()
     assert plan.hash in text and "libtide1" in text and "### Straight to 8 englefield?" in text
@@ -123,7 +124,7 @@ def read(desk):
 
 def test_the_straight_way_stands_beside_the_steps(stand_in):
     desk = stand_in("petrel")
-    plan = desk.plan("8")
+    plan = Plans(desk).make("8")
     skipping = plan.legs[1].skipping
     assert skipping is not None and plan.legs[0].skipping is None
     assert any("libtide1" in words for words in skipping.unmet)
@@ -131,7 +132,7 @@ def test_the_straight_way_stands_beside_the_steps(stand_in):
 
 def test_folded_rows_are_there_for_a_filter_only(stand_in):
     desk = stand_in("petrel")
-    record = msgspec.structs.replace(read(desk), plan=desk.plan("7"))
+    record = msgspec.structs.replace(read(desk), plan=Plans(desk).make("7"))
     page = plan_page(record, known_roles())
     fold = next(row for row in page.rows if row.key == "fold:0:ordinary")
     hidden = [row for row in page.rows if row.folded and row.key.startswith("package:")]
@@ -146,7 +147,7 @@ def test_folded_rows_are_there_for_a_filter_only(stand_in):
 def test_a_world_that_moved_since_the_approval_is_asked_about_and_nothing_done(stand_in):
     """Unattended, the question's default is to undo."""
     desk = stand_in("petrel")
-    plan = desk.plan("7")
+    plan = Plans(desk).make("7")
     before = desk.machine.read("/etc/apt/sources.list.d/quayside.sources", 10_000)
     leg = plan.legs[0]
     approved = tuple(c for c in leg.upgraded if c.name != "quay-editor")
@@ -175,14 +176,14 @@ def test_the_track_and_the_tasks_of_a_leg_are_kept_with_the_machine(stand_in):
 
 
 def test_a_source_tells_who_signed_it(stand_in):
-    plan = stand_in("petrel").plan("7").legs[0]
+    plan = Plans(stand_in("petrel")).make("7").legs[0]
     own = next(source for source in plan.sources if source.outcome == "renamed")
     assert len(own.signers) == 1 and len(own.signers[0]) >= 40
 
 
 def test_services_of_changing_packages_are_told(stand_in):
     desk = stand_in("petrel")
-    plan = desk.plan("7")
+    plan = Plans(desk).make("7")
     found = {(s.unit, s.package) for s in plan.legs[0].services}
     assert ("quay-webd.service", "quay-webd") in found
     assert ("estuary-agent.service", "estuary-agent") in found

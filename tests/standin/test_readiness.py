@@ -14,6 +14,7 @@ from brave_bridge.runner.briefs import CrossBrief, RemedyBrief, ReturnBrief, Upd
 from brave_bridge.workbench import run
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import keep_decisions, read_decisions, surroundings_for
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import remember
@@ -39,7 +40,7 @@ def found(desk: Desk, to: str = "") -> dict:
 
 def test_a_leg_is_offered_only_from_an_up_to_date_release(stand_in):
     desk = stand_in("avocet")
-    kept = desk.plan("7")
+    kept = Plans(desk).make("7")
     with pytest.raises(Refused, match="4 updates pending, 4 of them security"):
         desk.begin_crossing(kept, unattended=True)
     outcome = carried_out(desk, UpdateBrief("deb"), "update")
@@ -149,7 +150,7 @@ def test_guests_and_maintenance_are_left_as_they_were_also_when_the_crossing_is_
                           "systemctl start quay-guests.service")  # fmt: skip
     around = surroundings_for(read_decisions(desk.machine), desk.facts())
     assert [guest.name for guest in around.guests] == ["tide-archive", "mail-relay", "map-tiles"]
-    brief = CrossBrief("deb", desk.plan("7").legs, 0.0, around)
+    brief = CrossBrief("deb", Plans(desk).make("7").legs, 0.0, around)
     begin(desk, brief, "cross")
     # The crossing is killed while everything is shut down, then given up for a return.
     at = next(seq for seq in range(4, 20) if _killed_after_snapshot(desk, seq))
@@ -185,7 +186,7 @@ def test_a_stubborn_guest_stops_an_unattended_crossing_with_nothing_changed(stan
     live.save(root, described)
     before = contents(root)
     around = surroundings_for(read_decisions(desk.machine), desk.facts())
-    plans = desk.plan("7").legs
+    plans = Plans(desk).make("7").legs
     outcome = carried_out(desk, CrossBrief("deb", plans, 0.0, around), "cross")
     assert (outcome.state, outcome.at) == ("stopped", "guests")
     assert "mail-relay does not shut down" in outcome.why
@@ -217,7 +218,7 @@ def test_a_confirmed_backup_and_a_window_are_held_against_the_plan(stand_in):
     ready = Readiness(desk)
     ready.confirm_backup()
     ready.set_window("22:00-22:01")
-    desk.plan("7")
+    Plans(desk).make("7")
     slow = msgspec.structs.replace(ready.decisions, speeds=Speeds(link=2000.0, disk=1e6))
     keep_decisions(desk.machine, slow)
     after = found(desk)
@@ -235,14 +236,14 @@ def test_a_confirmed_backup_and_a_window_are_held_against_the_plan(stand_in):
 
 def test_an_estimate_is_kept_beside_what_it_really_took(stand_in):
     desk = stand_in("petrel")
-    kept = desk.plan("7")
+    kept = Plans(desk).make("7")
     guess = desk.survey("7").estimate
     assert guess.basis == "measured here: disk"
     begin(desk, CrossBrief("deb", kept.legs, guess.seconds))
     carry_out(desk.machine.root, "petrel", "trial")
     restart = RemedyBrief("restart", (("systemctl", "reboot"),))
     carried_out(desk, restart, "restart")
-    desk.plan("8")
+    Plans(desk).make("8")
     learnt = desk.survey("8").estimate
     assert "corrected by one crossing" in learnt.basis
     assert learnt.seconds < guess.seconds
@@ -299,7 +300,7 @@ def test_a_runner_that_fails_itself_still_puts_back_what_was_entered(stand_in, m
     ready.set_maintenance("systemctl stop quay-guests.service",
                           "systemctl start quay-guests.service")  # fmt: skip
     around = surroundings_for(read_decisions(desk.machine), desk.facts())
-    begin(desk, CrossBrief("deb", desk.plan("7").legs, 0.0, around), "trial")
+    begin(desk, CrossBrief("deb", Plans(desk).make("7").legs, 0.0, around), "trial")
     carry_out(root, "avocet", "trial", ("after", 8))
     assert not _running(root)["tide-archive"]
 

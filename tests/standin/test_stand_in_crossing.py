@@ -11,12 +11,13 @@ from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
 from brave_bridge.runner.service_guard import GUARD
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.support.runs import begin, carry_out, contents, outcome_of
 
 
 def planned(desk: Desk, to: str) -> CrossBrief:
-    return CrossBrief("deb", desk.plan(to).legs)
+    return CrossBrief("deb", Plans(desk).make(to).legs)
 
 
 def cross(desk: Desk, to: str, **options):
@@ -29,7 +30,7 @@ def cross(desk: Desk, to: str, **options):
 def test_planning_touches_nothing(stand_in):
     desk = stand_in("petrel")
     before = contents(desk.machine.root)
-    plan = desk.plan("7").legs[0]
+    plan = Plans(desk).make("7").legs[0]
     assert contents(desk.machine.root) == before
     assert {c.name for c in plan.removed} == {"estuary-agent", "libtide1"}
     assert {c.name for c in plan.new} == {"libtide2", "libtls3", "quay-linux-image-6.6.0-11"}
@@ -52,7 +53,7 @@ def test_petrel_crosses_and_returns(stand_in):
     desk = stand_in("petrel")
     root = desk.machine.root
     before = contents(root)
-    kept = desk.answer_plan(desk.plan("7"), "/etc/quay-webd/webd.conf", "theirs")
+    kept = Plans(desk).answer(Plans(desk).make("7"), "/etc/quay-webd/webd.conf", "theirs")
     begin(desk, CrossBrief("deb", kept.legs))
     carry_out(root, "petrel", "trial")
     outcome = outcome_of(root, "petrel", "trial")
@@ -102,7 +103,7 @@ def test_skipping_the_middle_release_is_refused(stand_in):
     route = desk.route("5.3")
     assert "point releases are taken in order" in route.refused[0].reason
     with pytest.raises(Refused, match="older"):
-        stand_in("petrel").plan("5.1")
+        Plans(stand_in("petrel")).make("5.1")
 
 
 @pytest.fixture(scope="session")
@@ -221,7 +222,7 @@ def damage(desk: Desk, path: str, old: bytes, new: bytes) -> None:
 
 def test_a_failing_script_stops_part_way_and_names_the_way_back(stand_in, demo_world, tmp_path):
     desk = stand_in("petrel")
-    kept = desk.plan("7")
+    kept = Plans(desk).make("7")
     # The database's script needs this folder; a file in its place makes it fail.
     desk.machine.remove("/var/lib/tidebase/converted-at")
     (desk.machine.root / "var/lib/tidebase").rmdir()
@@ -242,7 +243,7 @@ def test_a_failing_script_stops_part_way_and_names_the_way_back(stand_in, demo_w
 
 def test_two_procedures_at_once_are_refused(stand_in):
     desk = stand_in("petrel")
-    kept = desk.plan("7")
+    kept = Plans(desk).make("7")
     begin(desk, CrossBrief("deb", kept.legs))
     with pytest.raises(Refused, match="has not ended"):
         desk.begin_crossing(kept, unattended=True)
@@ -250,11 +251,11 @@ def test_two_procedures_at_once_are_refused(stand_in):
 
 def test_a_plan_is_kept_only_while_it_fits(stand_in):
     desk = stand_in("petrel")
-    desk.plan("7")
-    assert desk.kept_plan(desk.survey().facts, "7") is not None
-    assert desk.kept_plan(desk.survey().facts, "6") is None
+    Plans(desk).make("7")
+    assert Plans(desk).kept(desk.survey().facts, "7") is not None
+    assert Plans(desk).kept(desk.survey().facts, "6") is None
     damage(desk, "/etc/apt/sources.list.d/quayside.sources", b"main", b"main extra")
-    assert desk.kept_plan(desk.survey().facts, "7") is None
+    assert Plans(desk).kept(desk.survey().facts, "7") is None
 
 
 def test_the_state_folder_is_no_part_of_a_snapshot(stand_in):

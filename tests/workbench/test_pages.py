@@ -20,6 +20,7 @@ from brave_bridge.workbench.pages.return_preview import preview_lines
 from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.pages.ways_back import ways_back_page
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target, open_target, parse_words
@@ -184,7 +185,7 @@ def test_whoever_may_not_read_the_records_still_gets_a_survey(stand_in, monkeypa
     monkeypatch.setattr(os, "access", lambda path, mode: False)
     finding = next(f for f in desk.survey("7").findings if f.id == "way-back")
     assert finding.verdict is Verdict.NOT_APPLICABLE
-    for ask in (WaysBack(desk).listed, desk.procedures, desk.proof, lambda: desk.plan("7")):
+    for ask in (WaysBack(desk).listed, desk.procedures, desk.proof, lambda: Plans(desk).make("7")):
         with pytest.raises(Refused, match="permission denied"):
             ask()
 

@@ -31,6 +31,7 @@ from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.findings import Verdict, worst
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plan_export import export_plan
+from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.policies import forget_policy, listed_policies, read_policies
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import remember
@@ -71,7 +72,7 @@ def route(context: typer.Context, to: To = "", json: Json = False) -> None:
 
 def _decided(desk: Desk, kept, theirs: list[str]):
     for path in theirs:
-        kept = desk.answer_plan(kept, path, "theirs")
+        kept = Plans(desk).answer(kept, path, "theirs")
     return kept
 
 
@@ -82,14 +83,14 @@ def _wished(desk: Desk, kept, wanted: dict[str, list[str]]):
         for slot in slots:
             if slot not in getattr(wishes, kind):
                 wishes = wishes.toggled(kind, slot)
-    return kept if wishes == kept.wishes else desk.plan_under(kept, wishes)
+    return kept if wishes == kept.wishes else Plans(desk).under(kept, wishes)
 
 
 def _chosen(desk: Desk, kept, choose: list[str], tell):
     """The plan with its choices answered as the command line says."""
     for words in choose:
         key, _, answer = words.rpartition("=")
-        kept = desk.decide(kept, key, answer, tell)
+        kept = Plans(desk).decide(kept, key, answer, tell)
     return kept
 
 
@@ -112,7 +113,7 @@ def plan(
     tell = None if json else (lambda title: print(f"· {title}", file=sys.stderr))
     wanted = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove,
               "add": add}  # fmt: skip
-    kept = _chosen(desk, desk.plan(to, tell), choose, tell)
+    kept = _chosen(desk, Plans(desk).make(to, tell), choose, tell)
     kept = _decided(desk, _wished(desk, kept, wanted), theirs)
     if files:
         for path in export_plan(desk.machine.name, kept, Path(files)):
@@ -149,7 +150,7 @@ def cross(
     """Cross to a release: way back, sources, download, two stages, proof."""
     desk = context.obj.desk()
     surveyed = desk.survey(to)
-    kept = _decided(desk, desk.kept_plan(surveyed.facts, to) or desk.plan(to), theirs)
+    kept = _decided(desk, Plans(desk).kept(surveyed.facts, to) or Plans(desk).make(to), theirs)
     if not json:
         print_document(False, {}, [*texts.plan_text(kept), *texts.card_text(surveyed)])
     confirm(yes, f"Cross {desk.machine.name} to {kept.legs[-1].leg.end.title}?")

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from brave_bridge.core.packages.wishes import PersonsWishes
     from brave_bridge.workbench.desk import Desk
     from brave_bridge.workbench.pages.page import Row
+    from brave_bridge.workbench.plans import Plans
     from brave_bridge.workbench.policies import Policy
     from brave_bridge.workbench.record import KeptPlan
 
@@ -31,7 +32,7 @@ class PlanDeeds:
             self.notify("There is nothing to plan here yet.", severity="warning")
             return
         self.place = "plan"
-        self._do("planning", lambda desk: desk.plan(goal, self._tell_step))
+        self._do("planning", lambda desk: _plans(desk).make(goal, self._tell_step))
 
     def _tell_step(self, title: str) -> None:
         self.call_from_thread(self.tell_busy, f"{self.harbour.current}: {title} …")
@@ -76,7 +77,7 @@ class PlanDeeds:
             return
         question = next(q for leg in plan.legs for q in leg.questions if q.path == path)
         other = "theirs" if question.answer == "mine" else "mine"
-        self._do("deciding", lambda desk: desk.answer_plan(plan, path, other))
+        self._do("deciding", lambda desk: _plans(desk).answer(plan, path, other))
 
     def choose(self, key: str) -> None:
         """Answer a question whose answer changes the plan."""
@@ -89,7 +90,7 @@ class PlanDeeds:
             if answer is not None:
                 self._do(
                     "planning again",
-                    lambda desk: desk.decide(plan, choice.key, answer, self._tell_step),
+                    lambda desk: _plans(desk).decide(plan, choice.key, answer, self._tell_step),
                     lambda now: self._tell_difference(plan, now),
                 )
 
@@ -109,7 +110,7 @@ class PlanDeeds:
 
         def decide(answer: str | None) -> None:
             if answer:
-                self._do("deciding", lambda desk: desk.answer_plan(plan, path, answer))
+                self._do("deciding", lambda desk: _plans(desk).answer(plan, path, answer))
 
         def show(preview) -> None:
             from brave_bridge.tui.config_screen import ConfigScreen
@@ -144,7 +145,7 @@ class PlanDeeds:
         plan = self._plan
         self._do(
             "planning again",
-            lambda desk: desk.plan_under(plan, wishes),
+            lambda desk: _plans(desk).under(plan, wishes),
             lambda now: self._tell_difference(plan, now),
         )
 
@@ -206,6 +207,12 @@ class PlanDeeds:
             self.notify(f"It holds for {words}.", title=subject.replace("[", "\\["))
 
         self._do("keeping it", deed, tell)
+
+
+def _plans(desk: Desk) -> Plans:
+    from brave_bridge.workbench.plans import Plans
+
+    return Plans(desk)
 
 
 def _toggle_task(desk: Desk, task: str) -> None:

@@ -9,7 +9,8 @@ from brave_bridge.core.formats.text import decoded, plain
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.deb.shipped import file_of_now, file_to_come
 from brave_bridge.machines.port import MachineError
-from brave_bridge.workbench.desk import PLAN_FOLDER, Desk
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.plans import PLAN_FOLDER
 from brave_bridge.workbench.record import KeptPlan
 from brave_bridge.workbench.refusal import Refused
 

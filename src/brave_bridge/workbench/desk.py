@@ -5,28 +5,24 @@ machine; the state folder is made when there is first something to keep.
 """
 
 import os
-import shutil
 from collections.abc import Callable
 from datetime import UTC, date, datetime
 
 import msgspec
 
 from brave_bridge import __version__
-from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.requests import FactsRead
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
-from brave_bridge.core.packages.choices import wishes_with
-from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import WaysBackSeen, stops
-from brave_bridge.families.choose import CROSSING_FAMILIES, planner_named, survey
+from brave_bridge.families.choose import survey
 from brave_bridge.families.identify import read_identity
-from brave_bridge.machines.port import STATE_FOLDER, Machine
+from brave_bridge.machines.port import Machine
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import (
     Brief,
@@ -36,7 +32,6 @@ from brave_bridge.runner.briefs import (
     encode_brief,
 )
 from brave_bridge.runner.card_maker import card_state
-from brave_bridge.runner.inline import drive
 from brave_bridge.runner.performer import Performer
 from brave_bridge.runner.way_back_deeds import about
 from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
@@ -47,21 +42,16 @@ from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
 from brave_bridge.workbench.forecast import forecast
 from brave_bridge.workbench.keeping import (
     Decisions,
-    keep_decisions,
     read_decisions,
     surroundings_for,
 )
-from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_plan
+from brave_bridge.workbench.kept_plan import fitting_plan
 from brave_bridge.workbench.lines import line_for, line_of, release_of
-from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
 from brave_bridge.workbench.places import state_of_fleet
-from brave_bridge.workbench.policies import answered, answered_as_before, read_policies
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
-
-PLAN_FOLDER = f"{STATE_FOLDER}/plans"
 
 
 class Desk:
@@ -98,7 +88,7 @@ class Desk:
         """
         facts = facts or self.facts()
         readable = self.reads_records
-        plan = self.kept_plan(facts) if readable else None
+        plan = fitting_plan(self.machine, facts) if readable else None
         if listed is None:
             listed = tuple(self.snapshots.listed()) if readable else ()
         decisions = read_decisions(self.machine) if readable else Decisions()
@@ -166,90 +156,6 @@ class Desk:
         make_state_folder(self.machine)
         name = f"{purpose}-{_stamp()}"
         return Performer(self.machine, self.family(), self.snapshots, name)
-
-    # What a route would change
-
-    def plan(
-        self, to: str, tell: Callable[[str], None] | None = None,
-        wishes: PersonsWishes | None = None,
-    ) -> KeptPlan:  # fmt: skip
-        """Plan the legs to a release and keep the plan; Refused where that cannot be done.
-
-        Without ``wishes`` those of the plan before hold, or the fleet's policies.
-        """
-        family = self.family()
-        if family not in CROSSING_FAMILIES:
-            raise Refused("planning", f"machines of the {family} family cannot cross yet")
-        self.must_read_records()
-        facts = self.facts()
-        route = self.route(to, facts)
-        if not route.legs:
-            raise Refused("planning", "; ".join(r.reason for r in route.refused))
-        make_state_folder(self.machine)
-        before = self.kept_plan(facts, to)
-        policies = read_policies(self.target.kind)
-        wishes = wishes or (before.wishes if before else policies.wishes)
-        shutil.rmtree(self.machine.state / "plans", ignore_errors=True)
-        script = planner_named(family).plan(facts, route.legs, PLAN_FOLDER, wishes)
-        performer = MeasuringPerformer(self.performer("plan"))
-        planned = drive(script, performer, tell)
-        if isinstance(planned, PlanFault):
-            raise Refused(planned.attempted, planned.seen, planned.remedy)
-        measured = speeds(performer, self.machine.state)
-        known = read_decisions(self.machine)
-        keep_decisions(self.machine, msgspec.structs.replace(known, speeds=measured))
-        kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
-        kept = answered(answered_as_before(kept, before), policies)
-        keep_plan(self.machine, kept)
-        return kept
-
-    def plan_under(self, plan: KeptPlan, wishes: PersonsWishes) -> KeptPlan:
-        """The plan under other wishes, over the same indices, kept."""
-        facts = self.facts()
-        script = planner_named(self.family()).again(facts, plan.legs, PLAN_FOLDER, wishes)
-        planned = drive(script, self.performer("plan"))
-        if isinstance(planned, PlanFault):
-            raise Refused(planned.attempted, planned.seen, planned.remedy)
-        kept = msgspec.structs.replace(plan, legs=planned, made_at=now())
-        keep_plan(self.machine, kept)
-        return kept
-
-    def decide(
-        self, plan: KeptPlan, key: str, answer: str, tell: Callable[[str], None] | None = None
-    ) -> KeptPlan:
-        """The plan with another answer to one of its choices, kept.
-
-        Refused where nothing asks for it, or it cannot be answered so.
-        """
-        choices = {choice.key: choice for leg in plan.legs for choice in leg.choices}
-        if key not in choices:
-            asked = ", ".join(choices) or "nothing"
-            raise Refused("deciding", f"the plan asks nothing about {key}", f"it asks: {asked}")
-        known = [option.answer for option in choices[key].options]
-        if answer not in known:
-            raise Refused("deciding", f"{answer} is no answer to {key}", f"say {', '.join(known)}")
-        wishes = wishes_with(plan.wishes, choices[key], answer)
-        if choices[key].needs_sources:
-            return self.plan(plan.to, tell, wishes)
-        return self.plan_under(plan, wishes)
-
-    def kept_plan(self, facts: Facts, to: str = "") -> KeptPlan | None:
-        """The kept plan, if it still fits the machine (and leads to ``to``)."""
-        return fitting_plan(self.machine, facts, to)
-
-    def answer_plan(self, plan: KeptPlan, path: str, answer: str) -> KeptPlan:
-        """The plan with a config question answered, kept; Refused where nothing asks for it."""
-        if not any(q.path == path for leg in plan.legs for q in leg.questions):
-            asked = ", ".join(sorted({q.path for leg in plan.legs for q in leg.questions}))
-            raise Refused(
-                "deciding",
-                f"the plan asks nothing about {path}",
-                f"it asks about: {asked or 'nothing'}",
-            )
-        legs = tuple(leg.with_answer(path, answer) for leg in plan.legs)
-        changed = msgspec.structs.replace(plan, legs=legs)
-        keep_plan(self.machine, changed)
-        return changed
 
     # Ways back
 

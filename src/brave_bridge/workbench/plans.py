@@ -1,0 +1,114 @@
+"""The plans of one machine: made, decided about, kept until they are crossed."""
+
+import shutil
+from collections.abc import Callable
+
+import msgspec
+
+from brave_bridge.core.crossing.planner import PlanFault
+from brave_bridge.core.packages.choices import wishes_with
+from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.families.choose import CROSSING_FAMILIES, planner_named
+from brave_bridge.machines.port import STATE_FOLDER
+from brave_bridge.runner.inline import drive
+from brave_bridge.snapshots.catalogue import make_state_folder
+from brave_bridge.store.logbook import now
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.keeping import keep_decisions, read_decisions
+from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_plan
+from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
+from brave_bridge.workbench.policies import answered, answered_as_before, read_policies
+from brave_bridge.workbench.record import KeptPlan
+from brave_bridge.workbench.refusal import Refused
+
+PLAN_FOLDER = f"{STATE_FOLDER}/plans"
+
+
+class Plans:
+    """What a route would change on a machine, and what the person wants of it."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+
+    def make(
+        self, to: str, tell: Callable[[str], None] | None = None,
+        wishes: PersonsWishes | None = None,
+    ) -> KeptPlan:  # fmt: skip
+        """Plan the legs to a release and keep the plan; Refused where that cannot be done.
+
+        Without ``wishes`` those of the plan before hold, or the fleet's policies.
+        """
+        family = self.desk.family()
+        if family not in CROSSING_FAMILIES:
+            raise Refused("planning", f"machines of the {family} family cannot cross yet")
+        self.desk.must_read_records()
+        facts = self.desk.facts()
+        route = self.desk.route(to, facts)
+        if not route.legs:
+            raise Refused("planning", "; ".join(r.reason for r in route.refused))
+        make_state_folder(self.desk.machine)
+        before = self.kept(facts, to)
+        policies = read_policies(self.desk.target.kind)
+        wishes = wishes or (before.wishes if before else policies.wishes)
+        shutil.rmtree(self.desk.machine.state / "plans", ignore_errors=True)
+        script = planner_named(family).plan(facts, route.legs, PLAN_FOLDER, wishes)
+        performer = MeasuringPerformer(self.desk.performer("plan"))
+        planned = drive(script, performer, tell)
+        if isinstance(planned, PlanFault):
+            raise Refused(planned.attempted, planned.seen, planned.remedy)
+        measured = speeds(performer, self.desk.machine.state)
+        known = read_decisions(self.desk.machine)
+        keep_decisions(self.desk.machine, msgspec.structs.replace(known, speeds=measured))
+        kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
+        kept = answered(answered_as_before(kept, before), policies)
+        keep_plan(self.desk.machine, kept)
+        return kept
+
+    def under(self, plan: KeptPlan, wishes: PersonsWishes) -> KeptPlan:
+        """The plan under other wishes, over the same indices, kept."""
+        facts = self.desk.facts()
+        script = planner_named(self.desk.family()).again(facts, plan.legs, PLAN_FOLDER, wishes)
+        planned = drive(script, self.desk.performer("plan"))
+        if isinstance(planned, PlanFault):
+            raise Refused(planned.attempted, planned.seen, planned.remedy)
+        kept = msgspec.structs.replace(plan, legs=planned, made_at=now())
+        keep_plan(self.desk.machine, kept)
+        return kept
+
+    def decide(
+        self, plan: KeptPlan, key: str, answer: str, tell: Callable[[str], None] | None = None
+    ) -> KeptPlan:
+        """The plan with another answer to one of its choices, kept.
+
+        Refused where nothing asks for it, or it cannot be answered so.
+        """
+        choices = {choice.key: choice for leg in plan.legs for choice in leg.choices}
+        if key not in choices:
+            asked = ", ".join(choices) or "nothing"
+            raise Refused("deciding", f"the plan asks nothing about {key}", f"it asks: {asked}")
+        known = [option.answer for option in choices[key].options]
+        if answer not in known:
+            raise Refused("deciding", f"{answer} is no answer to {key}", f"say {', '.join(known)}")
+        wishes = wishes_with(plan.wishes, choices[key], answer)
+        if choices[key].needs_sources:
+            return self.make(plan.to, tell, wishes)
+        return self.under(plan, wishes)
+
+    def kept(self, facts: Facts, to: str = "") -> KeptPlan | None:
+        """The kept plan, if it still fits the machine (and leads to ``to``)."""
+        return fitting_plan(self.desk.machine, facts, to)
+
+    def answer(self, plan: KeptPlan, path: str, answer: str) -> KeptPlan:
+        """The plan with a config question answered, kept; Refused where nothing asks for it."""
+        if not any(q.path == path for leg in plan.legs for q in leg.questions):
+            asked = ", ".join(sorted({q.path for leg in plan.legs for q in leg.questions}))
+            raise Refused(
+                "deciding",
+                f"the plan asks nothing about {path}",
+                f"it asks about: {asked or 'nothing'}",
+            )
+        legs = tuple(leg.with_answer(path, answer) for leg in plan.legs)
+        changed = msgspec.structs.replace(plan, legs=legs)
+        keep_plan(self.desk.machine, changed)
+        return changed
