@@ -16,6 +16,7 @@ from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.packages.updates import Offer
+from brave_bridge.core.releases.catalogue import Keyring
 from brave_bridge.core.releases.conditions import KnownIssue, Needs
 from brave_bridge.core.survey.activity import Clock, Session, StaleProgram
 from brave_bridge.core.survey.difference import survey_difference
@@ -52,7 +53,13 @@ def situation(**changes) -> Situation:
 def plain_leg(**needs):
     """The leg to 7 without its known issues, to a release that needs this."""
     end = msgspec.structs.replace(leg().end, needs=Needs(**needs))
-    return msgspec.structs.replace(leg(), issues=(), end=end)
+    return msgspec.structs.replace(leg(), issues=(), keyring=None, end=end)
+
+
+def keys_from(version: str) -> dict:
+    """A leg that wants the library to have brought its keys."""
+    wanted = Keyring("quay-libc", version)
+    return {"legs": (msgspec.structs.replace(plain_leg(), keyring=wanted),)}
 
 
 def judged(**changes):
@@ -148,6 +155,8 @@ CASES = [
      source("deb [trusted=yes] http://a.example/quayside bowline-5.3 main")),
     ("unsigned-sources", STOP, "no active", source("# none")),
     ("source-keys", STOP, "key of a source is missing", {"key_files": ()}),
+    ("release-keys", STOP, "quay-libc 2.31-7, the leg needs 2.31-10", keys_from("2.31-10")),
+    ("release-keys", CLEAR, "has the keys of the next release", keys_from("2.31-7")),
     ("source-keys", STOP, "key of a source is missing",
      source("deb [signed-by=/k.gpg] http://a.example/quayside bowline-5.3 main")),
     ("unread-sources", CAUTION, "Nothing was ever fetched", source(

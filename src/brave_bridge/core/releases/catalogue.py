@@ -82,6 +82,13 @@ class Successor(msgspec.Struct, frozen=True):
     text: str
 
 
+class Keyring(msgspec.Struct, frozen=True):
+    """The package that brings a release's keys, and from which version on it has them."""
+
+    package: str
+    at_least: str
+
+
 class MovedArchive(msgspec.Struct, frozen=True):
     """Where releases go when their support has ended, and where the living ones are.
 
@@ -108,6 +115,7 @@ class LegRule(msgspec.Struct, frozen=True):
     components: tuple[SplitComponent, ...] = ()
     channels: tuple[Channel, ...] = ()
     successors: tuple[Successor, ...] = ()
+    keyring: Keyring | None = None
     notes: tuple[str, ...] = ()
     issues: tuple[KnownIssue, ...] = ()
     tasks: tuple[LegTask, ...] = ()
@@ -189,6 +197,7 @@ class Leg(msgspec.Struct, frozen=True):
     components: tuple[SplitComponent, ...] = ()
     channels: tuple[Channel, ...] = ()
     successors: tuple[Successor, ...] = ()
+    keyring: Keyring | None = None
     moved: tuple[MovedArchive, ...] = ()
     notes: tuple[str, ...] = ()
     issues: tuple[KnownIssue, ...] = ()
@@ -246,6 +255,7 @@ def leg_of(line: ReleaseLine, rule: LegRule) -> Leg:
         components=rule.components,
         channels=rule.channels,
         successors=rule.successors,
+        keyring=rule.keyring,
         moved=line.moved,
         notes=rule.notes,
         issues=rule.issues,
