@@ -93,6 +93,7 @@ def test_a_third_party_that_lacks_the_release_is_paused_and_the_rest_planned():
 def test_a_third_party_that_cannot_be_reached_is_paused_with_the_reason():
     (plan,) = planned(Replies((OWN, "diamond"), fault="no route to it"))
     assert [(s.outcome, s.reason) for s in plan.sources][1] == ("paused", "no route to it")
+    assert "cannot be read now (no route to it)" in choice_of(plan).about
 
 
 def test_what_is_fetched_is_noted_in_the_plans_own_folder():

@@ -24,7 +24,7 @@ from brave_bridge.core.formats.apt_sources import (
     renamed,
 )
 from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.core.packages.choices import DROP, KEEP, PAUSE, suite_in
+from brave_bridge.core.packages.choices import DROP, KEEP, PAUSE, PlanChoice, suite_in
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
@@ -212,13 +212,14 @@ class LegSources:
         expected = self.found.get((entry.uris[0], self.renaming.suites(entry.suites[0])))
         return expected is not None and not expected.missing
 
-    def _source_choices(self):
-        for key, entry in self.entries.items():
-            if key in self.answers and "deb" in entry.types:
-                offered = {suite: f for (uri, suite), f in self.found.items()
-                           if uri == entry.uris[0] and not f.fault}  # fmt: skip
+    def _source_choices(self) -> Iterator[PlanChoice]:
+        for key, answer in self.answers.items():
+            entry = self.entries[key]
+            if "deb" in entry.types:
+                asked = {suite: found for (uri, suite), found in self.found.items()
+                         if uri == entry.uris[0]}  # fmt: skip
                 turned = self.renaming.suites(entry.suites[0])
-                yield source_choice(entry, self.leg, turned, offered, self.answers[key])
+                yield source_choice(entry, self.leg, turned, asked, answer)
 
 
 def fault_of(attempted: str, reply: Reply, remedy: str = "") -> PlanFault:

@@ -40,13 +40,14 @@ def other_suites(suite: str, leg: Leg) -> Iterator[str]:
 
 
 def source_choice(
-    entry: SourceEntry, leg: Leg, turned: str, offered: Mapping[str, SuiteFound], answer: str
+    entry: SourceEntry, leg: Leg, turned: str, asked: Mapping[str, SuiteFound], answer: str
 ) -> PlanChoice:
     """What may become of a third party's source.
 
-    ``turned`` is the suite it would go along to, ``offered`` are the suites that it has.
+    ``turned`` is the suite it would go along to, ``asked`` are the suites that were looked for.
     """
     end, suite = leg.end.title, entry.suites[0]
+    offered = {name: found for name, found in asked.items() if not found.fault}
     options = []
     if turned == suite:
         options.append(Option(FOLLOW, "it does not name the release and stays as it is"))
@@ -62,7 +63,7 @@ def source_choice(
         options.append(Option(KEEP, f"it stays at {suite}: made for {leg.start.title}"))
     options.append(Option(DROP, "it is commented out for good"))
     default = FOLLOW if options[0].answer == FOLLOW else PAUSE
-    lack = "" if default == FOLLOW else f", which has no {turned}"
+    lack = "" if default == FOLLOW else f", {_lack(turned, asked.get(turned))}"
     return PlanChoice(
         kind=SOURCE,
         subject=source_name(entry),
@@ -71,6 +72,13 @@ def source_choice(
         answer=answer or default,
         default=default,
     )
+
+
+def _lack(turned: str, found: SuiteFound | None) -> str:
+    """Why a source cannot go along."""
+    if found is None or found.missing:
+        return f"which has no {turned}"
+    return f"which cannot be read now ({found.fault})"
 
 
 def _calls_itself(found: SuiteFound) -> str:
