@@ -100,9 +100,9 @@ def copy_content(
     """
     if status.st_size and cloner.clone(source, target, status.st_dev):
         return hash_of(source)
-    if status.st_size < PIECE:
-        content = os.read(source, PIECE)
-        if len(content) < PIECE and status.st_blocks * 512 >= status.st_size:
+    if status.st_size < PIECE and status.st_blocks * 512 >= status.st_size:
+        content = os.read(source, status.st_size + 1)
+        if len(content) <= status.st_size:
             if content:
                 write_all(target, content)
             return blake3(content).hexdigest(), len(content)

@@ -1,6 +1,7 @@
 """A helper process: does the items that it is handed, until nobody hands it any more."""
 
 import ctypes
+import gc
 import os
 import signal
 import sys
@@ -29,6 +30,8 @@ def main() -> int:
     number, parent, job = msgspec.msgpack.decode(first, type=tuple[int, int, AnyJob])
     _die_with(parent)
     worker = job.begin(number)
+    # Nothing here is part of a cycle: looking for some would only take time.
+    gc.disable()
     while (frame := receive(hand)) is not None:
         items = msgspec.msgpack.decode(frame, type=list[job.item])
         send(voice, _answered(worker, items))

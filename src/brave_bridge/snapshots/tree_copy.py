@@ -11,6 +11,7 @@ import msgspec
 from brave_bridge.snapshots.copying import CopyJob, FolderCopied, spool_path
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.crew import HELPERS, carry_out, most_helpers
+from brave_bridge.snapshots.flushing import Flushing
 from brave_bridge.snapshots.folders import list_folder, open_root, opened
 from brave_bridge.snapshots.manifest import FILE, ManifestWriter, joined, type_of
 
@@ -87,11 +88,13 @@ def _carried_out(job: CopyJob, folder: Path, progress: Progress, helpers: int) -
     report = CopyReport()
     writer = ManifestWriter(folder / "manifest.jsonl")
     paths = [spool_path(job.spools, number) for number in range(most_helpers(helpers) + 1)]
-    for done in carry_out(job, [""], helpers):
-        if done.length:
-            writer.add(done.folder, paths[done.spool], done.offset, done.length)
-        report.add(done)
-        progress(report.entries, report.bytes_covered)
+    with Flushing(folder) as flushing:
+        for done in carry_out(job, [""], helpers):
+            if done.length:
+                writer.add(done.folder, paths[done.spool], done.offset, done.length)
+            report.add(done)
+            flushing.written(report.bytes_copied)
+            progress(report.entries, report.bytes_covered)
     report.checksum = writer.finish()
     shutil.rmtree(spools)
     return report
