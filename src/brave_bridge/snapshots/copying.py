@@ -9,7 +9,6 @@ import contextlib
 import errno
 import os
 from collections.abc import Iterator
-from itertools import islice
 from pathlib import Path
 from typing import ClassVar
 
@@ -41,9 +40,8 @@ from brave_bridge.snapshots.manifest import (
     type_of,
 )
 
-Found = tuple[str, os.stat_result]
-Known = tuple[Entry, bytes]
-"""What the snapshot before has of a path, and its line."""
+Found = tuple[str, os.stat_result, bytes]
+"""A name in a folder, its status, and its line in the snapshot before where it is untouched."""
 
 _TRIES = 3
 _ASKED_FOR_AHEAD = 64
@@ -181,39 +179,40 @@ class FolderCopier:
         return lines
 
     def _others(self, path: str, listing: Listing) -> list[bytes]:
-        known = self._known_lines(path) if listing.others else {}
-        before = {name: known.get(encoded_path(name)) for name in listing.others} if known else {}
+        found = list(self._met(path, listing))
         lines: list[bytes] = []
-        rest = iter(listing.others.items())
-        while handful := list(islice(rest, _ASKED_FOR_AHEAD)):
-            self._ask_for(handful, before)
+        for start in range(0, len(found), _ASKED_FOR_AHEAD):
+            handful = found[start : start + _ASKED_FOR_AHEAD]
+            self._ask_for(handful)
             try:
-                lines += self._handful(path, handful, before)
+                lines += self._handful(path, handful)
             finally:
                 for descriptor in self._ahead.values():
                     os.close(descriptor)
                 self._ahead.clear()
         return lines
 
-    def _ask_for(self, handful: list[Found], before: dict[str, Known | None]) -> None:
+    def _met(self, path: str, listing: Listing) -> Iterator[Found]:
+        """What is in a folder; with the line of the snapshot before for what is as it was then."""
+        known = self._known_lines(path) if listing.others else {}
+        for name, status in listing.others.items():
+            before = known.get(encoded_path(name)) if known else None
+            is_as_before = before is not None and is_untouched(before[0], status)
+            yield name, status, before[1] if is_as_before else b""
+
+    def _ask_for(self, handful: list[Found]) -> None:
         """Have the disk bring the files of a folder that will be copied, all at once."""
         if self._copy < 0 or len(handful) < 2:
             return
-        for name, status in handful:
-            known = before.get(name)
-            is_plain = type_of(status.st_mode) == FILE and status.st_nlink == 1
-            if is_plain and not (known and is_untouched(known[0], status)):
+        for name, status, line in handful:
+            if not line and status.st_nlink == 1 and type_of(status.st_mode) == FILE:
                 with contextlib.suppress(OSError):
                     self._ahead[name] = open_ahead(name, self._source, status.st_size)
 
-    def _handful(
-        self, path: str, handful: list[Found], before: dict[str, Known | None]
-    ) -> Iterator[bytes]:
-        for name, status in handful:
-            known = before.get(name)
+    def _handful(self, path: str, handful: list[Found]) -> Iterator[bytes]:
+        for name, status, line in handful:
             try:
-                line = self._linked(name, status, *known) if known else None
-                if line is None:
+                if not line or not self._linked(name):
                     line = encode_entry(self._copied(joined(path, name), name, status))
             except FileNotFoundError:
                 self._vanished(joined(path, name))
@@ -222,7 +221,7 @@ class FolderCopier:
             if type_of(status.st_mode) == FILE:
                 self._result.bytes_covered += status.st_size
 
-    def _known_lines(self, path: str) -> dict[str, Known]:
+    def _known_lines(self, path: str) -> dict[str, tuple[Entry, bytes]]:
         if self.known is None or self._before < 0:
             return {}
         return self.known.lines_of_others(encoded_path(path))
@@ -230,21 +229,17 @@ class FolderCopier:
     def _vanished(self, path: str) -> None:
         self._result.vanished.append(encoded_path(path))
 
-    def _linked(
-        self, name: str, status: os.stat_result, before: Entry, line: bytes
-    ) -> bytes | None:
-        """The line of the snapshot before, whose file gets a further name; None where changed."""
-        if not is_untouched(before, status):
-            return None
+    def _linked(self, name: str) -> bool:
+        """Give the file of the snapshot before a further name; whether that could be done."""
         try:
             os.link(
                 name, name, src_dir_fd=self._before, dst_dir_fd=self._copy, follow_symlinks=False
             )
         except OSError as error:
             if error.errno in (errno.EMLINK, errno.ENOENT, errno.EPERM):
-                return None
+                return False
             raise
-        return line
+        return True
 
     def _copied(self, path: str, name: str, status: os.stat_result) -> Entry:
         if type_of(status.st_mode) != FILE:

@@ -1,5 +1,6 @@
 """Staging: what must come back is copied beside the live tree and checked, before any swap."""
 
+import contextlib
 import os
 import stat
 from typing import ClassVar
@@ -11,7 +12,7 @@ from brave_bridge.snapshots.files import (
     copy_content,
     dress_new,
     make_special,
-    open_to_read,
+    open_ahead,
     set_attributes,
 )
 from brave_bridge.snapshots.folders import open_root, opened
@@ -64,26 +65,36 @@ class Stager:
     def do(self, item: list[tuple[str, Entry]]) -> Staged:
         """Stage a handful; DamagedSnapshot at the first file that is not what was taken."""
         result = Staged()
-        for place, entry in item:
-            folder, _, name = decoded_path(place).rpartition("/")
-            with opened(self.staging, folder) as target:
-                if entry.type == FILE:
-                    result.bytes_copied += self._stage_file(entry, name, target)
-                else:
-                    make_special(entry, name, target)
-                    set_attributes(entry, name, target)
-            result.files += 1
+        with contextlib.ExitStack() as stack:
+            # All are asked for before the first is read: the disk brings them together.
+            originals = [self._original(entry, stack) for _, entry in item]
+            for (place, entry), original in zip(item, originals, strict=True):
+                folder, _, name = decoded_path(place).rpartition("/")
+                with opened(self.staging, folder) as target:
+                    if entry.type == FILE:
+                        result.bytes_copied += self._stage_file(entry, original, name, target)
+                    else:
+                        make_special(entry, name, target)
+                        set_attributes(entry, name, target)
+                result.files += 1
         return result
 
-    def _stage_file(self, entry: Entry, name: str, target: int) -> int:
+    def _original(self, entry: Entry, stack: contextlib.ExitStack) -> int:
+        """The snapshot's file, open until the stack ends; -1 for what is no file."""
+        if entry.type != FILE:
+            return -1
         folder, _, own = decoded_path(entry.path).rpartition("/")
-        original = copy = -1
         try:
-            try:
-                with opened(self.tree, folder) as source:
-                    original = open_to_read(own, source)
-            except OSError as error:
-                raise DamagedSnapshot(f"/{entry.path}: {error.strerror}") from error
+            with opened(self.tree, folder) as source:
+                original = open_ahead(own, source, entry.size)
+        except OSError as error:
+            raise DamagedSnapshot(f"/{entry.path}: {error.strerror}") from error
+        stack.callback(os.close, original)
+        return original
+
+    def _stage_file(self, entry: Entry, original: int, name: str, target: int) -> int:
+        copy = -1
+        try:
             status = os.fstat(original)
             if not stat.S_ISREG(status.st_mode):
                 raise DamagedSnapshot(f"/{entry.path}: it is no file any more")
@@ -93,9 +104,8 @@ class Stager:
                 raise DamagedSnapshot(f"/{entry.path}: its content is not what was taken")
             dress_new(msgspec.structs.replace(entry, flags=0), copy, os.fstat(copy))
         finally:
-            for descriptor in (original, copy):
-                if descriptor >= 0:
-                    os.close(descriptor)
+            if copy >= 0:
+                os.close(copy)
         return length
 
 
