@@ -2,8 +2,9 @@
 
 ``python -m bench.quality 200`` makes up that many machines of 200 to 2,500 packages, with
 holds, foreign packages and partial upgrades, plans both legs and the direct jump for each,
-and prints what came of it as Markdown. A second number is the first machine's, so that the
-work can be shared; SIGTERM ends it after the machine under way.
+and prints what came of it as Markdown. A second number is the first machine's; a third word
+is a file in which each machine's result is kept: what is in it already is not judged again and
+is part of the table, so that the work can be shared and go on later.
 """
 
 import random
@@ -31,6 +32,11 @@ from brave_bridge.families.deb.exact import stage_one_of
 
 _ONLY_TELL = ("--no-download", "--download-only")
 """apt tells what it chose and does nothing; a simulation would order it all, which takes long."""
+
+
+LEGS = ("11 to 12", "12 to 13", "11 to 13")
+Totals = dict[str, dict[str, int]]
+"""What came of a machine's plans: for each leg how often each thing was seen."""
 
 
 class Judged(msgspec.Struct):
@@ -125,9 +131,9 @@ def _explain(universe: Universe, plan: PackagePlan, judged: Judged) -> None:
         explainer.close()
 
 
-def run(count: int, first: int = 0) -> None:
+def run(count: int, first: int = 0, kept: str = "") -> None:
     """Judge that many machines and print a table."""
-    totals = {leg: Counter() for leg in ("11 to 12", "12 to 13", "11 to 13")}
+    known = _known(Path(kept)) if kept else {}
     asked_to_stop: list[int] = []
     signal.signal(signal.SIGTERM, lambda number, frame: asked_to_stop.append(number))
     with tempfile.TemporaryDirectory(prefix="brave-bridge-quality-", dir="/var/tmp") as folder:
@@ -135,22 +141,45 @@ def run(count: int, first: int = 0) -> None:
         for seed in range(first, first + count):
             if asked_to_stop:
                 break
+            if seed in known:
+                continue
             try:
-                _judge_machine(worlds, seed, totals)
+                known[seed] = _judge_machine(worlds, seed)
             except subprocess.TimeoutExpired as error:
                 print(f"<!-- machine {seed} left out: {error} -->", file=sys.stderr)
+                continue
             print(f"<!-- {seed + 1 - first} of {count} -->", file=sys.stderr, flush=True)
-    _print_table(totals)
+            if kept:
+                with open(kept, "ab") as stream:
+                    stream.write(msgspec.json.encode((seed, known[seed])) + b"\n")
+    _print_table(_known(Path(kept)) if kept else known)
 
 
-def _print_table(totals: dict[str, Counter]) -> None:
-    print("| what | " + " | ".join(totals) + " |")
-    print("|---|" + "---|" * len(totals))
-    for what in sorted({key for total in totals.values() for key in total}):
-        print(f"| {what} | " + " | ".join(str(total[what]) for total in totals.values()) + " |")
+def _known(kept: Path) -> dict[int, Totals]:
+    """The results in a file, by machine."""
+    if not kept.exists():
+        return {}
+    rows = (msgspec.json.decode(line, type=tuple[int, Totals])
+            for line in kept.read_bytes().splitlines())  # fmt: skip
+    return dict(rows)
 
 
-def _judge_machine(worlds: machines.Worlds, seed: int, totals: dict[str, Counter]) -> None:
+def _print_table(judged: dict[int, Totals]) -> None:
+    """The sums over all machines."""
+    legs = {leg: Counter() for leg in LEGS}
+    for totals in judged.values():
+        for leg, total in totals.items():
+            legs[leg].update(total)
+    print(f"<!-- {len(judged)} machines -->")
+    print("| what | " + " | ".join(legs) + " |")
+    print("|---|" + "---|" * len(legs))
+    for what in sorted({key for total in legs.values() for key in total}):
+        print(f"| {what} | " + " | ".join(str(total[what]) for total in legs.values()) + " |")
+
+
+def _judge_machine(worlds: machines.Worlds, seed: int) -> Totals:
+    """Plan for one machine step by step and straight, and have the plans judged."""
+    totals = {leg: Counter() for leg in LEGS}
     chance = random.Random(seed)
     machine = worlds.machine(chance.randint(200, 2_500), seed, spoilt=True)
     first = judge(machine, worlds.of("bookworm"), "bookworm", explain=True)
@@ -160,6 +189,7 @@ def _judge_machine(worlds: machines.Worlds, seed: int, totals: dict[str, Counter
     _count(totals["12 to 13"], after, worlds.of("trixie"), second)
     direct = judge(machine, worlds.of("trixie"), "trixie", explain=True)
     _count(totals["11 to 13"], machine, worlds.of("trixie"), direct)
+    return {leg: dict(total) for leg, total in totals.items()}
 
 
 def _count(total: Counter, machine, world, judged: Judged) -> None:
@@ -194,4 +224,5 @@ def _count(total: Counter, machine, world, judged: Judged) -> None:
 
 
 if __name__ == "__main__":
-    run(*map(int, sys.argv[1:] or ["20"]))
+    count, first, kept = (*sys.argv[1:], *("20", "0", "")[len(sys.argv) - 1 :])
+    run(int(count), int(first), kept)
