@@ -77,6 +77,7 @@ class Ledger(ScrollView, can_focus=True):
         self._all: tuple[Row, ...] = ()
         self._rows: tuple[Row, ...] = ()
         self._filter = ""
+        self._searched: list[str] = []
         self._empty = ""
         self._about: tuple[Note, ...] = ()
         self._start = ""
@@ -98,6 +99,7 @@ class Ledger(ScrollView, can_focus=True):
             return
         self._columns, self._all, self._empty = page.columns, page.rows, page.empty
         self._about, self._start = page.about, page.start
+        self._searched = []
         self._apply()
 
     def filter(self, text: str) -> None:
@@ -109,10 +111,10 @@ class Ledger(ScrollView, can_focus=True):
         before = self.pointed.key if self.pointed else self._start
         if self._filter:
             wanted = self._filter
-            self._rows = tuple(
-                row for row in self._all
-                if row.tone != "heading" and any(wanted in cell.casefold() for cell in row.cells)
-            )  # fmt: skip
+            # Made when it is first searched, and good for every letter after that.
+            self._searched = self._searched or [_searched_in(row) for row in self._all]
+            texts = zip(self._all, self._searched, strict=True)
+            self._rows = tuple(row for row, text in texts if wanted in text)
         else:
             self._rows = tuple(row for row in self._all if not row.folded)
         at = next((n for n, row in enumerate(self._rows) if row.key == before), None)
@@ -216,6 +218,11 @@ class Ledger(ScrollView, can_focus=True):
             self.action_choose()
         elif self._rows[index].tone != "heading":
             self.cursor = index
+
+
+def _searched_in(row: Row) -> str:
+    """What a filter looks in: all cells, each by itself; nothing of a heading."""
+    return "" if row.tone == "heading" else "\n".join(row.cells).casefold()
 
 
 def _narrowed(column: Column, scale: float) -> int:
