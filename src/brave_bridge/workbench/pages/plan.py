@@ -171,7 +171,7 @@ class _LegRows:
             for signer in source.signers:
                 signed.setdefault(signer, []).append(source.new_suite)
         rows = [key_row(signer, names, self.number) for signer, names in signed.items()]
-        words = f"{counted(len(rows), 'key')} that vouch for them"
+        words = "1 key vouches for them" if len(rows) == 1 else f"{len(rows)} keys vouch for them"
         yield from self._folded("keys", words, rows)
 
     def _groups(self) -> Iterator[Row]:

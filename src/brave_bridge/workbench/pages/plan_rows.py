@@ -133,11 +133,12 @@ def choice_row(choice: PlanChoice, leg: int) -> Row:
     """A question whose answer changes the plan."""
     asked, answer = _KINDS[choice.kind], _answer_words(choice)
     decided = choice.answer != choice.default
+    waiting = "quiet" if choice.kind == OBSOLETE else "caution"
     return Row(
         key=f"choice:{leg}:{choice.key}",
         cells=("?", _without_scheme(choice.subject), asked, answer, "",
                plain(choice.words_of(choice.answer))),
-        tone="chosen" if decided else "caution",
+        tone="chosen" if decided else waiting,
         why=(title(plain(choice.about)), *_options(choice)),
         action="choose",
         subject=choice.key,
