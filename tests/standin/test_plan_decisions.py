@@ -2,7 +2,7 @@
 
 import pytest
 
-from brave_bridge.core.packages.choices import CHANNEL, OBSOLETE, SOURCE, TOOL
+from brave_bridge.core.packages.choices import CHANNEL, OBSOLETE, RESTART, SOURCE, TOOL
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.policies import (
@@ -97,13 +97,16 @@ def test_what_was_decided_once_can_hold_for_every_machine_and_be_let_go_again(st
     desk, other = stand_in("petrel"), stand_in("gannet")
     plan = Plans(desk).decide(Plans(desk).make("7"), "tool quay-mail", "goes")
     plan = Plans(desk).decide(plan, f"source {MAKER}", "drop")
+    plan = Plans(desk).decide(plan, "restart quay-webd.service", "later")
     for kind in (TOOL, SOURCE):
         assert toggle_choice("demo", choice_of(plan, kind))
     assert not toggle_choice("demo", choice_of(plan, SOURCE)), "a second time takes it back"
     assert toggle_choice("demo", choice_of(plan, SOURCE))
+    assert toggle_choice("demo", choice_of(plan, RESTART, "quay-webd.service"))
     listed = {policy.key: policy.words for policy in listed_policies(read_policies("demo"))}
     assert listed == {"remove quay-mail": "goes away", "add quay-post": "comes",
-                      f"source {MAKER}": "is dropped"}  # fmt: skip
+                      f"source {MAKER}": "is dropped",
+                      "restart quay-webd.service": "restarts when a leg is done"}  # fmt: skip
     assert "quay-mail" in names(
         Plans(other).make("7").legs[-1].removed + Plans(other).make("7").legs[0].removed
     )

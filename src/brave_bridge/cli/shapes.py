@@ -156,7 +156,7 @@ def _wishes(wishes: PersonsWishes) -> dict[str, Any]:
     """What the person wanted: names in order, the order of the levels, answers about sources."""
     named = {kind: sorted(getattr(wishes, kind)) for kind in WISHES}
     return {**named, "order": list(wishes.order), "sources": wishes.sources,
-            "channels": wishes.channels}  # fmt: skip
+            "channels": wishes.channels, "restart_later": sorted(wishes.restart_later)}  # fmt: skip
 
 
 def plan_document(kept: KeptPlan) -> dict[str, Any]:

@@ -27,6 +27,8 @@ class PointAtOne(Dialog):
     heading = ""
     told = ""
     keys = ""
+    pointer = ("▸ ", "  ")
+    """What stands before the line pointed at, and before the others."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -49,13 +51,19 @@ class PointAtOne(Dialog):
 
     def show(self) -> None:
         """Draw the lines."""
-        variables = self.app.theme_variables
-        pointed, other = f"bold {variables['primary']}", variables["foreground"]
+        pointed = f"bold {self.app.theme_variables['primary']}"
+        here, elsewhere = self.pointer
         lines = [
-            Text(f"▸ {line}", pointed) if number == self.at else Text(f"  {line}", other)
+            Text(here + line, pointed)
+            if number == self.at
+            else Text(elsewhere + line, self.app.theme_variables[self.tone_of(number)])
             for number, line in enumerate(self.lines())
         ]
         self.query_one("#lines", Static).update(Text("\n").join(lines))
+
+    def tone_of(self, number: int) -> str:
+        """The theme's variable for a line that is not pointed at."""
+        return "foreground"
 
     def action_point(self, by: int) -> None:
         """Point at the next line or the one before."""

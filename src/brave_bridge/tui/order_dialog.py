@@ -4,24 +4,16 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from rich.text import Text
-from textual.app import ComposeResult
-from textual.containers import Vertical
-from textual.widgets import Static
-
-from brave_bridge.tui.dialogs import Dialog
+from brave_bridge.tui.choose_dialog import PointAtOne
 
 if TYPE_CHECKING:
     from brave_bridge.core.packages.wishes import PersonsWishes
 
 
-class OrderWishes(Dialog):
+class OrderWishes(PointAtOne):
     """The levels of a plan, the weightiest first; the wishes in another order, or None."""
 
     BINDINGS = [
-        ("escape", "dismiss(None)", "back"),
-        ("up", "point(-1)", "up"),
-        ("down", "point(1)", "down"),
         ("plus,equals_sign", "move(-1)", "weightier"),
         ("minus", "move(1)", "lighter"),
         ("0", "reset", "as it was made"),
@@ -29,50 +21,41 @@ class OrderWishes(Dialog):
     ]
     DEFAULT_CSS = "OrderWishes > Vertical { width: 94; }"
 
+    heading = "What counts first"
+    keys = (
+        "What a weightier wish reached is never given up for a lighter one.\n"
+        "+ and - move the line, 0 puts all back, Enter plans again, Esc goes back."
+    )
+    pointer = ("", "")
+
     def __init__(self, wishes: PersonsWishes) -> None:
         super().__init__()
         self.wishes = wishes
         self.at = 1
 
-    def compose(self) -> ComposeResult:
-        with Vertical() as box:
-            box.border_title = "What counts first"
-            yield Static(id="order-levels")
-            yield Static(
-                Text(
-                    "What a weightier wish reached is never given up for a lighter one.\n"
-                    "+ and - move the line, 0 puts all back, Enter plans again, Esc goes back."
-                )
-            )
+    def lines(self) -> list[str]:
+        from brave_bridge.core.packages.levels import LEVEL_WORDS
 
-    def on_mount(self) -> None:
-        self._show()
+        marks = ("·" if self._is_fixed(n) else f"{n}" for n in range(len(self.wishes.order)))
+        return [
+            f"{mark:>2}  {LEVEL_WORDS[name]}"
+            for mark, name in zip(marks, self.wishes.order, strict=True)
+        ]
 
-    def _show(self) -> None:
-        from brave_bridge.core.packages.levels import FIXED_FIRST, FIXED_LAST, LEVEL_WORDS
+    def tone_of(self, number: int) -> str:
+        return "quiet" if self._is_fixed(number) else "foreground"
 
-        variables = self.app.theme_variables
-        text = Text()
-        for number, name in enumerate(self.wishes.order):
-            fixed = name in FIXED_FIRST + FIXED_LAST
-            style = variables["quiet"] if fixed else variables["foreground"]
-            if number == self.at:
-                style = f"bold {variables['primary']}"
-            mark = "·" if fixed else f"{number}"
-            text.append(f"{mark:>2}  {LEVEL_WORDS[name]}\n", style=style)
-        self.query_one("#order-levels", Static).update(text)
+    def _is_fixed(self, number: int) -> bool:
+        from brave_bridge.core.packages.levels import FIXED_FIRST, FIXED_LAST
 
-    def action_point(self, by: int) -> None:
-        """Point at the next line or the one before."""
-        self.at = min(max(self.at + by, 0), len(self.wishes.order) - 1)
-        self._show()
+        return self.wishes.order[number] in FIXED_FIRST + FIXED_LAST
 
     def action_move(self, by: int) -> None:
         """Make the line weightier or lighter."""
         name = self.wishes.order[self.at]
         self.wishes = self.wishes.moved(name, by)
         self.at = self.wishes.order.index(name)
-        self._show()
+        self.show()
 
     def action_reset(self) -> None:
         """The order that the planner was made with."""
@@ -81,7 +64,7 @@ class OrderWishes(Dialog):
         from brave_bridge.core.packages.levels import LEVELS
 
         self.wishes = msgspec.structs.replace(self.wishes, order=LEVELS)
-        self._show()
+        self.show()
 
     def action_keep(self) -> None:
         """Give the order back."""

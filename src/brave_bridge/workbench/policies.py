@@ -86,6 +86,8 @@ def listed_policies(policies: Policies) -> Iterator[Policy]:
         yield Policy(f"source {source}", source, SOURCE_WORDS.get(answer, f"takes {answer}"))
     for component, chosen in sorted(wishes.channels.items()):
         yield Policy(f"channel {component}", component, f"{chosen} in its place")
+    for unit in sorted(wishes.restart_later):
+        yield Policy(f"restart {unit}", unit, "restarts when a leg is done")
 
 
 def forget_policy(kind: str, key: str) -> None:
@@ -100,6 +102,8 @@ def forget_policy(kind: str, key: str) -> None:
         wishes = wishes.with_source(subject, "")
     elif sort == "channel":
         wishes = wishes.with_channel(subject, subject)
+    elif sort == "restart":
+        wishes = wishes.with_restart(subject, later=False)
     keep_policies(kind, msgspec.structs.replace(known, answers=answers, wishes=wishes))
 
 

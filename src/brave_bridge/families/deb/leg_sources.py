@@ -101,8 +101,8 @@ class LegSources:
         return tuple(map(self._turned_file, self.before))
 
     def _turned_file(self, file: SourceFile) -> SourceFile:
-        left_out = self.waiting.keys() | self._answered(DROP)
-        stay = left_out | self._answered(KEEP)
+        dropped = self._answered(DROP)
+        stay = self.waiting.keys() | dropped | self._answered(KEEP)
         for key, answer in self.answers.items():
             suite = suite_in(answer)
             if suite and key not in stay:
@@ -115,7 +115,7 @@ class LegSources:
         waits = f"paused by Brave Bridge before {end}: not there yet"
         file = paused(file, lambda entry: source_key(entry) in self.waiting, waits)
         gone = f"dropped by Brave Bridge before {end}"
-        return paused(file, lambda entry: source_key(entry) in left_out, gone)
+        return paused(file, lambda entry: source_key(entry) in dropped, gone)
 
     @property
     def _channels(self) -> Renaming:

@@ -159,9 +159,8 @@ def _answer_words(choice: PlanChoice) -> str:
 
 def _options(choice: PlanChoice) -> tuple[Note, ...]:
     """What can be answered, what is, and how."""
-    marks = {choice.answer: "◉"}
     told = (
-        f"{marks.get(option.answer, '○')} {plain(option.words)}"
+        f"{'◉' if option.answer == choice.answer else '○'} {plain(option.words)}"
         f"{' (the default)' if option.answer == choice.default else ''}"
         for option in choice.options
     )
