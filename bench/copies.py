@@ -84,14 +84,22 @@ def _settle(temperature: str) -> None:
         _run("rsync", "--version")
 
 
-def _out_of_the_way(path: Path, folder: Path) -> None:
-    """Move what was made before away.
+def _out_of_the_way(path: Path, folder: Path) -> Path:
+    """Move what was made before away; where it is now.
 
     Removed just now, each of its inodes would be looked at again by ext4 whenever a new one is
     made, for minutes, and nothing else would be measured.
     """
-    if path.exists():
-        path.rename(Path(tempfile.mkdtemp(prefix="made-before-", dir=folder)) / path.name)
+    return path.rename(Path(tempfile.mkdtemp(prefix="made-before-", dir=folder)) / path.name)
+
+
+def _done_with(path: Path, folder: Path) -> None:
+    """Move what was made before away, and empty its files, so that there is room."""
+    if not path.exists():
+        return
+    for parent, _, names in os.walk(_out_of_the_way(path, folder)):
+        for name in names:
+            os.truncate(f"{parent}/{name}", 0)
 
 
 def _measure(folder: Path, temperature: str) -> None:
@@ -104,11 +112,11 @@ def _measure(folder: Path, temperature: str) -> None:
         return seconds(lambda: (deed(), os.sync()))
 
     def first() -> float:
-        _out_of_the_way(state, folder)
+        _done_with(state, folder)
         return timed(lambda: _ours("take", tree, f"a{next(numbers)}"))
 
     def copied() -> float:
-        _out_of_the_way(base, folder)
+        _done_with(base, folder)
         return timed(lambda: _run(*_RSYNC, f"{tree}/", base))
 
     rounds = 3
@@ -183,7 +191,7 @@ def _change(tree: Path) -> None:
 def _memory(folder: Path) -> None:
     """The most that all processes of each deed held together, shared pages counted once."""
     tree = folder / "tree"
-    _out_of_the_way(tree / "var/lib/brave-bridge", folder)
+    _done_with(tree / "var/lib/brave-bridge", folder)
     for deed, *words in (("take", "m1"), ("take", "m2"), ("preview",), ("return",)):
         if deed == "return":
             _change(tree)

@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from brave_bridge.machines.port import MachineError
-from brave_bridge.snapshots import copying
+from brave_bridge.snapshots import file_copy
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.comparing import CHANGED
 from brave_bridge.snapshots.engines import copied
@@ -112,7 +112,7 @@ def test_files_that_vanish_or_keep_changing_are_told(tmp_path, monkeypatch):
     fill(tmp_path)
     (tmp_path / "etc/restless").write_text("begin\n")
     (tmp_path / "etc/zz-gone").write_text("x")
-    real_copy = copying.copy_content
+    real_copy = file_copy.copy_content
 
     def vanishing(real_open):
         def opening(name: str, *rest) -> int:
@@ -130,8 +130,8 @@ def test_files_that_vanish_or_keep_changing_are_told(tmp_path, monkeypatch):
         return result
 
     for name in ("open_to_read", "open_ahead"):
-        monkeypatch.setattr(copying, name, vanishing(getattr(copying, name)))
-    monkeypatch.setattr(copying, "copy_content", slow)
+        monkeypatch.setattr(file_copy, name, vanishing(getattr(file_copy, name)))
+    monkeypatch.setattr(file_copy, "copy_content", slow)
     taken = snapshots.take("first", TRIAL)
     assert taken.all_of("vanished") == ["/etc/zz-gone"]
     assert taken.all_of("unstable") == ["/etc/restless"]

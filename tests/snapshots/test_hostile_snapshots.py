@@ -10,7 +10,7 @@ import msgspec
 import pytest
 
 from brave_bridge.machines.port import MachineError
-from brave_bridge.snapshots import copying, files, staging
+from brave_bridge.snapshots import files
 from brave_bridge.snapshots.description import write_description
 from brave_bridge.snapshots.manifest import DamagedManifest, Manifest, checksum_of
 from tests.support.trees import (
@@ -247,7 +247,6 @@ def test_a_read_error_is_told_and_nothing_is_lost(system, monkeypatch, where):
             with pytest.raises(MachineError, match="Input/output error"):
                 returning.restore(taken)
         assert failing.failed
-    assert copying.open_to_read and staging.copy_content
     assert differing(live, described(root)) == [] and returning.interrupted() is None
     assert [p.name for p in Path(snapshots.folder).iterdir() if p.is_dir()] == ["first"]
     if where != "check":

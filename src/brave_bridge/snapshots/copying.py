@@ -10,19 +10,18 @@ import errno
 import os
 from collections.abc import Iterator
 from pathlib import Path
+from stat import S_ISREG
 from typing import ClassVar
 
 import msgspec
 
 from brave_bridge.snapshots.cover import Cover
+from brave_bridge.snapshots.file_copy import FileCopier, dress, may_be_refused
 from brave_bridge.snapshots.files import (
     Cloner,
-    copy_content,
     describe_open,
     describe_special,
-    dress_new,
     make_special,
-    open_ahead,
     open_to_read,
     place_entry,
     set_attributes,
@@ -43,12 +42,8 @@ from brave_bridge.snapshots.manifest import (
 Found = tuple[str, os.stat_result, bytes]
 """A name in a folder, its status, and its line in the snapshot before where it is untouched."""
 
-_TRIES = 3
 _ASKED_FOR_AHEAD = 64
 """Files of a folder that are open at a time, so that the disk can bring them together."""
-
-_LESS_ATTRIBUTES = (errno.EPERM, errno.EOPNOTSUPP, errno.ENOTSUP, errno.EINVAL, errno.EACCES)
-"""What a folder that keeps snapshots may refuse: the manifest has all attributes anyway."""
 
 
 class FolderCopied(msgspec.Struct):
@@ -109,7 +104,6 @@ class FolderCopier:
         self.known = Manifest(Path(job.known)) if job.known else None
         self.spool = open(spool_path(job.spools, number), "ab")  # noqa: SIM115
         self.cloner = Cloner()
-        self._ahead: dict[str, int] = {}
         self._written = 0
         # What is being copied now.
         self._result: FolderCopied
@@ -132,12 +126,17 @@ class FolderCopier:
         except (FileNotFoundError, NotADirectoryError):
             self._vanished(path)
             return self._result
-        with contextlib.ExitStack() as stack:
-            stack.callback(os.close, source)
-            self._source = source
-            self._copy = stack.enter_context(opened(self.target, path)) if self.target >= 0 else -1
-            self._before = self._open_before(path, stack)
+        self._source, self._copy, self._before = source, -1, -1
+        try:
+            if self.target >= 0:
+                self._copy = open_folder(self.target, path)
+            if self.previous >= 0:
+                self._before = self._open_before(path)
             lines = self._copy_folder(path)
+        finally:
+            for descriptor in (self._source, self._copy, self._before):
+                if descriptor >= 0:
+                    os.close(descriptor)
         text = b"\n".join(lines) + b"\n"
         self.spool.write(text)
         self._written += len(text)
@@ -145,11 +144,9 @@ class FolderCopier:
         self._result.entries = len(lines)
         return self._result
 
-    def _open_before(self, path: str, stack: contextlib.ExitStack) -> int:
-        if self.previous < 0:
-            return -1
+    def _open_before(self, path: str) -> int:
         try:
-            return stack.enter_context(opened(self.previous, path))
+            return open_folder(self.previous, path)
         except OSError:
             return -1
 
@@ -167,7 +164,7 @@ class FolderCopier:
                 os.mkdir(name, 0o700, dir_fd=self._copy)
             self._result.more.append(encoded_path(joined(path, name)))
         if self._copy >= 0:
-            self._dress(folder, self._copy)
+            dress(folder, self._copy, os.fstat(self._copy))
         return lines
 
     def _places(self, path: str, listing: Listing) -> list[bytes]:
@@ -179,47 +176,55 @@ class FolderCopier:
         return lines
 
     def _others(self, path: str, listing: Listing) -> list[bytes]:
+        if not listing.others:
+            return []
         found = list(self._met(path, listing))
+        copier = FileCopier(self._source, self._copy, self.cloner)
         lines: list[bytes] = []
         for start in range(0, len(found), _ASKED_FOR_AHEAD):
             handful = found[start : start + _ASKED_FOR_AHEAD]
-            self._ask_for(handful)
+            if self._copy >= 0 and len(handful) > 1:
+                self._ask_for(handful, copier)
             try:
-                lines += self._handful(path, handful)
+                lines += self._handful(path, handful, copier)
             finally:
-                for descriptor in self._ahead.values():
-                    os.close(descriptor)
-                self._ahead.clear()
+                copier.forget()
+        self._result.unstable += copier.unstable
         return lines
 
     def _met(self, path: str, listing: Listing) -> Iterator[Found]:
         """What is in a folder; with the line of the snapshot before for what is as it was then."""
-        known = self._known_lines(path) if listing.others else {}
+        known = self._known_lines(path)
         for name, status in listing.others.items():
             before = known.get(encoded_path(name)) if known else None
             is_as_before = before is not None and is_untouched(before[0], status)
             yield name, status, before[1] if is_as_before else b""
 
-    def _ask_for(self, handful: list[Found]) -> None:
+    def _ask_for(self, handful: list[Found], copier: FileCopier) -> None:
         """Have the disk bring the files of a folder that will be copied, all at once."""
-        if self._copy < 0 or len(handful) < 2:
-            return
         for name, status, line in handful:
-            if not line and status.st_nlink == 1 and type_of(status.st_mode) == FILE:
-                with contextlib.suppress(OSError):
-                    self._ahead[name] = open_ahead(name, self._source, status.st_size)
+            if not line and status.st_nlink == 1 and S_ISREG(status.st_mode):
+                copier.ask_for(name, status.st_size)
 
-    def _handful(self, path: str, handful: list[Found]) -> Iterator[bytes]:
+    def _handful(self, path: str, handful: list[Found], copier: FileCopier) -> Iterator[bytes]:
+        start = encoded_path(path) + "/" if path else ""
+        result = self._result
         for name, status, line in handful:
+            is_file = S_ISREG(status.st_mode)
             try:
                 if not line or not self._linked(name):
-                    line = encode_entry(self._copied(joined(path, name), name, status))
+                    if is_file and self._copy >= 0 and status.st_nlink == 1:
+                        entry = copier.copy(name, start + encoded_path(name), status)
+                        result.bytes_copied += entry.size
+                    else:
+                        entry = self._described(joined(path, name), name, status)
+                    line = encode_entry(entry)
             except FileNotFoundError:
                 self._vanished(joined(path, name))
                 continue
             yield line
-            if type_of(status.st_mode) == FILE:
-                self._result.bytes_covered += status.st_size
+            if is_file:
+                result.bytes_covered += status.st_size
 
     def _known_lines(self, path: str) -> dict[str, tuple[Entry, bytes]]:
         if self.known is None or self._before < 0:
@@ -241,19 +246,15 @@ class FolderCopier:
             raise
         return True
 
-    def _copied(self, path: str, name: str, status: os.stat_result) -> Entry:
+    def _described(self, path: str, name: str, status: os.stat_result) -> Entry:
+        """The entry of what is no file with one name, copied too where there is a target."""
         if type_of(status.st_mode) != FILE:
             entry = describe_special(path, name, self._source, status)
             if self._copy >= 0:
                 self._copy_special(entry, name)
             return entry
-        if self._copy < 0:
-            return self._described(path, name)
-        if status.st_nlink > 1:
+        if self._copy >= 0:
             return self._copy_linked_file(path, name, status)
-        return self._copy_file(path, name, name, self._copy, status)
-
-    def _described(self, path: str, name: str) -> Entry:
         source = open_to_read(name, self._source)
         try:
             return describe_open(path, source, os.fstat(source), "")
@@ -265,7 +266,7 @@ class FolderCopier:
             make_special(entry, name, self._copy)
             set_attributes(entry, name, self._copy)
         except OSError as error:
-            if error.errno not in _LESS_ATTRIBUTES:
+            if not may_be_refused(error):
                 raise
 
     def _copy_linked_file(self, path: str, name: str, status: os.stat_result) -> Entry:
@@ -282,7 +283,10 @@ class FolderCopier:
         own = f"{anchor}.{self.number}"
         os.mkdir(own, 0o700, dir_fd=self.anchors)
         with opened(self.anchors, own) as folder:
-            entry = self._copy_file(path, name, "file", folder, status)
+            copier = FileCopier(self._source, folder, self.cloner)
+            entry = copier.copy(name, encoded_path(path), status, new_name="file")
+            self._result.bytes_copied += entry.size
+            self._result.unstable += copier.unstable
             flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL
             with open(os.open("entry", flags, 0o600, dir_fd=folder), "wb") as stream:
                 stream.write(encode_entry(entry))
@@ -296,49 +300,3 @@ class FolderCopier:
             with open(os.open("entry", os.O_RDONLY, dir_fd=folder), "rb") as stream:
                 kept = msgspec.json.decode(stream.read(), type=Entry)
         return msgspec.structs.replace(kept, path=encoded_path(path))
-
-    def _copy_file(
-        self, path: str, name: str, target_name: str, target_folder: int, before: os.stat_result
-    ) -> Entry:
-        """Copy a file that was like ``before``; again, where it is another afterwards."""
-        for attempt in range(_TRIES):
-            source = self._ahead.pop(name, -1)
-            if source < 0:
-                source = open_to_read(name, self._source)
-            copy = -1
-            try:
-                flags = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW
-                # No folder on the way to it can be entered by others before it is dressed.
-                mode = before.st_mode & 0o777
-                copy = os.open(target_name, flags, mode, dir_fd=target_folder)
-                digest, length = copy_content(source, copy, before, self.cloner)
-                after = os.fstat(source)
-                self._result.bytes_copied += length
-                stable = _written(before) == _written(after) and length == after.st_size
-                if stable or attempt == _TRIES - 1:
-                    entry = describe_open(path, source, after, digest)
-                    self._dress(entry, copy)
-                    break
-                before = after
-            finally:
-                os.close(source)
-                if copy >= 0:
-                    os.close(copy)
-        if not stable:
-            self._result.unstable.append(entry.path)
-            entry = msgspec.structs.replace(entry, size=length, ctime_ns=0)
-        return entry
-
-    def _dress(self, entry: Entry, copy: int) -> None:
-        bare = msgspec.structs.replace(entry, flags=0) if entry.flags else entry
-        try:
-            dress_new(bare, copy, os.fstat(copy))
-        except OSError as error:
-            if error.errno not in _LESS_ATTRIBUTES:
-                raise
-            with contextlib.suppress(OSError):
-                os.utime(copy, ns=(entry.mtime_ns, entry.mtime_ns))
-
-
-def _written(status: os.stat_result) -> tuple[int, int, int]:
-    return status.st_size, status.st_mtime_ns, status.st_ctime_ns

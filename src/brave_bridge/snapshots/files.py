@@ -30,6 +30,8 @@ PIECE = 1 << 20
 _ZEROS = bytes(PIECE)
 _FICLONE = 0x40049409
 _FS_IOC_GETFLAGS, _FS_IOC_SETFLAGS = 0x80086601, 0x40086602
+_NO_FLAGS = bytes(8)
+_flags_in = struct.Struct("i").unpack_from
 _RENAME_EXCHANGE = 2
 _NO_CLONE = (errno.EOPNOTSUPP, errno.EXDEV, errno.EINVAL, errno.ENOTTY, errno.ENOSYS)
 
@@ -67,8 +69,10 @@ def open_ahead(name: str, parent: int, size: int) -> int:
     (posix_fadvise(2), POSIX_FADV_WILLNEED).
     """
     descriptor = open_to_read(name, parent)
-    with contextlib.suppress(OSError):
+    try:
         os.posix_fadvise(descriptor, 0, min(size, PIECE), os.POSIX_FADV_WILLNEED)
+    except OSError:
+        return descriptor
     return descriptor
 
 
@@ -155,6 +159,8 @@ def read_xattrs(place: int | str) -> dict[str, str]:
         names = os.listxattr(place, **follow)
     except OSError:
         return {}
+    if not names:
+        return {}
     found = {}
     for name in sorted(names):
         with contextlib.suppress(OSError):
@@ -165,10 +171,10 @@ def read_xattrs(place: int | str) -> dict[str, str]:
 def read_flags(descriptor: int) -> int:
     """The inode flags of an open file that a snapshot keeps; 0 where there are none."""
     try:
-        raw = fcntl.ioctl(descriptor, _FS_IOC_GETFLAGS, bytes(8))
+        raw = fcntl.ioctl(descriptor, _FS_IOC_GETFLAGS, _NO_FLAGS)
     except OSError:
         return 0
-    return struct.unpack_from("i", raw)[0] & KEPT_FLAGS
+    return _flags_in(raw)[0] & KEPT_FLAGS
 
 
 def proc_path(parent: int, name: str) -> str:
@@ -202,6 +208,31 @@ def describe_open(path: str, descriptor: int, status: os.stat_result, what: str)
     """The entry of an open file or folder."""
     xattrs = read_xattrs(descriptor)
     return entry_of(path, status, what, xattrs, read_flags(descriptor))
+
+
+def plain_entry(
+    path: str, descriptor: int, status: os.stat_result, digest: str, size: int
+) -> Entry:
+    """The entry of an open plain file of which ``size`` bytes were read.
+
+    ``path`` as a manifest writes it.
+    """
+    inode = status.st_ino
+    return Entry(
+        FILE,
+        path,
+        status.st_mode & 0o7777,
+        status.st_uid,
+        status.st_gid,
+        status.st_mtime_ns,
+        size,
+        digest,
+        read_xattrs(descriptor),
+        inode if status.st_nlink > 1 else 0,
+        inode,
+        status.st_ctime_ns,
+        read_flags(descriptor),
+    )
 
 
 def describe_special(path: str, name: str, parent: int, status: os.stat_result) -> Entry:

@@ -95,8 +95,9 @@ def list_folder(descriptor: int, path: str, device: int, leaver: Leaver) -> List
     left_out = leaver.within(path)
     with os.scandir(descriptor) as entries:
         # In the order of their inodes, which is how a disk has them.
-        names = [name for _, name in sorted((entry.inode(), entry.name) for entry in entries)]
-    for name in names:
+        found = sorted(entries, key=os.DirEntry.inode)
+    for entry in found:
+        name = entry.name
         try:
             status = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
         except FileNotFoundError:

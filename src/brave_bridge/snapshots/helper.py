@@ -13,12 +13,13 @@ from brave_bridge.snapshots.checking import CheckJob
 from brave_bridge.snapshots.comparing import CompareJob
 from brave_bridge.snapshots.copying import CopyJob
 from brave_bridge.snapshots.crew import Answer, Fault, receive, send
+from brave_bridge.snapshots.removing import RemovalJob
 from brave_bridge.snapshots.staging import StageJob
 
 _PR_SET_PDEATHSIG = 1
 _NOTABLE_SECONDS = 0.02
 
-AnyJob = CopyJob | CompareJob | CheckJob | StageJob
+AnyJob = CopyJob | CompareJob | CheckJob | StageJob | RemovalJob
 
 
 def main() -> int:
@@ -29,9 +30,9 @@ def main() -> int:
         return 0
     number, parent, job = msgspec.msgpack.decode(first, type=tuple[int, int, AnyJob])
     _die_with(parent)
-    worker = job.begin(number)
     # Nothing here is part of a cycle: looking for some would only take time.
     gc.disable()
+    worker = job.begin(number)
     while (frame := receive(hand)) is not None:
         items = msgspec.msgpack.decode(frame, type=list[job.item])
         send(voice, _answered(worker, items))

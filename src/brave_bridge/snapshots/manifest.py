@@ -231,7 +231,7 @@ class Manifest:
         start = folder + "/" if folder else ""
         for line in self.lines_in(folder)[1:]:
             entry = decoded_entry(line)
-            name = entry.path.removeprefix(start)
+            name = entry.path[len(start) :]
             if not entry.path.startswith(start) or not _can_be(name):
                 raise DamagedManifest(f"{entry.path[:80]!r} is no path in {folder[:80]!r}")
             yield name, entry, line
@@ -269,7 +269,8 @@ class ManifestWriter:
         """Write it under a temporary name, sync it, rename it last; its BLAKE3."""
         digest = blake3()
         temporary = self.path.with_suffix(".new")
-        spools = {spool: open(spool, "rb") for spool, *_ in self.pieces.values()}  # noqa: SIM115
+        paths = {spool for spool, *_ in self.pieces.values()}
+        spools = {path: open(path, "rb", buffering=0) for path in paths}  # noqa: SIM115
         try:
             with open(temporary, "wb") as stream:
                 for folder in sorted(self.pieces):

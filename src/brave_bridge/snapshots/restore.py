@@ -35,7 +35,8 @@ from brave_bridge.snapshots.manifest import (
     decoded_path,
     joined,
 )
-from brave_bridge.snapshots.staging import StageJob, handfuls
+from brave_bridge.snapshots.removing import remove_large_tree
+from brave_bridge.snapshots.staging import HANDFUL, StageJob, handfuls
 
 JOURNAL = "journal.json"
 _WORK = "work"
@@ -142,8 +143,7 @@ class Restoration:
 
     def discard(self) -> None:
         """Remove what an earlier run staged."""
-        with contextlib.closing(_Opened(self.root)) as root:
-            remove_tree(STAGING, root.descriptor)
+        remove_large_tree(STAGING, self.root, self.helpers)
 
     def write_journal(self, phase: str) -> None:
         """Say on this part's own disk how far the return is."""
@@ -180,6 +180,8 @@ class Restoration:
         places = self._choose_places()
         by_group: dict[int, str] = {}
         to_stage, links = [], []
+        for start in range(0, len(self._tops), HANDFUL):
+            (self.staging / _WORK / _place(start).partition("/")[0]).mkdir(mode=0o700)
         for path, place in places.items():
             entry = self._wanted[path]
             if entry.type in (FOLDER, PLACE):
@@ -214,7 +216,7 @@ class Restoration:
             if above in places:
                 places[path] = f"{places[above]}/{name}"
                 continue
-            places[path] = str(len(self._tops))
+            places[path] = _place(len(self._tops))
             self._tops.append(
                 _Top(self._wanted[path], places[path], difference.how, difference.live_type)
             )
@@ -285,8 +287,7 @@ class Restoration:
 
     def _clear_staging(self, root: int) -> None:
         """What was replaced goes first, the journal last."""
-        with contextlib.closing(_Opened(self.staging)) as staging:
-            remove_tree(_WORK, staging.descriptor)
+        remove_large_tree(_WORK, self.staging, self.helpers)
         remove_tree(STAGING, root)
 
     def report(self, began: float) -> RestoreReport:
@@ -308,10 +309,14 @@ class Restoration:
 
     @staticmethod
     def _put(top: _Top, root: int, work: int) -> None:
-        """One rename; what stood there goes to the staging folder where it is a folder."""
+        """One step. What stood there is exchanged, and goes with the staging folder at the end:
+        letting go of its blocks here would hold every step up.
+        """
         with _parent_of(root, top.entry.path) as (parent, name):
 
             def swap() -> None:
+                if top.how == CHANGED and _exchanged(top.name, work, name, parent):
+                    return
                 try:
                     os.rename(top.name, name, src_dir_fd=work, dst_dir_fd=parent)
                 except (IsADirectoryError, NotADirectoryError):
@@ -362,6 +367,22 @@ class _Opened:
 
     def close(self) -> None:
         os.close(self.descriptor)
+
+
+def _place(number: int) -> str:
+    """Where a top is staged: a folder a handful, so that helpers do not wait for each other."""
+    return f"{number // HANDFUL}/{number}"
+
+
+def _exchanged(name: str, parent: int, other: str, other_parent: int) -> bool:
+    """Swap two paths; False where the file system cannot, or where one is not there any more."""
+    try:
+        exchange(name, parent, other, other_parent)
+    except OSError as error:
+        if error.errno not in (errno.EINVAL, errno.ENOSYS, errno.ENOENT):
+            raise
+        return False
+    return True
 
 
 @contextlib.contextmanager

@@ -18,7 +18,7 @@ from brave_bridge.snapshots.files import (
 from brave_bridge.snapshots.folders import open_root, opened
 from brave_bridge.snapshots.manifest import FILE, Entry, decoded_path
 
-_LEAST_HANDFUL = 64
+HANDFUL = 64
 
 
 class DamagedSnapshot(ValueError):
@@ -109,6 +109,6 @@ class Stager:
         return length
 
 
-def handfuls(pairs: list[tuple[str, Entry]], largest: int = _LEAST_HANDFUL):
+def handfuls(pairs: list[tuple[str, Entry]], largest: int = HANDFUL):
     """The pairs in handfuls, so that a crew can share them."""
     return [pairs[start : start + largest] for start in range(0, len(pairs), largest)]

@@ -23,8 +23,8 @@ from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.choose import ENGINES, choose
 from brave_bridge.snapshots.engines.engine import Mounted, Part
 from brave_bridge.snapshots.files import sync_file_system
-from brave_bridge.snapshots.folders import open_root, remove_tree
 from brave_bridge.snapshots.parts import Layout, layout_of
+from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress
 
 _MAKING = "making.json"
@@ -202,11 +202,7 @@ def remove_folder(folder: Path) -> None:
     for part in folder.iterdir():
         if part.is_dir() and btrfs.is_subvolume(part / "tree"):
             btrfs.delete_subvolume(part / "tree")
-    parent = open_root(folder.parent)
-    try:
-        remove_tree(folder.name, parent)
-    finally:
-        os.close(parent)
+    remove_large_tree(folder.name, folder.parent)
 
 
 def _finished(part: Part, report: CopyReport) -> Part:

@@ -42,7 +42,8 @@ class CopyReport(msgspec.Struct):
             (self.vanished, folder.vanished), (self.unstable, folder.unstable),
             (self.apart, folder.apart), (self.sockets, folder.sockets),
         ):  # fmt: skip
-            mine.extend(theirs[: max(_MOST_NAMED - len(mine), 0)])
+            if theirs:
+                mine.extend(theirs[: max(_MOST_NAMED - len(mine), 0)])
 
 
 def _nothing(entries: int, size: int) -> None:

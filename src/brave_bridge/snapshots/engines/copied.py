@@ -9,7 +9,7 @@ from pathlib import Path
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.files import sync_file_system
-from brave_bridge.snapshots.folders import open_root, remove_tree
+from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress, copy_tree, covered_bytes
 
 _SHARES_BLOCKS = ("btrfs", "xfs")
@@ -44,11 +44,7 @@ class TreeCopyEngine:
         yield folder / "tree"
 
     def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
-        parent = open_root(folder)
-        try:
-            remove_tree("tree", parent)
-        finally:
-            os.close(parent)
+        remove_large_tree("tree", folder)
 
     def fault(self, part: Part, folder: Path) -> str:
         return "" if (folder / "tree").is_dir() else f"its files of {part.mount} are missing"
@@ -69,12 +65,21 @@ def _check_room(mounted: Mounted, cover: Cover, folder: Path) -> None:
     """Refuse at once where a first copy cannot fit."""
     room = os.statvfs(folder)
     free = room.f_bavail * room.f_frsize
-    if mounted.type in _SHARES_BLOCKS and os.stat(folder).st_dev == os.stat(mounted.folder).st_dev:
+    if mounted.type in _SHARES_BLOCKS:
+        if os.stat(folder).st_dev == os.stat(mounted.folder).st_dev:
+            return
+    elif _in_use(mounted.folder) <= free:
         return
     if (needed := covered_bytes(mounted.folder, cover, until=free)) > free:
         raise OSError(
             errno.ENOSPC, f"no room: {needed >> 20} MiB or more are needed, {free >> 20} MiB free"
         )
+
+
+def _in_use(folder: Path) -> int:
+    """The bytes that all files of a file system take, where none share blocks."""
+    usage = os.statvfs(folder)
+    return (usage.f_blocks - usage.f_bfree) * usage.f_frsize
 
 
 def _files_in(tree: Path) -> dict[int, tuple[int, int, int]]:
