@@ -17,10 +17,13 @@ from pathlib import Path
 
 import msgspec
 from tests.support import deb_machines as machines
+from tests.support.level_counter import failed_wishes
 from tests.support.reason_checker import faults_of_reason
 
 from brave_bridge.core.crossing.requests import FileText, Run
+from brave_bridge.core.formats.apt_output import ChangeSummary
 from brave_bridge.core.packages.changes import PackageChanges
+from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.checker import faults_of_plan
 from brave_bridge.core.planning.explanation import Explainer
 from brave_bridge.core.planning.package_plan import PackagePlan
@@ -42,6 +45,7 @@ Totals = dict[str, dict[str, int]]
 class Judged(msgspec.Struct):
     """What came of one plan. Lists are empty where all is well."""
 
+    universe: Universe
     plan: PackagePlan
     faults: list[str]
     """What the checker finds wrong with it."""
@@ -60,6 +64,7 @@ def judge(
     universe = machine.universe(*releases)
     plan = plan_packages(universe)
     judged = Judged(
+        universe=universe,
         plan=plan,
         faults=[f"{fault.package} {fault.what}" for fault in faults_of_plan(plan)],
         apt_differs=_differences(machine, world, bare(universe, plan)),
@@ -193,7 +198,7 @@ def _judge_machine(worlds: machines.Worlds, seed: int) -> Totals:
 
 
 def _count(total: Counter, machine, world, judged: Judged) -> None:
-    plan = judged.plan
+    universe, plan = judged.universe, judged.plan
     total["plans"] += 1
     total["plans with a fault"] += bool(judged.faults)
     total["plans that apt would carry out otherwise"] += bool(judged.apt_differs)
@@ -211,16 +216,51 @@ def _count(total: Counter, machine, world, judged: Judged) -> None:
         total["apt alone has no plan"] += 1
         return
     removed = {row.name for row in own.removed}
-    archive = machine.universe(world.release).archive
+    kept_back = {row.name for row in own.kept_back}
     total["hand-installed packages lost, apt alone"] += sum(
-        one.by_hand and slot in removed and one.package.name in archive
+        one.by_hand and slot in removed and one.package.name in universe.archive
         for slot, one in plan.before.items()
     )
     total["gone, apt alone"] += len(removed)
-    total["kept back, apt alone"] += len(own.kept_back)
-    total["the same plan as apt alone"] += removed == set(plan.removed) and {
+    total["kept back, apt alone"] += len(kept_back)
+    only_ours = {*plan.removed, *plan.kept_back} - removed - kept_back
+    only_apts = (removed | kept_back) - {*plan.removed, *plan.kept_back}
+    total["differ: given up or kept back by ours alone, each with its reason"] += len(only_ours)
+    total["differ: by apt alone, without need as ours shows"] += len(only_apts)
+    total[_compared(universe, plan, own)] += 1
+
+
+def _compared(universe: Universe, plan: PackagePlan, own: ChangeSummary) -> str:
+    """Where apt's own plan first does worse than ours, the weightiest level first.
+
+    The weights are ours; that apt's plan is nowhere better confirms that ours is best by them.
+    """
+    ours = failed_wishes(universe, plan.after)
+    for level in plan.levels:
+        if ours.get(level.name, level.failed) != level.failed:
+            return f"THE PLANNER MISCOUNTS: {level.name}"
+    theirs = failed_wishes(universe, _standing_after(universe, own))
+    for level, failed in ours.items():
+        if theirs[level] != failed:
+            outcome = "worse" if theirs[level] > failed else "BETTER"
+            return f"plans: apt alone does {outcome} first at: {level}"
+    same = {row.name for row in own.removed} == set(plan.removed) and {
         row.name for row in own.kept_back
     } == set(plan.kept_back)
+    return "plans: the same as apt alone" if same else "plans: apt alone does as well otherwise"
+
+
+def _standing_after(universe: Universe, own: ChangeSummary) -> dict[str, PackageVersion]:
+    """The versions that stand after what apt chose."""
+    after = {slot: one.package for slot, one in universe.installed.items()}
+    for row in own.removed:
+        del after[row.name]
+    for row in (*own.upgraded, *own.downgraded, *own.new):
+        offered = universe.offered(row.name.partition(":")[0])
+        after[row.name] = next(
+            version for version in offered if (version.slot, version.version) == (row.name, row.new)
+        )
+    return after
 
 
 if __name__ == "__main__":

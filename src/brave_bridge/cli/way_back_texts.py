@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Iterator
 from datetime import UTC, datetime
 
-from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.ways_back.deadline import left_words
 from brave_bridge.core.ways_back.difference_tree import Node
 from brave_bridge.core.ways_back.retention import Fate
@@ -68,9 +68,7 @@ def checked_text(found: Checked) -> Iterator[str]:
         f"{counted(found.entries, 'path')}, {byte_size(found.bytes_read)} read "
         f"in {found.seconds:.1f} s"
     )
-    yield from (plain(f"■ {fault}") for fault in found.faults[:20])
-    if len(found.faults) > 20:
-        yield f"■ and {len(found.faults) - 20} more"
+    yield from (plain(f"■ {fault}") for fault in shortened(found.faults, 20))
     yield "■ damaged: it is not offered for a return" if found.faults else "● whole"
 
 

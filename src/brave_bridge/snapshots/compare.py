@@ -14,7 +14,7 @@ from brave_bridge.snapshots.comparing import (
     Difference,
 )
 from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.crew import HELPERS, carry_out
+from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
 from brave_bridge.snapshots.manifest import FILE, FOLDER
 
 _WORDS = {
@@ -65,7 +65,7 @@ def _nothing(done: int) -> None:
 
 
 def compare(
-    job: CompareJob, progress: Callable[[int], None] = _nothing, helpers: int = HELPERS
+    job: CompareJob, progress: Callable[[int], None] = _nothing, helpers: int | Crew = HELPERS
 ) -> Comparison:
     """Compare every folder. ``progress`` is told how many paths were held against each other.
 

@@ -5,6 +5,7 @@ worker does one item at a time and may find further items. Small work is done ri
 only what takes longer is shared with helpers, which end with this process.
 """
 
+import contextlib
 import os
 import selectors
 import struct
@@ -55,27 +56,17 @@ class CrewFailed(OSError):
     """A helper ended before its work was done."""
 
 
-def carry_out(job: Job, items: Iterable[Any], helpers: int = HELPERS) -> Iterator[Any]:
+def carry_out(job: Job, items: Iterable[Any], helpers: "int | Crew" = HELPERS) -> Iterator[Any]:
     """The results of a job's items and of all that these lead to, in no certain order.
 
+    ``helpers``: how many are called where they are worth it, or a crew for several jobs.
     OSError or ValueError of a worker is raised here.
     """
-    pending = deque(items)
-    until = monotonic() + ALONE_SECONDS
-    worker = job.begin(0)
-    try:
-        while pending and (not helpers or monotonic() < until):
-            yield _done_here(worker, pending)
-        if pending:
-            yield from _share(job, pending, helpers, worker)
-    finally:
-        worker.end()
-
-
-def _done_here(worker: Worker, pending: deque) -> Any:
-    result = worker.do(pending.pop())
-    pending.extend(result.more)
-    return result
+    if isinstance(helpers, Crew):
+        yield from helpers.carry_out(job, items)
+        return
+    with Crew(helpers) as crew:
+        yield from crew.carry_out(job, items)
 
 
 def most_helpers(helpers: int) -> int:
@@ -83,44 +74,60 @@ def most_helpers(helpers: int) -> int:
     return helpers * _MORE_WHERE_THEY_WAIT
 
 
-def _share(job: Job, pending: deque, helpers: int, worker: Worker) -> Iterator[Any]:
-    """Let helpers go on; ``worker``, of this process, works until the first has answered."""
-    with _Crew(job, helpers) as crew:
-        while pending or crew.at_work:
-            crew.hand_out(pending)
-            while pending and not crew.has_answered:
-                yield _done_here(worker, pending)
-            for answer in crew.answers():
-                for result in answer.results:
-                    pending.extend(result.more)
-                    yield result
+class Crew:
+    """This process and its helpers: a few at first, more where the disk keeps them waiting.
 
+    They are called when a job turns out to be long, and stay for the jobs after it.
+    """
 
-class _Crew:
-    """Helper processes: a few at first, more where the disk keeps them waiting."""
-
-    def __init__(self, job: Job, helpers: int) -> None:
-        self.job = job
-        self.most = most_helpers(helpers)
-        self.at_work: dict[Any, subprocess.Popen] = {}
+    def __init__(self, helpers: int = HELPERS) -> None:
+        self._first = helpers
+        self._most = most_helpers(helpers)
         self._all: list[subprocess.Popen] = []
         self._idle: list[subprocess.Popen] = []
+        self._at_work: dict[Any, subprocess.Popen] = {}
         self._ready = selectors.DefaultSelector()
-        self._first = helpers
         self._answered = False
+        self._job: Job
 
-    def __enter__(self) -> "_Crew":
-        for _ in range(self._first):
-            self._call_one()
+    def __enter__(self) -> "Crew":
         return self
 
     def __exit__(self, *_error) -> None:
+        self._dismiss()
         self._ready.close()
-        for helper in self._all:
-            helper.stdin.close()
-        for helper in self._all:
-            helper.stdout.close()
-            helper.wait()
+
+    def carry_out(self, job: Job, items: Iterable[Any]) -> Iterator[Any]:
+        """See carry_out. A crew does one job at a time."""
+        pending = deque(items)
+        until = monotonic() if self._all else monotonic() + ALONE_SECONDS
+        worker = job.begin(0)
+        try:
+            while pending and (not self._first or monotonic() < until):
+                yield _done_here(worker, pending)
+            if pending:
+                yield from self._share(job, pending, worker)
+        finally:
+            worker.end()
+            if self._at_work:
+                # What they still say would be taken for answers to the next job.
+                self._dismiss()
+
+    def _share(self, job: Job, pending: deque, worker: Worker) -> Iterator[Any]:
+        """Let helpers go on; ``worker``, of this process, works until the first has answered."""
+        self._job, self._answered = job, False
+        for number, helper in enumerate(self._all, 1):
+            send(helper.stdin, Begin(number, os.getpid(), job))
+        while len(self._all) < self._first:
+            self._call_one()
+        while pending or self._at_work:
+            self._hand_out(pending)
+            while pending and not self._has_answered():
+                yield _done_here(worker, pending)
+            for answer in self._answers():
+                for result in answer.results:
+                    pending.extend(result.more)
+                    yield result
 
     def _call_one(self) -> None:
         helper = subprocess.Popen(
@@ -132,32 +139,49 @@ class _Crew:
         self._all.append(helper)
         self._idle.append(helper)
         self._ready.register(helper.stdout, selectors.EVENT_READ)
-        send(helper.stdin, (len(self._all), os.getpid(), self.job))
+        send(helper.stdin, Begin(len(self._all), os.getpid(), self._job))
 
-    def hand_out(self, pending: deque) -> None:
+    def _hand_out(self, pending: deque) -> None:
         """Give every idle helper a handful."""
         while self._idle and pending:
             helper = self._idle.pop()
             size = max(1, min(_LARGEST_HANDFUL, len(pending) // (2 * len(self._all))))
-            send(helper.stdin, [pending.pop() for _ in range(min(size, len(pending)))])
-            self.at_work[helper.stdout] = helper
+            items = [pending.pop() for _ in range(min(size, len(pending)))]
+            self._at_work[helper.stdout] = helper
+            send(helper.stdin, Items(msgspec.Raw(msgspec.msgpack.encode(items))))
 
-    @property
-    def has_answered(self) -> bool:
+    def _has_answered(self) -> bool:
         """Whether any helper has something to say, or had."""
         if not self._answered:
             self._answered = bool(self._ready.select(timeout=0))
         return self._answered
 
-    def answers(self) -> Iterator["Answer"]:
+    def _answers(self) -> Iterator["Answer"]:
         """What helpers have to say, once at least one has."""
         for key, _ in self._ready.select():
-            if key.fileobj in self.at_work:
-                answer = _answer(key.fileobj, self.job)
-                self._idle.append(self.at_work.pop(key.fileobj))
-                if answer.waited and len(self._all) < self.most:
+            if key.fileobj in self._at_work:
+                answer = _answer(key.fileobj, self._job)
+                self._idle.append(self._at_work.pop(key.fileobj))
+                if answer.waited and len(self._all) < self._most:
                     self._call_one()
                 yield answer
+
+    def _dismiss(self) -> None:
+        """Let all helpers go; each ends with what it has in hand."""
+        for helper in self._all:
+            self._ready.unregister(helper.stdout)
+            with contextlib.suppress(BrokenPipeError):
+                helper.stdin.close()
+        for helper in self._all:
+            helper.stdout.close()
+            helper.wait()
+        self._all, self._idle, self._at_work = [], [], {}
+
+
+def _done_here(worker: Worker, pending: deque) -> Any:
+    result = worker.do(pending.pop())
+    pending.extend(result.more)
+    return result
 
 
 def _answer(stream, job: Job) -> "Answer":
@@ -168,6 +192,20 @@ def _answer(stream, job: Job) -> "Answer":
     if answer.fault:
         raise answer.fault.as_error()
     return answer
+
+
+class Begin(msgspec.Struct, tag=True):
+    """To a helper: its number, the process that it works for, and the job that comes next."""
+
+    number: int
+    parent: int
+    job: Any
+
+
+class Items(msgspec.Struct, tag=True):
+    """To a helper: items of its job, encoded, since only the job tells what they are."""
+
+    items: msgspec.Raw
 
 
 class Fault(msgspec.Struct):
@@ -191,7 +229,10 @@ Result = TypeVar("Result")
 
 
 class Answer(msgspec.Struct, Generic[Result]):
-    """What a helper says to a handful of items; ``waited``: it waited longer than it worked."""
+    """What a helper says to a handful of items.
+
+    ``waited``: it waited for a disk longer than it worked.
+    """
 
     results: list[Result] = []
     fault: Fault | None = None

@@ -288,35 +288,53 @@ def dress_new(entry: Entry, descriptor: int, status: os.stat_result) -> None:
 
 def set_attributes(entry: Entry, name: str, parent: int, *, with_flags: bool = True) -> None:
     """Give a path the owner, attributes, mode, time and flags of an entry, whatever it has now."""
+    if entry.type in (FILE, FOLDER):
+        with _opened(name, parent) as descriptor:
+            set_attributes_of(entry, descriptor, with_flags=with_flags)
+        return
     status = os.stat(name, dir_fd=parent, follow_symlinks=False)
     if (status.st_uid, status.st_gid) != (entry.uid, entry.gid):
         os.chown(name, entry.uid, entry.gid, dir_fd=parent, follow_symlinks=False)
     if entry.type != PLACE:
-        _set_xattrs(entry, name, parent)
+        _set_xattrs(entry, proc_path(parent, name), follow_symlinks=False)
     if entry.type != LINK:
         os.chmod(name, entry.mode, dir_fd=parent)
     if entry.type != PLACE:
         times = (status.st_atime_ns, entry.mtime_ns)
         os.utime(name, ns=times, dir_fd=parent, follow_symlinks=False)
-    if with_flags and entry.type in (FILE, FOLDER):
-        with _opened_for_flags(name, parent) as descriptor:
-            if read_flags(descriptor) != entry.flags:
-                set_flags(descriptor, entry.flags)
 
 
-def _set_xattrs(entry: Entry, name: str, parent: int) -> None:
-    place = proc_path(parent, name)
+def set_attributes_of(entry: Entry, descriptor: int, *, with_flags: bool = True) -> None:
+    """The same for a file or folder that is open; what it has already is not set again."""
+    status = os.fstat(descriptor)
+    changed = (status.st_uid, status.st_gid) != (entry.uid, entry.gid)
+    if changed:
+        os.fchown(descriptor, entry.uid, entry.gid)
+    changed |= _set_xattrs(entry, descriptor)
+    # An owner and an access control list that are set change the mode too.
+    if changed or status.st_mode & 0o7777 != entry.mode:
+        os.fchmod(descriptor, entry.mode)
+    os.utime(descriptor, ns=(status.st_atime_ns, entry.mtime_ns))
+    if with_flags and read_flags(descriptor) != entry.flags:
+        set_flags(descriptor, entry.flags)
+
+
+def _set_xattrs(entry: Entry, place: int | str, **follow: bool) -> bool:
+    """Give a place the extended attributes of an entry; whether it had others."""
     present = read_xattrs(place)
+    if present == entry.xattrs:
+        return False
     for attribute in present.keys() - entry.xattrs.keys():
         with contextlib.suppress(OSError):
-            os.removexattr(place, attribute, follow_symlinks=False)
+            os.removexattr(place, attribute, **follow)
     for attribute, value in entry.xattrs.items():
         if present.get(attribute) != value:
-            os.setxattr(place, attribute, decoded_xattr(value), follow_symlinks=False)
+            os.setxattr(place, attribute, decoded_xattr(value), **follow)
+    return True
 
 
 @contextlib.contextmanager
-def _opened_for_flags(name: str, parent: int):
+def _opened(name: str, parent: int):
     descriptor = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK, dir_fd=parent)
     try:
         yield descriptor
@@ -340,7 +358,7 @@ def set_flags(descriptor: int, flags: int) -> None:
 def unlock(name: str, parent: int) -> bool:
     """Take the immutable and append-only flags from a path; whether it had any."""
     try:
-        with _opened_for_flags(name, parent) as descriptor:
+        with _opened(name, parent) as descriptor:
             if not read_flags(descriptor) & (IMMUTABLE | APPEND_ONLY):
                 return False
             set_flags(descriptor, 0)

@@ -9,8 +9,7 @@ import errno
 import os
 import stat
 import struct
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 
 import msgspec
 
@@ -64,14 +63,32 @@ def _open_stepwise(root: int, path: str) -> int:
     return descriptor
 
 
-@contextmanager
-def opened(root: int, path: str) -> Iterator[int]:
+class opened:
     """An open folder of the tree, closed afterwards."""
-    descriptor = open_folder(root, path)
-    try:
-        yield descriptor
-    finally:
-        os.close(descriptor)
+
+    __slots__ = ("descriptor",)
+
+    def __init__(self, root: int, path: str) -> None:
+        self.descriptor = open_folder(root, path)
+
+    def __enter__(self) -> int:
+        return self.descriptor
+
+    def __exit__(self, *_error: object) -> None:
+        os.close(self.descriptor)
+
+
+class opened_parent(opened):
+    """The open folder that a path stands in, and its name there."""
+
+    __slots__ = ("name",)
+
+    def __init__(self, root: int, path: str) -> None:
+        folder, _, self.name = path.rpartition("/")
+        super().__init__(root, folder)
+
+    def __enter__(self) -> tuple[int, str]:
+        return self.descriptor, self.name
 
 
 class Listing(msgspec.Struct):

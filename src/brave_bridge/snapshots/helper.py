@@ -3,6 +3,7 @@
 import ctypes
 import gc
 import os
+import resource
 import signal
 import sys
 import time
@@ -12,7 +13,7 @@ import msgspec
 from brave_bridge.snapshots.checking import CheckJob
 from brave_bridge.snapshots.comparing import CompareJob
 from brave_bridge.snapshots.copying import CopyJob
-from brave_bridge.snapshots.crew import Answer, Fault, receive, send
+from brave_bridge.snapshots.crew import Answer, Begin, Fault, Items, receive, send
 from brave_bridge.snapshots.removing import RemovalJob
 from brave_bridge.snapshots.staging import StageJob
 
@@ -22,35 +23,52 @@ _NOTABLE_SECONDS = 0.02
 AnyJob = CopyJob | CompareJob | CheckJob | StageJob | RemovalJob
 
 
+class Ordered(Begin, tag="Begin"):
+    """The beginning of any of the jobs."""
+
+    job: AnyJob
+
+
 def main() -> int:
     """Serve until the other end is gone."""
     hand, voice = sys.stdin.buffer, sys.stdout.buffer
-    first = receive(hand)
-    if first is None:
-        return 0
-    number, parent, job = msgspec.msgpack.decode(first, type=tuple[int, int, AnyJob])
-    _die_with(parent)
     # Nothing here is part of a cycle: looking for some would only take time.
     gc.disable()
-    worker = job.begin(number)
+    worker, job = None, None
     while (frame := receive(hand)) is not None:
-        items = msgspec.msgpack.decode(frame, type=list[job.item])
-        send(voice, _answered(worker, items))
-    worker.end()
+        order = msgspec.msgpack.decode(frame, type=Ordered | Items)
+        if isinstance(order, Items):
+            send(voice, _answered(worker, msgspec.msgpack.decode(order.items, type=list[job.item])))
+            continue
+        if worker is None:
+            _die_with(order.parent)
+        else:
+            worker.end()
+        job = order.job
+        worker = job.begin(order.number)
+    if worker is not None:
+        worker.end()
     return 0
 
 
 def _answered(worker, items) -> Answer:
-    wall, work = time.monotonic(), time.thread_time()
+    wall, work, read = time.monotonic(), time.thread_time(), _blocks_read()
     try:
         results = [worker.do(item) for item in items]
         wall, work = time.monotonic() - wall, time.thread_time() - work
-        return Answer(results, waited=wall > _NOTABLE_SECONDS and work < wall / 2)
+        # Where nothing came from a disk, it was others that had the processor.
+        waited = wall > _NOTABLE_SECONDS and work < wall / 2 and _blocks_read() > read
+        return Answer(results, waited=waited)
     except OSError as error:
         words = error.strerror or str(error)
         return Answer(fault=Fault(error.errno or 5, words, _shown(error.filename)))
     except ValueError as error:
         return Answer(fault=Fault(0, str(error)))
+
+
+def _blocks_read() -> int:
+    """How many blocks this process has had a disk read so far (getrusage(2))."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_inblock
 
 
 def _shown(filename) -> str:

@@ -221,20 +221,29 @@ class Manifest:
 
     def others_in(self, folder: str) -> dict[str, Entry]:
         """All that is in a folder but folders, by name."""
-        return {name: entry for name, entry, _ in self._others(folder)}
+        return dict(self._others(folder))
 
     def lines_of_others(self, folder: str) -> dict[str, tuple[Entry, bytes]]:
         """The same with each entry's line."""
-        return {name: (entry, line) for name, entry, line in self._others(folder)}
+        lines = self.lines_in(folder)[1:]
+        return {
+            name: (entry, line)
+            for (name, entry), line in zip(self._others(folder), lines, strict=True)
+        }
 
-    def _others(self, folder: str) -> Iterator[tuple[str, Entry, bytes]]:
+    def _others(self, folder: str) -> Iterator[tuple[str, Entry]]:
         start = folder + "/" if folder else ""
-        for line in self.lines_in(folder)[1:]:
-            entry = decoded_entry(line)
+        begins, ends = self._places.get(folder, (0, 0))
+        try:
+            entries = _decoder.decode_lines(self._content[begins:ends])
+        except msgspec.DecodeError as error:
+            raise DamagedManifest(f"a damaged line: {error}") from error
+        for entry in entries[1:]:
             name = entry.path[len(start) :]
-            if not entry.path.startswith(start) or not _can_be(name):
-                raise DamagedManifest(f"{entry.path[:80]!r} is no path in {folder[:80]!r}")
-            yield name, entry, line
+            if not (entry.path.startswith(start) and _can_be(name) and entry.type in _TYPES):
+                kind, path = entry.type[:8], entry.path[:80]
+                raise DamagedManifest(f"{path!r} ({kind!r}) is no path in {folder[:80]!r}")
+            yield name, entry
 
     def entries(self) -> Iterator[Entry]:
         """Every entry, folder by folder."""
@@ -246,8 +255,16 @@ class Manifest:
         """The entry of a path."""
         if path in self._places:
             return self.folder(path)
-        folder, _, name = path.rpartition("/")
-        return self.others_in(folder).get(name) if folder in self._places else None
+        start, end = self._places.get(path.rpartition("/")[0], (0, 0))
+        content, second = self._content, b'","' + path.encode() + b'",'
+        at = content.find(second, start, end)
+        while at >= 0:
+            begins = content.rfind(b"\n", start, at) + 1
+            # After the one letter of its type, a path is the second value of a line.
+            if at - begins == len('["f'):
+                return decoded_entry(content[begins : content.find(b"\n", at, end)])
+            at = content.find(second, at + 1, end)
+        return None
 
     def close(self) -> None:
         """Let go of the file."""

@@ -12,7 +12,7 @@ from typing import ClassVar
 
 import msgspec
 
-from brave_bridge.snapshots.crew import HELPERS, carry_out
+from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
 from brave_bridge.snapshots.folders import open_folder, open_root, remove_tree, unlocked
 from brave_bridge.snapshots.manifest import decoded_path, encoded_path, joined
 
@@ -71,7 +71,7 @@ class FolderEmptier:
         return inner
 
 
-def remove_large_tree(name: str, parent: Path, helpers: int = HELPERS) -> None:
+def remove_large_tree(name: str, parent: Path, helpers: int | Crew = HELPERS) -> None:
     """Remove a path and, where it is a folder, all below it; like folders.remove_tree."""
     descriptor = open_root(parent)
     try:

@@ -14,7 +14,8 @@ import contextlib
 import errno
 import os
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -23,17 +24,23 @@ import msgspec
 from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
 from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.cover import STAGING, Cover
-from brave_bridge.snapshots.crew import HELPERS, carry_out
-from brave_bridge.snapshots.files import exchange, set_attributes, sync_file_system
-from brave_bridge.snapshots.folders import open_root, opened, remove_tree, unlocked
+from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
+from brave_bridge.snapshots.files import (
+    exchange,
+    set_attributes,
+    set_attributes_of,
+    sync_file_system,
+)
+from brave_bridge.snapshots.flushing import Flushing
+from brave_bridge.snapshots.folders import open_root, opened, opened_parent, remove_tree, unlocked
 from brave_bridge.snapshots.manifest import (
     FILE,
     FOLDER,
     PLACE,
+    DamagedManifest,
     Entry,
     Manifest,
     decoded_path,
-    joined,
 )
 from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.staging import HANDFUL, StageJob, handfuls
@@ -105,7 +112,7 @@ class Restoration:
 
     def __init__(
         self, root: Path, folder: Path, cover: Cover, journal: Journal,
-        tree: Path | None = None, tell: Tell | None = None, helpers: int = HELPERS,
+        tree: Path | None = None, tell: Tell | None = None,
     ) -> None:  # fmt: skip
         self.root = root
         self.folder = folder
@@ -113,7 +120,7 @@ class Restoration:
         self.cover = cover
         self.journal = journal
         self.tell = tell or (lambda phase, done, total: None)
-        self.helpers = helpers
+        self.helpers: int | Crew = HELPERS
         self.staging = root / STAGING
         self.bytes_copied = 0
         self._found = Comparison(())
@@ -168,7 +175,7 @@ class Restoration:
         manifest = Manifest(self.folder / "manifest.jsonl")
         try:
             wanted = {d.path for d in self._found.of(MISSING, CHANGED, ATTRIBUTES)}
-            self._wanted = dict(_entries_of(manifest, wanted))
+            self._wanted = {path: _entry_of(manifest, path) for path in wanted}
             touched = {d.path.rpartition("/")[0] for d in self._found.differences} | {""}
             touched |= {path for path, entry in self._wanted.items() if entry.type == FOLDER}
             known = [folder for folder in touched if manifest.has_folder(folder)]
@@ -194,10 +201,12 @@ class Restoration:
                     by_group[entry.links] = place
         job = StageJob(tree=str(self.tree), staging=str(self.staging / _WORK))
         done = 0
-        for result in carry_out(job, handfuls(to_stage), self.helpers):
-            self.bytes_copied += result.bytes_copied
-            done += result.files
-            self.tell("staging", done, len(to_stage))
+        with Flushing(self.staging) as flushing:
+            for result in carry_out(job, handfuls(to_stage), self.helpers):
+                self.bytes_copied += result.bytes_copied
+                done += result.files
+                flushing.written(self.bytes_copied)
+                self.tell("staging", done, len(to_stage))
         for first, place in links:
             os.link(
                 self.staging / _WORK / decoded_path(first),
@@ -244,7 +253,7 @@ class Restoration:
             for difference in self._found.of(ATTRIBUTES):
                 entry = self._wanted[difference.path]
                 if entry.type != FOLDER:
-                    with _parent_of(root.descriptor, entry.path) as (parent, name):
+                    with opened_parent(root.descriptor, decoded_path(entry.path)) as (parent, name):
                         deed = _bound(set_attributes, entry, name, parent)
                         unlocked(deed, name, parent)
 
@@ -265,8 +274,15 @@ class Restoration:
                     self.tell("removing", number, len(ordered))
 
     def settle(self) -> None:
-        """Give folders their attributes again and files their flags; forget the journal."""
-        with contextlib.closing(_Opened(self.root)) as root:
+        """Give folders their attributes again and files their flags; forget the journal.
+
+        What was replaced goes meanwhile, the journal last.
+        """
+        with (
+            contextlib.closing(_Opened(self.root)) as root,
+            ThreadPoolExecutor(1) as beside,
+        ):
+            clearing = beside.submit(remove_large_tree, _WORK, self.staging, self.helpers)
             for path in sorted(self._folders, key=_depth, reverse=True):
                 if path:
                     with contextlib.suppress(FileNotFoundError, NotADirectoryError):
@@ -274,21 +290,25 @@ class Restoration:
             for entry in self._wanted.values():
                 if entry.type == FILE and entry.flags:
                     self._settle(entry, root.descriptor)
+            clearing.result()
             sync_file_system(self.root)
-            self._clear_staging(root.descriptor)
+            remove_tree(STAGING, root.descriptor)
             top = self._folders[""]
             unlocked(_bound(set_attributes, top, ".", root.descriptor), ".", root.descriptor)
         sync_file_system(self.root)
 
     @staticmethod
     def _settle(entry: Entry, root: int) -> None:
-        with _parent_of(root, entry.path) as (parent, name):
+        if entry.type == FOLDER:
+            with (
+                contextlib.suppress(PermissionError),
+                opened(root, decoded_path(entry.path)) as folder,
+            ):
+                set_attributes_of(entry, folder)
+                return
+        # What is locked against changes must be opened up first.
+        with opened_parent(root, decoded_path(entry.path)) as (parent, name):
             unlocked(_bound(set_attributes, entry, name, parent), name, parent)
-
-    def _clear_staging(self, root: int) -> None:
-        """What was replaced goes first, the journal last."""
-        remove_large_tree(_WORK, self.staging, self.helpers)
-        remove_tree(STAGING, root)
 
     def report(self, began: float) -> RestoreReport:
         """What it came to."""
@@ -312,7 +332,7 @@ class Restoration:
         """One step. What stood there is exchanged, and goes with the staging folder at the end:
         letting go of its blocks here would hold every step up.
         """
-        with _parent_of(root, top.entry.path) as (parent, name):
+        with opened_parent(root, decoded_path(top.entry.path)) as (parent, name):
 
             def swap() -> None:
                 if top.how == CHANGED and _exchanged(top.name, work, name, parent):
@@ -327,6 +347,13 @@ class Restoration:
 
 def return_parts(parts: list[Restoration]) -> RestoreReport:
     """Return all parts of a system together: none is touched before all are staged."""
+    with Crew() as crew:
+        for part in parts:
+            part.helpers = crew
+        return _return(parts)
+
+
+def _return(parts: list[Restoration]) -> RestoreReport:
     began = time.monotonic()
     try:
         for part in parts:
@@ -385,29 +412,15 @@ def _exchanged(name: str, parent: int, other: str, other_parent: int) -> bool:
     return True
 
 
-@contextlib.contextmanager
-def _parent_of(root: int, path: str) -> Iterator[tuple[int, str]]:
-    """The open folder that a path stands in, and its name there."""
-    folder, _, name = decoded_path(path).rpartition("/")
-    with opened(root, folder) as parent:
-        yield parent, name
-
-
 def _bound(function: Callable, *arguments) -> Callable[[], None]:
     return lambda: function(*arguments)
 
 
-def _entries_of(manifest: Manifest, paths: set[str]) -> Iterator[tuple[str, Entry]]:
-    by_folder: dict[str, list[str]] = {}
-    for path in paths:
-        if manifest.has_folder(path):
-            yield path, manifest.folder(path)
-        else:
-            folder, _, name = path.rpartition("/")
-            by_folder.setdefault(folder, []).append(name)
-    for folder, names in by_folder.items():
-        others = manifest.others_in(folder)
-        yield from ((joined(folder, name), others[name]) for name in names)
+def _entry_of(manifest: Manifest, path: str) -> Entry:
+    entry = manifest.entry(path)
+    if entry is None or entry.path != path:
+        raise DamagedManifest(f"{path[:80]!r} is not where it was a moment ago")
+    return entry
 
 
 def _depth(path: str) -> int:
@@ -440,7 +453,7 @@ def _is_below(path: str, folders: Iterable[str]) -> bool:
 def _drop(difference: Difference, root: int) -> None:
     """Remove what the snapshot does not have; a folder only once nothing covered is in it."""
     try:
-        with _parent_of(root, difference.path) as (parent, name):
+        with opened_parent(root, decoded_path(difference.path)) as (parent, name):
             if difference.type == FOLDER:
                 _drop_folder(name, parent)
             else:

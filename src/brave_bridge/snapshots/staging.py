@@ -1,8 +1,8 @@
 """Staging: what must come back is copied beside the live tree and checked, before any swap."""
 
-import contextlib
 import os
 import stat
+from itertools import groupby
 from typing import ClassVar
 
 import msgspec
@@ -15,7 +15,7 @@ from brave_bridge.snapshots.files import (
     open_ahead,
     set_attributes,
 )
-from brave_bridge.snapshots.folders import open_root, opened
+from brave_bridge.snapshots.folders import open_root, opened, opened_parent
 from brave_bridge.snapshots.manifest import FILE, Entry, decoded_path
 
 HANDFUL = 64
@@ -64,33 +64,40 @@ class Stager:
 
     def do(self, item: list[tuple[str, Entry]]) -> Staged:
         """Stage a handful; DamagedSnapshot at the first file that is not what was taken."""
-        result = Staged()
-        with contextlib.ExitStack() as stack:
+        originals: list[int] = []
+        try:
             # All are asked for before the first is read: the disk brings them together.
-            originals = [self._original(entry, stack) for _, entry in item]
-            for (place, entry), original in zip(item, originals, strict=True):
-                folder, _, name = decoded_path(place).rpartition("/")
-                with opened(self.staging, folder) as target:
+            for _, entry in item:
+                originals.append(self._original(entry) if entry.type == FILE else -1)
+            return Staged([], len(item), self._stage(item, originals))
+        finally:
+            for original in originals:
+                if original >= 0:
+                    os.close(original)
+
+    def _original(self, entry: Entry) -> int:
+        """The snapshot's file, open."""
+        try:
+            with opened_parent(self.tree, decoded_path(entry.path)) as (source, own):
+                return open_ahead(own, source, entry.size)
+        except OSError as error:
+            raise DamagedSnapshot(f"/{entry.path}: {error.strerror}") from error
+
+    def _stage(self, item: list[tuple[str, Entry]], originals: list[int]) -> int:
+        """Stage what is open; the bytes copied."""
+        copied = 0
+        for folder, places in groupby(
+            zip(item, originals, strict=True), key=lambda one: one[0][0].rpartition("/")[0]
+        ):
+            with opened(self.staging, decoded_path(folder)) as target:
+                for (place, entry), original in places:
+                    name = decoded_path(place.rpartition("/")[2])
                     if entry.type == FILE:
-                        result.bytes_copied += self._stage_file(entry, original, name, target)
+                        copied += self._stage_file(entry, original, name, target)
                     else:
                         make_special(entry, name, target)
                         set_attributes(entry, name, target)
-                result.files += 1
-        return result
-
-    def _original(self, entry: Entry, stack: contextlib.ExitStack) -> int:
-        """The snapshot's file, open until the stack ends; -1 for what is no file."""
-        if entry.type != FILE:
-            return -1
-        folder, _, own = decoded_path(entry.path).rpartition("/")
-        try:
-            with opened(self.tree, folder) as source:
-                original = open_ahead(own, source, entry.size)
-        except OSError as error:
-            raise DamagedSnapshot(f"/{entry.path}: {error.strerror}") from error
-        stack.callback(os.close, original)
-        return original
+        return copied
 
     def _stage_file(self, entry: Entry, original: int, name: str, target: int) -> int:
         copy = -1
@@ -102,7 +109,8 @@ class Stager:
             what, length = copy_content(original, copy, status, self.cloner)
             if length != entry.size or (entry.what and what != entry.what):
                 raise DamagedSnapshot(f"/{entry.path}: its content is not what was taken")
-            dress_new(msgspec.structs.replace(entry, flags=0), copy, os.fstat(copy))
+            bare = msgspec.structs.replace(entry, flags=0) if entry.flags else entry
+            dress_new(bare, copy, os.fstat(copy))
         finally:
             if copy >= 0:
                 os.close(copy)

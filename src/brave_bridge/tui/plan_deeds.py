@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from brave_bridge.core.formats.text import counted
+from brave_bridge.core.formats.text import counted, shortened
 from brave_bridge.tui.choose_dialog import ChooseAnswer, PolicyList
 from brave_bridge.tui.dialogs import Confirm
 from brave_bridge.tui.order_dialog import OrderWishes
@@ -152,8 +152,7 @@ class PlanDeeds:
     def _tell_difference(self, plan: KeptPlan, now: KeptPlan) -> None:
         lines = [line for old, new in zip(plan.legs, now.legs, strict=True)
                  for line in _difference(old, new)]  # fmt: skip
-        more = [f"… and {len(lines) - _SHOWN} more"] if len(lines) > _SHOWN else []
-        words = "\n".join(lines[:_SHOWN] + more) or "No package changes otherwise than before."
+        words = "\n".join(shortened(lines, _SHOWN)) or "No package changes otherwise than before."
         title = f"{counted(len(lines), 'difference')} to the plan before"
         self.notify(words.replace("[", "\\["), title=title, timeout=12)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from brave_bridge.core.formats.text import counted, plain
+from brave_bridge.core.formats.text import counted, plain, shortened
 from brave_bridge.tui.dialogs import AskReason, ConfirmByName, WriteNote
 
 if TYPE_CHECKING:
@@ -144,10 +144,9 @@ def _told(pending) -> list[str]:
     lines = [
         f"{counted(len(pending.updates), 'update')}, {security} of them security fixes, "
         f"{len(pending.new)} new",
-        *(plain(f"   {u.name} {u.old} → {u.new}", 70) for u in pending.updates[:8]),
     ]
-    if len(pending.updates) > 8:
-        lines.append(f"   and {len(pending.updates) - 8} more")
+    updates = [plain(f"{u.name} {u.old} → {u.new}", 67) for u in pending.updates]
+    lines += [f"   {words}" for words in shortened(updates, 8)]
     lines += [f"   would go away: {name} (you are asked)" for name in pending.removed[:4]]
     lines += [plain(f"▲ not reached: {words}", 70) for words in pending.failed_sources[:3]]
     lines += ["▲ a restart is pending"] if pending.restart_wanted else []

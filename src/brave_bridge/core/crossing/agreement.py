@@ -22,6 +22,7 @@ from brave_bridge.core.crossing.requests import (
     WriteFiles,
 )
 from brave_bridge.core.crossing.stage import ended_well, titled, what_was_seen, why_it_failed
+from brave_bridge.core.formats.text import shortened
 from brave_bridge.core.packages.changes import LegPlan, difference
 
 GO_ON, UNDO = "go on", "undo"
@@ -91,13 +92,13 @@ def _plan_again(family: CrossingFamily, plan: LegPlan, number: int) -> Script[Le
     answer = yield Ask(
         title="Since the plan was approved something has changed",
         key=f"agreement-{number}",
-        detail="\n".join(_first(moved, 40)),
+        detail="\n".join(shortened(moved, 40)),
         choices=(GO_ON, UNDO),
         default=UNDO,
     )
     if isinstance(answer, Answered) and answer.choice == GO_ON:
         return plan.with_changes(reply.legs[0])
-    why = "other than when it was approved: " + "; ".join(_first(moved, 3))
+    why = "other than when it was approved: " + "; ".join(shortened(moved, 3))
     return NotReady("agreement", why, "plan again")
 
 
@@ -114,12 +115,6 @@ def _rehearse(
     differs = family.unlike(plan, reply.output)
     if not differs:
         return None
-    faults = family.faults(reply.output)[:2] or _first(differs, 5)
+    faults = family.faults(reply.output)[:2] or shortened(differs, 5)
     why = "the package manager would do other than the plan: " + "; ".join(faults)
     return NotReady("agreement", why, "plan again")
-
-
-def _first(lines: list[str], most: int) -> list[str]:
-    """The first lines, and how many there are beyond them."""
-    more = [f"and {len(lines) - most} more"] if len(lines) > most else []
-    return lines[:most] + more

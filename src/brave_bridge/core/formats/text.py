@@ -1,6 +1,7 @@
 """Making foreign text safe to show: nothing that steers a terminal passes through."""
 
 import re
+from collections.abc import Sequence
 
 _CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2066-\u2069]")
 _ESCAPE_SEQUENCE = re.compile(
@@ -46,6 +47,12 @@ def counted(count: int, noun: str, plural: str | None = None) -> str:
     """``1 package``, ``5 packages``, ``no packages``."""
     words = noun if count == 1 else (plural or noun + "s")
     return f"{count or 'no'} {words}"
+
+
+def shortened(texts: Sequence[str], most: int) -> list[str]:
+    """The first ``most`` of them and, where there are others, ``and 5 more``."""
+    more = [f"and {len(texts) - most} more"] if len(texts) > most else []
+    return [*texts[:most], *more]
 
 
 def whole_number(text: str) -> int:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from brave_bridge.core.crossing.cross import sources_diff
-from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.packages.changes import (
     ConfigQuestion,
     LegPlan,
@@ -98,9 +98,8 @@ def price_row(price: Price, leg: int) -> Row:
     )
 
 
-def _few(names: tuple[str, ...], most: int = 12) -> str:
-    more = f" and {len(names) - most} more" if len(names) > most else ""
-    return ", ".join(names[:most]) + more
+def _few(names: tuple[str, ...]) -> str:
+    return ", ".join(shortened(names, 12))
 
 
 def question_row(question: ConfigQuestion) -> Row:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from brave_bridge.core.estimate import range_words
-from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, MISSING
 from brave_bridge.snapshots.cover import HOME_SENTENCE
 
@@ -53,10 +53,8 @@ def _fixes(preview: ReturnPreview) -> Iterator[str]:
     if not preview.fixes:
         return
     yield "Look for a fix first: updates are pending for what changed since:"
-    for update in preview.fixes[:_SHOWN]:
-        yield f"   {plain(update.name)} {plain(update.old)} → {plain(update.new)}"
-    if len(preview.fixes) > _SHOWN:
-        yield f"   and {len(preview.fixes) - _SHOWN} more"
+    fixes = [f"{plain(u.name)} {plain(u.old)} → {plain(u.new)}" for u in preview.fixes]
+    yield from (f"   {words}" for words in shortened(fixes, _SHOWN))
     yield "   u in Survey, or: brave-bridge update"
     yield ""
 
@@ -111,11 +109,11 @@ def _packages(preview: ReturnPreview) -> Iterator[str]:
     if not preview.packages:
         return
     yield f"{counted(len(preview.packages), 'package')} would change:"
-    for name, present, then in preview.packages[:_SHOWN]:
-        change = f"{plain(present) or 'not there'} → {plain(then) or 'gone'}"
-        yield f"   {plain(name)} {change}"
-    if len(preview.packages) > _SHOWN:
-        yield f"   and {len(preview.packages) - _SHOWN} more"
+    changes = [
+        f"{plain(name)} {plain(present) or 'not there'} → {plain(then) or 'gone'}"
+        for name, present, then in preview.packages
+    ]
+    yield from (f"   {words}" for words in shortened(changes, _SHOWN))
 
 
 def _cost(preview: ReturnPreview) -> Iterator[str]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from brave_bridge.core.formats.text import shortened
 from brave_bridge.core.packages.changes import LegPlan, Skipping
 from brave_bridge.workbench.pages.page import Note, Row, heading, said, title
 
@@ -43,7 +44,6 @@ def skipping_rows(plan: LegPlan, start: str, columns: int) -> Iterator[Row]:
 def _kind_row(found: Skipping, field: str, what: str, straight: str, stepwise: str) -> Row:
     names = getattr(found, field)
     words = straight.format(n=len(names)) if names else "nothing seen"
-    more = [f"and {len(names) - _MOST} more"] if len(names) > _MOST else []
     return Row(
         key=f"skipping:{field}",
         cells=("▲" if names else "●", what, str(len(names) or "–"), "", "",
@@ -51,5 +51,5 @@ def _kind_row(found: Skipping, field: str, what: str, straight: str, stepwise: s
         tone="caution" if names else "quiet",
         why=(title(f"{what}: {len(names) or 'none'}"), *said(f"Straight: {words}."),
              *said(f"By steps: {stepwise}."),
-             *(Note("seen", words) for words in (*names[:_MOST], *more))),
+             *(Note("seen", words) for words in shortened(names, _MOST))),
     )  # fmt: skip

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from brave_bridge.core.formats.text import counted, plain
+from brave_bridge.core.formats.text import counted, plain, shortened
 from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.findings import Finding, Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
@@ -137,8 +137,8 @@ def _what_to_do(finding: Finding) -> Iterable[Note]:
 def _updates(surveyed: Surveyed) -> Iterable[Note]:
     if len(surveyed.updates) <= _UPDATES_IN_EVIDENCE:
         return
-    for update in surveyed.updates[:_SHOWN_UPDATES]:
-        mark = "  security" if update.security else ""
-        yield Note("seen", plain(f"{update.name} {update.old} → {update.new}{mark}", 200))
-    if len(surveyed.updates) > _SHOWN_UPDATES:
-        yield Note("seen", f"and {len(surveyed.updates) - _SHOWN_UPDATES} more")
+    updates = [
+        plain(f"{u.name} {u.old} → {u.new}{'  security' if u.security else ''}", 200)
+        for u in surveyed.updates
+    ]
+    yield from (Note("seen", words) for words in shortened(updates, _SHOWN_UPDATES))

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING
 
-from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.ways_back.deadline import SOON_DAYS, left_words
 from brave_bridge.snapshots.cover import HOME_SENTENCE
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
@@ -208,8 +208,7 @@ def _parts_notes(snapshot: Snapshot) -> Iterable[Note]:
     ):
         paths = snapshot.all_of(name)
         if paths:
-            more = f" and {len(paths) - 3} more" if len(paths) > 3 else ""
-            yield Note("seen", f"▲ {words}: {', '.join(plain(p) for p in paths[:3])}{more}")
+            yield Note("seen", f"▲ {words}: {', '.join(map(plain, shortened(paths, 3)))}")
 
 
 def _set_aside_row(aside: SetAside, today: date) -> Row:
