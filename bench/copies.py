@@ -1,7 +1,7 @@
 """Snapshots by copy at full size: 100,000 files on a fresh ext4, beside rsync.
 
 The ext4 has the options that mkfs.ext4 gives it (a journal, no discard at every removal) and
-stands in a file below /var/tmp, 30 GB long and removed afterwards.
+stands in a file below /var/tmp, 20 GB long and removed afterwards.
 
 ``python -m bench.copies`` runs it alone, ``python -m bench.copies 100000 cold`` with cold
 caches only. Each of ours is a process of its own, so that
@@ -27,7 +27,7 @@ from brave_bridge.snapshots.description import About
 from brave_bridge.snapshots.returning import Returning
 
 FILES, FOLDERS = 100_000, 9_000
-_IMAGE_BYTES = 30 << 30
+_IMAGE_BYTES = 20 << 30
 _QUIET = {"stdout": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}
 _RSYNC = ("rsync", "-aHAX", "--exclude=/home", "--exclude=/var/lib/brave-bridge")
 
@@ -110,22 +110,8 @@ def _settle(temperature: str) -> None:
         _run("rsync", "--version")
 
 
-def _out_of_the_way(path: Path, folder: Path) -> Path:
-    """Move what was made before away; where it is now.
-
-    Removed just now, each of its inodes would be looked at again by ext4 whenever a new one is
-    made, for minutes, and nothing else would be measured.
-    """
-    return path.rename(Path(tempfile.mkdtemp(prefix="made-before-", dir=folder)) / path.name)
-
-
-def _done_with(path: Path, folder: Path) -> None:
-    """Move what was made before away, and empty its files, so that there is room."""
-    if not path.exists():
-        return
-    for parent, _, names in os.walk(_out_of_the_way(path, folder)):
-        for name in names:
-            os.truncate(f"{parent}/{name}", 0)
+def _removed(path: Path) -> None:
+    _run("rm", "-rf", path)
 
 
 def _measure(folder: Path, temperature: str) -> None:
@@ -138,11 +124,11 @@ def _measure(folder: Path, temperature: str) -> None:
         return seconds(lambda: (deed(), os.sync()))
 
     def first() -> float:
-        _done_with(state, folder)
+        _removed(state)
         return timed(lambda: _ours("take", tree, f"a{next(numbers)}"))
 
     def copied() -> float:
-        _done_with(base, folder)
+        _removed(base)
         return timed(lambda: _run(*_RSYNC, f"{tree}/", base))
 
     rounds = 3
@@ -156,7 +142,7 @@ def _measure(folder: Path, temperature: str) -> None:
         _touch(tree, 0.01)
         newer = folder / "newer"
         spent = timed(lambda: _run(*_RSYNC, f"--link-dest={base}", f"{tree}/", newer))
-        _out_of_the_way(base, folder)
+        _removed(base)
         newer.rename(base)
         return spent
 
@@ -217,7 +203,7 @@ def _change(tree: Path) -> None:
 def _memory(folder: Path) -> None:
     """The most that all processes of each deed held together, shared pages counted once."""
     tree = folder / "tree"
-    _done_with(tree / "var/lib/brave-bridge", folder)
+    _removed(tree / "var/lib/brave-bridge")
     for deed, *words in (("take", "m1"), ("take", "m2"), ("preview",), ("return",)):
         if deed == "return":
             _change(tree)

@@ -19,6 +19,7 @@ from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.file_copy import FileCopier, dress, may_be_refused
 from brave_bridge.snapshots.files import (
     Cloner,
+    blocks_read,
     describe_open,
     describe_special,
     make_special,
@@ -105,6 +106,7 @@ class FolderCopier:
         self.spool = open(spool_path(job.spools, number), "ab")  # noqa: SIM115
         self.cloner = Cloner()
         self._written = 0
+        self._read = -1
         # What is being copied now.
         self._result: FolderCopied
         self._source = self._copy = self._before = -1
@@ -183,7 +185,7 @@ class FolderCopier:
         lines: list[bytes] = []
         for start in range(0, len(found), _ASKED_FOR_AHEAD):
             handful = found[start : start + _ASKED_FOR_AHEAD]
-            if self._copy >= 0 and len(handful) > 1:
+            if self._disk_reads() and self._copy >= 0 and len(handful) > 1:
                 self._ask_for(handful, copier)
             try:
                 lines += self._handful(path, handful, copier)
@@ -191,6 +193,11 @@ class FolderCopier:
                 copier.forget()
         self._result.unstable += copier.unstable
         return lines
+
+    def _disk_reads(self) -> bool:
+        """Whether anything had to come from a disk since this was asked last."""
+        before, self._read = self._read, blocks_read()
+        return self._read > before
 
     def _met(self, path: str, listing: Listing) -> Iterator[Found]:
         """What is in a folder; with the line of the snapshot before for what is as it was then."""

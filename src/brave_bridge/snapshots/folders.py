@@ -15,12 +15,13 @@ import msgspec
 
 from brave_bridge.snapshots.cover import Leaver
 from brave_bridge.snapshots.files import unlock
-from brave_bridge.snapshots.manifest import FOLDER, joined, type_of
+from brave_bridge.snapshots.manifest import FOLDER, KINDS, joined
 
 _OPENAT2 = 437
 _RESOLVE_NO_SYMLINKS, _RESOLVE_BENEATH = 0x04, 0x08
 _FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 _HOW = struct.pack("QQQ", _FLAGS, 0, _RESOLVE_NO_SYMLINKS | _RESOLVE_BENEATH)
+_TYPE = stat.S_IFMT(0o177777)
 _libc = ctypes.CDLL(None, use_errno=True)
 _libc.syscall.restype = ctypes.c_long
 _kernel_has_openat2 = True
@@ -116,10 +117,10 @@ def list_folder(descriptor: int, path: str, device: int, leaver: Leaver) -> List
     for entry in found:
         name = entry.name
         try:
-            status = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
+            status = entry.stat(follow_symlinks=False)
         except FileNotFoundError:
             continue
-        kind = type_of(status.st_mode)
+        kind = KINDS.get(status.st_mode & _TYPE)
         if left_out and left_out(joined(path, name)):
             listing.left_out = True
             if kind == FOLDER:

@@ -3,7 +3,6 @@
 import ctypes
 import gc
 import os
-import resource
 import signal
 import sys
 import time
@@ -14,6 +13,7 @@ from brave_bridge.snapshots.checking import CheckJob
 from brave_bridge.snapshots.comparing import CompareJob
 from brave_bridge.snapshots.copying import CopyJob
 from brave_bridge.snapshots.crew import Answer, Begin, Fault, Items, receive, send
+from brave_bridge.snapshots.files import blocks_read
 from brave_bridge.snapshots.removing import RemovalJob
 from brave_bridge.snapshots.staging import StageJob
 
@@ -52,23 +52,18 @@ def main() -> int:
 
 
 def _answered(worker, items) -> Answer:
-    wall, work, read = time.monotonic(), time.thread_time(), _blocks_read()
+    wall, work, read = time.monotonic(), time.thread_time(), blocks_read()
     try:
         results = [worker.do(item) for item in items]
         wall, work = time.monotonic() - wall, time.thread_time() - work
         # Where nothing came from a disk, it was others that had the processor.
-        waited = wall > _NOTABLE_SECONDS and work < wall / 2 and _blocks_read() > read
+        waited = wall > _NOTABLE_SECONDS and work < wall / 2 and blocks_read() > read
         return Answer(results, waited=waited)
     except OSError as error:
         words = error.strerror or str(error)
         return Answer(fault=Fault(error.errno or 5, words, _shown(error.filename)))
     except ValueError as error:
         return Answer(fault=Fault(0, str(error)))
-
-
-def _blocks_read() -> int:
-    """How many blocks this process has had a disk read so far (getrusage(2))."""
-    return resource.getrusage(resource.RUSAGE_SELF).ru_inblock
 
 
 def _shown(filename) -> str:

@@ -221,29 +221,29 @@ class Manifest:
 
     def others_in(self, folder: str) -> dict[str, Entry]:
         """All that is in a folder but folders, by name."""
-        return dict(self._others(folder))
-
-    def lines_of_others(self, folder: str) -> dict[str, tuple[Entry, bytes]]:
-        """The same with each entry's line."""
-        lines = self.lines_in(folder)[1:]
-        return {
-            name: (entry, line)
-            for (name, entry), line in zip(self._others(folder), lines, strict=True)
-        }
-
-    def _others(self, folder: str) -> Iterator[tuple[str, Entry]]:
         start = folder + "/" if folder else ""
         begins, ends = self._places.get(folder, (0, 0))
         try:
-            entries = _decoder.decode_lines(self._content[begins:ends])
+            entries = _decoder.decode_lines(self._content[begins:ends])[1:]
         except msgspec.DecodeError as error:
             raise DamagedManifest(f"a damaged line: {error}") from error
-        for entry in entries[1:]:
-            name = entry.path[len(start) :]
-            if not (entry.path.startswith(start) and _can_be(name) and entry.type in _TYPES):
-                kind, path = entry.type[:8], entry.path[:80]
-                raise DamagedManifest(f"{path!r} ({kind!r}) is no path in {folder[:80]!r}")
-            yield name, entry
+        found = {}
+        for entry in entries:
+            path = entry.path
+            name = path[len(start) :]
+            if entry.type not in _TYPES or not path.startswith(start) or not _can_be(name):
+                raise DamagedManifest(f"{path[:80]!r} is no path in {folder[:80]!r}")
+            found[name] = entry
+        if len(found) != len(entries):
+            raise DamagedManifest(f"something in {folder[:80]!r} is there twice")
+        return found
+
+    def lines_of_others(self, folder: str) -> dict[str, tuple[Entry, bytes]]:
+        """The same with each entry's line."""
+        found, lines = self.others_in(folder), self.lines_in(folder)[1:]
+        return {
+            name: (entry, line) for (name, entry), line in zip(found.items(), lines, strict=True)
+        }
 
     def entries(self) -> Iterator[Entry]:
         """Every entry, folder by folder."""
