@@ -24,6 +24,7 @@ from tests.support.trees import (
     differing,
     fill,
     free,
+    helper_that_dies,
     machine_at,
     rough,
     wreck,
@@ -173,7 +174,7 @@ def test_a_helper_that_dies_is_no_snapshot(tmp_path, monkeypatch):
     for number in range(40):
         (tmp_path / f"usr/{number}").mkdir()
     monkeypatch.setattr("brave_bridge.snapshots.crew.ALONE_SECONDS", 0.0)
-    monkeypatch.setattr("brave_bridge.snapshots.crew.sys.executable", "/bin/false")
+    monkeypatch.setattr("brave_bridge.snapshots.crew.called", helper_that_dies)
     with pytest.raises(MachineError, match=r"helper|Broken pipe"):
         snapshots.take("first", TRIAL)
     assert snapshots.listed() == []

@@ -6,9 +6,10 @@ import random
 import pytest
 
 from brave_bridge.snapshots import crew
+from brave_bridge.snapshots.calling import called
 from brave_bridge.snapshots.files import IMMUTABLE, set_flags
 from brave_bridge.snapshots.removing import remove_large_tree
-from tests.support.trees import IS_ROOT
+from tests.support.trees import IS_ROOT, helper_that_dies
 
 
 def _grown(tmp_path):
@@ -29,12 +30,11 @@ def _grown(tmp_path):
     (tmp_path / "stays/file").write_text("kept")
 
 
-@pytest.mark.parametrize("python", ["", "/bin/false"], ids=["helped", "helpers-die"])
-def test_all_goes_and_nothing_beside_it(tmp_path, monkeypatch, python):
+@pytest.mark.parametrize("call", [called, helper_that_dies])
+def test_all_goes_and_nothing_beside_it(tmp_path, monkeypatch, call):
     _grown(tmp_path)
     monkeypatch.setattr(crew, "ALONE_SECONDS", 0.0)
-    if python:
-        monkeypatch.setattr(crew.sys, "executable", python)
+    monkeypatch.setattr(crew, "called", call)
     remove_large_tree("goes", tmp_path)
     assert [path.name for path in tmp_path.iterdir()] == ["stays"]
     assert (tmp_path / "stays/file").read_text() == "kept"

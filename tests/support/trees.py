@@ -7,6 +7,7 @@ import shutil
 import socket
 import stat
 import struct
+import subprocess
 from pathlib import Path
 
 from brave_bridge.machines.standin.machine import StandInMachine
@@ -227,3 +228,8 @@ def _one_step(path: Path, root: Path, chance: random.Random, names: list[str]) -
         shutil.rmtree(path)
     else:
         path.unlink()
+
+
+def helper_that_dies() -> subprocess.Popen:
+    """What a crew calls where its helpers end at once."""
+    return subprocess.Popen(["false"], stdin=subprocess.PIPE, stdout=subprocess.PIPE)

@@ -8,15 +8,15 @@ only what takes longer is shared with helpers, which end with this process.
 import contextlib
 import os
 import selectors
-import struct
-import subprocess
-import sys
 from collections import deque
 from collections.abc import Iterable, Iterator
 from time import monotonic
-from typing import Any, ClassVar, Generic, Protocol, TypeVar
+from typing import Any, ClassVar, Protocol
 
 import msgspec
+
+from brave_bridge.snapshots.calling import Helper, called
+from brave_bridge.snapshots.messages import Answer, Begin, Items, receive, send
 
 HELPERS = 2
 _MORE_WHERE_THEY_WAIT = 2
@@ -26,7 +26,6 @@ ALONE_SECONDS = 0.1
 """How long this process works alone before it calls helpers."""
 
 _LARGEST_HANDFUL = 24
-_HEADER = struct.Struct("!I")
 
 
 class Job(Protocol):
@@ -83,9 +82,9 @@ class Crew:
     def __init__(self, helpers: int = HELPERS) -> None:
         self._first = helpers
         self._most = most_helpers(helpers)
-        self._all: list[subprocess.Popen] = []
-        self._idle: list[subprocess.Popen] = []
-        self._at_work: dict[Any, subprocess.Popen] = {}
+        self._all: list[Helper] = []
+        self._idle: list[Helper] = []
+        self._at_work: dict[Any, Helper] = {}
         self._ready = selectors.DefaultSelector()
         self._answered = False
         self._job: Job
@@ -130,12 +129,7 @@ class Crew:
                     yield result
 
     def _call_one(self) -> None:
-        helper = subprocess.Popen(
-            [sys.executable, "-m", "brave_bridge.snapshots.helper"],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            cwd="/",
-        )
+        helper = called()
         self._all.append(helper)
         self._idle.append(helper)
         self._ready.register(helper.stdout, selectors.EVENT_READ)
@@ -156,7 +150,7 @@ class Crew:
             self._answered = bool(self._ready.select(timeout=0))
         return self._answered
 
-    def _answers(self) -> Iterator["Answer"]:
+    def _answers(self) -> Iterator[Answer]:
         """What helpers have to say, once at least one has."""
         for key, _ in self._ready.select():
             if key.fileobj in self._at_work:
@@ -184,7 +178,7 @@ def _done_here(worker: Worker, pending: deque) -> Any:
     return result
 
 
-def _answer(stream, job: Job) -> "Answer":
+def _answer(stream, job: Job) -> Answer:
     frame = receive(stream)
     if frame is None:
         raise CrewFailed(5, "a helper process ended before its work was done")
@@ -192,65 +186,3 @@ def _answer(stream, job: Job) -> "Answer":
     if answer.fault:
         raise answer.fault.as_error()
     return answer
-
-
-class Begin(msgspec.Struct, tag=True):
-    """To a helper: its number, the process that it works for, and the job that comes next."""
-
-    number: int
-    parent: int
-    job: Any
-
-
-class Items(msgspec.Struct, tag=True):
-    """To a helper: items of its job, encoded, since only the job tells what they are."""
-
-    items: msgspec.Raw
-
-
-class Fault(msgspec.Struct):
-    """An error of a helper: its number, what it says, and which path it is about.
-
-    Without a number it is a ValueError: what was read makes no sense.
-    """
-
-    code: int
-    words: str
-    path: str = ""
-
-    def as_error(self) -> Exception:
-        """The error again."""
-        if not self.code:
-            return ValueError(self.words)
-        return OSError(self.code, self.words, self.path or None)
-
-
-Result = TypeVar("Result")
-
-
-class Answer(msgspec.Struct, Generic[Result]):
-    """What a helper says to a handful of items.
-
-    ``waited``: it waited for a disk longer than it worked.
-    """
-
-    results: list[Result] = []
-    fault: Fault | None = None
-    waited: bool = False
-
-
-def send(stream, message: Any) -> None:
-    """Write a message to a pipe."""
-    frame = msgspec.msgpack.encode(message)
-    stream.write(_HEADER.pack(len(frame)) + frame)
-    stream.flush()
-
-
-def receive(stream) -> bytes | None:
-    """The next message of a pipe; None where the other end is gone."""
-    header = stream.read(_HEADER.size)
-    if len(header) < _HEADER.size:
-        return None
-    length = _HEADER.unpack(header)[0]
-    frame = stream.read(length)
-    return frame if len(frame) == length else None

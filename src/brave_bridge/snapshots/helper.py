@@ -6,15 +6,16 @@ import os
 import signal
 import sys
 import time
+from typing import BinaryIO
 
 import msgspec
 
 from brave_bridge.snapshots.checking import CheckJob
 from brave_bridge.snapshots.comparing import CompareJob
 from brave_bridge.snapshots.copying import CopyJob
-from brave_bridge.snapshots.crew import Answer, Begin, Fault, Items, receive, send
+from brave_bridge.snapshots.emptying import RemovalJob
 from brave_bridge.snapshots.files import blocks_read
-from brave_bridge.snapshots.removing import RemovalJob
+from brave_bridge.snapshots.messages import Answer, Begin, Fault, Items, receive, send
 from brave_bridge.snapshots.staging import StageJob
 
 _PR_SET_PDEATHSIG = 1
@@ -30,8 +31,13 @@ class Ordered(Begin, tag="Begin"):
 
 
 def main() -> int:
-    """Serve until the other end is gone."""
-    hand, voice = sys.stdin.buffer, sys.stdout.buffer
+    """Serve whoever has started this process."""
+    serve(sys.stdin.buffer, sys.stdout.buffer)
+    return 0
+
+
+def serve(hand: BinaryIO, voice: BinaryIO) -> None:
+    """Do what comes by ``hand``, until the other end is gone."""
     # Nothing here is part of a cycle: looking for some would only take time.
     gc.disable()
     worker, job = None, None
@@ -48,7 +54,6 @@ def main() -> int:
         worker = job.begin(order.number)
     if worker is not None:
         worker.end()
-    return 0
 
 
 def _answered(worker, items) -> Answer:

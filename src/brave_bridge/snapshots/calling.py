@@ -1,0 +1,68 @@
+"""Calling a helper process: a copy of this one where that is safe, else a new one."""
+
+import os
+import signal
+import subprocess
+import sys
+from typing import BinaryIO, Protocol
+
+_NOT_FOR_A_COPY = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+"""What this process does on these signals is its own matter."""
+
+
+class Helper(Protocol):
+    """A process that serves what is written to ``stdin``, and answers on ``stdout``."""
+
+    stdin: BinaryIO
+    stdout: BinaryIO
+
+    def wait(self) -> int:
+        """Its exit code, once it has ended."""
+
+
+def called() -> Helper:
+    """A helper, ready for messages.
+
+    A copy is there at once, with everything loaded; but of a process with several threads it
+    could inherit locks that nobody ever lets go of (fork(2)).
+    """
+    return _Copy() if len(os.listdir("/proc/self/task")) == 1 else _started()
+
+
+def _started() -> Helper:
+    return subprocess.Popen(
+        [sys.executable, "-m", "brave_bridge.snapshots.helper"],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        cwd="/",
+    )
+
+
+class _Copy:
+    """A copy of this process that does nothing but serve."""
+
+    def __init__(self) -> None:
+        # Only who calls a helper loads what it does, and once for all of them.
+        from brave_bridge.snapshots.helper import serve
+
+        hand, our_hand = os.pipe()
+        our_ear, voice = os.pipe()
+        self._pid = os.fork()
+        if self._pid == 0:
+            try:
+                for number in _NOT_FOR_A_COPY:
+                    signal.signal(number, signal.SIG_DFL)
+                os.close(our_hand)
+                os.close(our_ear)
+                serve(os.fdopen(hand, "rb"), os.fdopen(voice, "wb"))
+            finally:
+                # Nothing of the process that this is a copy of is ended twice.
+                os._exit(0)
+        os.close(hand)
+        os.close(voice)
+        self.stdin = os.fdopen(our_hand, "wb")
+        self.stdout = os.fdopen(our_ear, "rb")
+
+    def wait(self) -> int:
+        """See Helper."""
+        return os.waitpid(self._pid, 0)[1]
