@@ -155,21 +155,12 @@ def checksum_of(manifest: Path) -> str:
     return digest.hexdigest()
 
 
-class Manifest:
-    """A manifest file, read folder by folder. Folders and paths are as the manifest writes them."""
+class _Index:
+    """Where each folder's lines stand in a manifest, and which folders are in which."""
 
-    def __init__(self, path: Path) -> None:
-        with open(path, "rb") as stream:
-            size = os.fstat(stream.fileno()).st_size
-            if not size:
-                raise DamagedManifest("it is empty")
-            self._content = mmap.mmap(stream.fileno(), size, access=mmap.ACCESS_READ)
-        self._places: dict[str, tuple[int, int]] = {}
-        self._inner: dict[str, list[str]] = {}
-        self._find_folders()
-
-    def _find_folders(self) -> None:
-        content = self._content
+    def __init__(self, content: mmap.mmap) -> None:
+        self.places: dict[str, tuple[int, int]] = {}
+        self.inner: dict[str, list[str]] = {}
         starts = []
         start = 0 if content[: len(_FOLDER_LINE)] == _FOLDER_LINE else -1
         while start >= 0:
@@ -185,13 +176,41 @@ class Manifest:
 
     def _add_folder(self, folder: str, start: int, end: int) -> None:
         above, _, name = folder.rpartition("/")
-        if bool(folder) != bool(self._places) or folder in self._places:
+        if bool(folder) != bool(self.places) or folder in self.places:
             raise DamagedManifest(f"the folder {folder[:80]!r} is out of place")
         if folder:
-            if above not in self._places or not _can_be(name) or len(folder) > _LONGEST_PATH:
+            if above not in self.places or not _can_be(name) or len(folder) > _LONGEST_PATH:
                 raise DamagedManifest(f"{folder[:80]!r} is no folder of a tree")
-            self._inner.setdefault(above, []).append(folder)
-        self._places[folder] = (start, end)
+            self.inner.setdefault(above, []).append(folder)
+        self.places[folder] = (start, end)
+
+
+_KEPT_INDICES = 2
+_indices: dict[tuple[int, ...], _Index] = {}
+
+
+def _index_of(content: mmap.mmap, status: os.stat_result) -> _Index:
+    """The index of a manifest. The last ones stay known, also to the copies of this process."""
+    key = (status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns, status.st_ctime_ns)
+    if key not in _indices:
+        index = _Index(content)
+        while len(_indices) >= _KEPT_INDICES:
+            _indices.pop(next(iter(_indices)), None)
+        _indices[key] = index
+    return _indices[key]
+
+
+class Manifest:
+    """A manifest file, read folder by folder. Folders and paths are as the manifest writes them."""
+
+    def __init__(self, path: Path) -> None:
+        with open(path, "rb") as stream:
+            status = os.fstat(stream.fileno())
+            if not status.st_size:
+                raise DamagedManifest("it is empty")
+            self._content = mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ)
+        index = _index_of(self._content, status)
+        self._places, self._inner = index.places, index.inner
 
     @property
     def folders(self) -> list[str]:

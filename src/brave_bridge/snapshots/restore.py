@@ -2,7 +2,7 @@
 
 Everything that must come back is first copied beside the tree on the same file system and
 checked against the manifest, so a damaged snapshot is found before the live tree is
-touched. Then it is swapped in, one rename a path; a folder that is missing, or that stands
+touched. Then it is swapped in, one step a path; a folder that is missing, or that stands
 where something else stood, comes in one piece. First comes what is only added, then what
 is replaced, of that the boot loader's files last, and only then goes what came since: at
 every instant kernels and modules of one side or the other are complete. The work is found
@@ -282,20 +282,24 @@ class Restoration:
             contextlib.closing(_Opened(self.root)) as root,
             ThreadPoolExecutor(1) as beside,
         ):
-            clearing = beside.submit(remove_large_tree, _WORK, self.staging, self.helpers)
-            for path in sorted(self._folders, key=_depth, reverse=True):
-                if path:
-                    with contextlib.suppress(FileNotFoundError, NotADirectoryError):
-                        self._settle(self._folders[path], root.descriptor)
-            for entry in self._wanted.values():
-                if entry.type == FILE and entry.flags:
-                    self._settle(entry, root.descriptor)
-            clearing.result()
+            settling = beside.submit(self._settle_all, root.descriptor)
+            # Helpers end with the thread that called them, so it is this one that removes.
+            remove_large_tree(_WORK, self.staging, self.helpers)
+            settling.result()
             sync_file_system(self.root)
             remove_tree(STAGING, root.descriptor)
             top = self._folders[""]
             unlocked(_bound(set_attributes, top, ".", root.descriptor), ".", root.descriptor)
         sync_file_system(self.root)
+
+    def _settle_all(self, root: int) -> None:
+        for path in sorted(self._folders, key=_depth, reverse=True):
+            if path:
+                with contextlib.suppress(FileNotFoundError, NotADirectoryError):
+                    self._settle(self._folders[path], root)
+        for entry in self._wanted.values():
+            if entry.type == FILE and entry.flags:
+                self._settle(entry, root)
 
     @staticmethod
     def _settle(entry: Entry, root: int) -> None:
