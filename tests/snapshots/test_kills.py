@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from brave_bridge.snapshots import crew
-from brave_bridge.snapshots.restore import read_journal
+from brave_bridge.snapshots.journal import read_journal
 from tests.support.trees import (
     TRIAL,
     catalogue_at,

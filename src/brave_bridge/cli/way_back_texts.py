@@ -12,8 +12,8 @@ from brave_bridge.snapshots.choices import Choices
 from brave_bridge.snapshots.cover import HOME_SENTENCE
 from brave_bridge.snapshots.description import Gone, Kept
 from brave_bridge.snapshots.engines.engine import Mounted
+from brave_bridge.snapshots.journal import Journal
 from brave_bridge.snapshots.parts import Layout
-from brave_bridge.snapshots.restore import Journal
 from brave_bridge.snapshots.returning import Checked
 from brave_bridge.snapshots.set_aside import SetAside
 from brave_bridge.workbench.pages.ways_back import age_words

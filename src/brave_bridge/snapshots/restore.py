@@ -16,7 +16,6 @@ import os
 import time
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
-from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
@@ -33,6 +32,7 @@ from brave_bridge.snapshots.files import (
 )
 from brave_bridge.snapshots.flushing import Flushing
 from brave_bridge.snapshots.folders import open_root, opened, opened_parent, remove_tree, unlocked
+from brave_bridge.snapshots.journal import Journal, write_journal
 from brave_bridge.snapshots.manifest import (
     FILE,
     FOLDER,
@@ -45,32 +45,11 @@ from brave_bridge.snapshots.manifest import (
 from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.staging import HANDFUL, StageJob, handfuls
 
-JOURNAL = "journal.json"
 _WORK = "work"
 _BOOT = ("boot", "efi", "etc/kernel", "etc/fstab", "etc/default/grub")
 
 Tell = Callable[[str, int, int], None]
 """Called with the phase, how much of it is done, and of how much."""
-
-
-class Journal(msgspec.Struct, frozen=True):
-    """What a return under way says of itself on the disk that it works on. Times ISO 8601."""
-
-    snapshot: str
-    machine: str
-    phase: str
-    """``staging``: nothing live is touched yet; ``swapping``: it must be finished."""
-    began: str
-    kept_in: str = ""
-
-
-def read_journal(root: Path) -> Journal | None:
-    """The journal of a return that was interrupted on that part, if there is one."""
-    try:
-        content = (root / STAGING / JOURNAL).read_bytes()[:100_000]
-        return msgspec.json.decode(content, type=Journal)
-    except (OSError, msgspec.DecodeError):
-        return None
 
 
 class RestoreReport(msgspec.Struct, frozen=True):
@@ -140,7 +119,7 @@ class Restoration:
         times = os.stat(self.root)
         (self.staging / _WORK).mkdir(parents=True, mode=0o700)
         try:
-            self.write_journal("staging")
+            write_journal(self.staging, self.journal, "staging")
             self._stage()
             sync_file_system(self.staging)
         except (ValueError, OSError):
@@ -151,16 +130,6 @@ class Restoration:
     def discard(self) -> None:
         """Remove what an earlier run staged."""
         remove_large_tree(STAGING, self.root, self.helpers)
-
-    def write_journal(self, phase: str) -> None:
-        """Say on this part's own disk how far the return is."""
-        content = msgspec.json.encode(msgspec.structs.replace(self.journal, phase=phase))
-        new = self.staging / (JOURNAL + ".new")
-        with open(new, "wb") as stream:
-            stream.write(content)
-            stream.flush()
-            os.fsync(stream.fileno())
-        os.replace(new, self.staging / JOURNAL)
 
     def _refuse_to_displace(self) -> None:
         for difference in self._found.of(CHANGED):
@@ -243,7 +212,7 @@ class Restoration:
 
     def add(self) -> None:
         """Swap in what is missing: nothing that stands is touched."""
-        self.write_journal("swapping")
+        write_journal(self.staging, self.journal, "swapping")
         self._swap([top for top in self._tops if top.how == MISSING], "adding")
 
     def replace(self) -> None:
@@ -382,12 +351,6 @@ def _return(parts: list[Restoration]) -> RestoreReport:
     for part in parts:
         report += part.report(began)
     return report
-
-
-def new_journal(snapshot: str, machine: str, kept_in: str) -> Journal:
-    """The journal of a return that begins now."""
-    began = datetime.now(UTC).isoformat(timespec="seconds")
-    return Journal(snapshot, machine, "staging", began, kept_in)
 
 
 class _Opened:

@@ -21,14 +21,12 @@ from brave_bridge.snapshots.engines import btrfs_swap
 from brave_bridge.snapshots.engines.engine import Mounted, Part
 from brave_bridge.snapshots.engines.lvm import LvmEngine
 from brave_bridge.snapshots.folders import open_root, opened
+from brave_bridge.snapshots.journal import Journal, new_journal, read_journal
 from brave_bridge.snapshots.manifest import Entry, decoded_path
 from brave_bridge.snapshots.restore import (
-    Journal,
     Restoration,
     RestoreReport,
     Tell,
-    new_journal,
-    read_journal,
     return_parts,
 )
 from brave_bridge.snapshots.single import put_back_path

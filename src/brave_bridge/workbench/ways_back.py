@@ -25,8 +25,8 @@ from brave_bridge.snapshots.choices import Choices, keep_choices, read_choices
 from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.description import Gone, Kept, Snapshot
 from brave_bridge.snapshots.engines.engine import EngineError
+from brave_bridge.snapshots.journal import Journal
 from brave_bridge.snapshots.manifest import FOLDER, decoded_path
-from brave_bridge.snapshots.restore import Journal
 from brave_bridge.snapshots.returning import Checked, Returning
 from brave_bridge.snapshots.set_aside import SetAside, delete_set_aside, set_aside
 from brave_bridge.store.field_notes import FieldNotes
