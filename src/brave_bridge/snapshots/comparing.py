@@ -133,7 +133,7 @@ class FolderComparer:
         wanted_folders = {path[above:]: path for path in self.manifest.folders_in(item)}
         if not path and folder >= 0:
             self._attributes(self.manifest.folder(""), ".", folder, os.fstat(folder))
-        met = self._meet_places(listing, wanted) if listing.places else set()
+        met = self._meet_places(listing, wanted)
         met |= self._meet_others(item, folder, listing, wanted, wanted_folders)
         met |= self._meet_folders(item, folder, listing, wanted, wanted_folders)
         for key in wanted.keys() - met:
@@ -183,7 +183,6 @@ class FolderComparer:
         wanted_folders: dict[str, str],
     ) -> set[str]:  # fmt: skip
         met = set()
-        untouched = 0
         for name, status in listing.others.items():
             key = encoded_path(name)
             met.add(key)
@@ -194,12 +193,11 @@ class FolderComparer:
             if entry.links or status.st_nlink > 1:
                 self._note_links(entry, status)
             if not self.by_content and is_untouched(entry, status):
-                untouched += 1
+                self._result.compared += 1
             elif entry.type != type_of(status.st_mode):
                 self._differs(entry, CHANGED, status, type_of(status.st_mode))
             else:
                 self._compare(entry, name, folder, status)
-        self._result.compared += untouched
         return met
 
     def _meet_unknown(self, path: str, folder: str | None, status: os.stat_result) -> None:

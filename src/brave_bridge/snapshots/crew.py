@@ -166,8 +166,9 @@ class Crew:
             self._ready.unregister(helper.stdout)
             with contextlib.suppress(BrokenPipeError):
                 helper.stdin.close()
-        for helper in self._all:
             helper.stdout.close()
+        # A later copy holds the pipes of those before it: all are closed before one is waited for.
+        for helper in self._all:
             helper.wait()
         self._all, self._idle, self._at_work = [], [], {}
 

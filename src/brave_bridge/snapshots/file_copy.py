@@ -43,10 +43,8 @@ class FileCopier:
 
     def ask_for(self, name: str, size: int) -> None:
         """Have the disk bring a file that will be copied soon."""
-        try:
+        with contextlib.suppress(OSError):
             self._ahead[name] = open_ahead(name, self.source, size)
-        except OSError:
-            return
 
     def forget(self) -> None:
         """Close what was asked for and not copied."""
@@ -101,13 +99,9 @@ class FileCopier:
 
 
 def dress(entry: Entry, copy: int, status: os.stat_result) -> None:
-    """Give what was just made in a snapshot, and is like ``status``, what its place allows.
-
-    Flags stay in the manifest only: what is immutable could not be deleted.
-    """
-    bare = msgspec.structs.replace(entry, flags=0) if entry.flags else entry
+    """Give what was just made in a snapshot, and is like ``status``, what its place allows."""
     try:
-        dress_new(bare, copy, status)
+        dress_new(entry, copy, status)
     except OSError as error:
         if not may_be_refused(error):
             raise

@@ -70,10 +70,8 @@ def open_ahead(name: str, parent: int, size: int) -> int:
     (posix_fadvise(2), POSIX_FADV_WILLNEED).
     """
     descriptor = open_to_read(name, parent)
-    try:
+    with contextlib.suppress(OSError):
         os.posix_fadvise(descriptor, 0, min(size, PIECE), os.POSIX_FADV_WILLNEED)
-    except OSError:
-        return descriptor
     return descriptor
 
 
@@ -278,7 +276,8 @@ def make_special(entry: Entry, name: str, parent: int) -> None:
 def dress_new(entry: Entry, descriptor: int, status: os.stat_result) -> None:
     """Give a file or folder that was just made here, and is open, the attributes of an entry.
 
-    ``status`` is its own of now.
+    ``status`` is its own of now. Flags are not set: what is immutable could not be moved or
+    deleted any more.
     Changing the owner clears capabilities and set-id bits, so it comes first; the time last.
     """
     if (status.st_uid, status.st_gid) != (entry.uid, entry.gid):
@@ -288,8 +287,6 @@ def dress_new(entry: Entry, descriptor: int, status: os.stat_result) -> None:
     if entry.mode != status.st_mode & 0o7777:
         os.fchmod(descriptor, entry.mode)
     os.utime(descriptor, ns=(entry.mtime_ns, entry.mtime_ns))
-    if entry.flags:
-        set_flags(descriptor, entry.flags)
 
 
 def set_attributes(entry: Entry, name: str, parent: int, *, with_flags: bool = True) -> None:

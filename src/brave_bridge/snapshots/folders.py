@@ -15,13 +15,12 @@ import msgspec
 
 from brave_bridge.snapshots.cover import Leaver
 from brave_bridge.snapshots.files import unlock
-from brave_bridge.snapshots.manifest import FOLDER, KINDS, joined
+from brave_bridge.snapshots.manifest import FOLDER, joined, type_of
 
 _OPENAT2 = 437
 _RESOLVE_NO_SYMLINKS, _RESOLVE_BENEATH = 0x04, 0x08
 _FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 _HOW = struct.pack("QQQ", _FLAGS, 0, _RESOLVE_NO_SYMLINKS | _RESOLVE_BENEATH)
-_TYPE = stat.S_IFMT(0o177777)
 _libc = ctypes.CDLL(None, use_errno=True)
 _libc.syscall.restype = ctypes.c_long
 _kernel_has_openat2 = True
@@ -120,7 +119,7 @@ def list_folder(descriptor: int, path: str, device: int, leaver: Leaver) -> List
             status = entry.stat(follow_symlinks=False)
         except FileNotFoundError:
             continue
-        kind = KINDS.get(status.st_mode & _TYPE)
+        kind = type_of(status.st_mode)
         if left_out and left_out(joined(path, name)):
             listing.left_out = True
             if kind == FOLDER:

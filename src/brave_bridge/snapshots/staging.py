@@ -109,8 +109,7 @@ class Stager:
             what, length = copy_content(original, copy, status, self.cloner)
             if length != entry.size or (entry.what and what != entry.what):
                 raise DamagedSnapshot(f"/{entry.path}: its content is not what was taken")
-            bare = msgspec.structs.replace(entry, flags=0) if entry.flags else entry
-            dress_new(bare, copy, os.fstat(copy))
+            dress_new(entry, copy, os.fstat(copy))
         finally:
             if copy >= 0:
                 os.close(copy)
