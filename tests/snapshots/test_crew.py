@@ -1,0 +1,39 @@
+"""A crew that is left in the middle of a job ends at once, however much helpers have to say."""
+
+import subprocess
+import sys
+
+import msgspec
+
+from brave_bridge.snapshots.compare import comparison_job
+from brave_bridge.snapshots.cover import cover_for
+from brave_bridge.snapshots.tree_copy import copy_tree
+
+# A process with one thread, whose helpers are copies of it and hold each other's pipes.
+_LEFT_IN_THE_MIDDLE = """
+import sys, time, msgspec
+from brave_bridge.snapshots import crew
+from brave_bridge.snapshots.comparing import CompareJob
+crew.ALONE_SECONDS = 0.0
+job = msgspec.json.decode(sys.argv[1], type=CompareJob)
+with crew.Crew(2) as one:
+    for number, _ in enumerate(one.carry_out(job, [""])):
+        if number:
+            time.sleep(0.3)
+            break
+"""
+
+
+def test_helpers_whose_answers_nobody_takes_are_not_waited_for(tmp_path):
+    live, kept = tmp_path / "live", tmp_path / "kept"
+    kept.mkdir()
+    for folder in map(str, range(20)):
+        (live / folder).mkdir(parents=True)
+        for number in range(1_000):
+            (live / folder / f"a-name-that-makes-answers-larger-than-a-pipe-{number}").touch()
+    copy_tree(live, cover_for("tree"), kept, None, helpers=0)
+    for path in live.glob("*/*"):
+        path.unlink()
+    job = msgspec.json.encode(comparison_job(live, cover_for("tree"), kept)).decode()
+    argv = [sys.executable, "-c", _LEFT_IN_THE_MIDDLE, job]
+    subprocess.run(argv, check=True, timeout=60)
