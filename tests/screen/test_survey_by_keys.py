@@ -14,12 +14,12 @@ def test_avocet_is_brought_up_to_date_and_restarted(terminal):
     screen = terminal("--demo avocet")
     screen.wait_for("Next ▸ bring it up to date: 4 updates")
     screen.press("n")
-    shown = screen.wait_for("type the machine's name: avocet")
-    assert "quay-ssh 8.4-8 → 8.4-9" in shown and "First a way back is made" in shown
+    screen.wait_for(
+        "type the machine's name: avocet", "quay-ssh 8.4-8 → 8.4-9", "First a way back is made"
+    )
     screen.type("avocet")
     screen.press("Enter")
-    shown = screen.wait_for(r"\? Restart the machine now\?")
-    assert "Take a snapshot before the updates" in shown
+    screen.wait_for(r"\? Restart the machine now\?", "Take a snapshot before the updates")
     screen.press("a")
     screen.wait_for("· done")
     screen.press("2")
@@ -39,8 +39,7 @@ def test_a_service_is_mended_a_stop_is_overruled_and_the_difference_is_told(term
     screen.type("the boat comes tomorrow")
     screen.press("Enter")
     screen.wait_for("Next ▸ plan the way to 7 diamond")
-    shown = screen.wait_for(r"1 change since the survey of")
-    assert "↗" in shown
+    screen.wait_for(r"1 change since the survey of", "↗")
     screen.press("/")
     screen.wait_for("Esc shows all")
     screen.type("failing")
@@ -48,8 +47,7 @@ def test_a_service_is_mended_a_stop_is_overruled_and_the_difference_is_told(term
     screen.press("Escape")
     screen.wait_for("want a look")
     screen.press("f")
-    shown = screen.wait_for("how it runs")
-    assert "5.19.0-4" in shown and "findings" in shown
+    screen.wait_for("how it runs", "5.19.0-4", "findings")
     screen.press("f")
     screen.wait_for("want a look")
 

@@ -32,23 +32,23 @@ class Terminal:
         """Send keys, by tmux's names for them."""
         for key in keys:
             self.pane.cmd("send-keys", key)
+            if key == "Escape":
+                time.sleep(0.3)  # a letter that follows at once would be one key with it
 
     def type(self, text: str) -> None:
         """Type a text."""
         self.pane.cmd("send-keys", "-l", text)
 
-    def wait_for(self, pattern: str, seconds: float = 40) -> str:
-        """Wait until the screen matches; the screen."""
+    def wait_for(self, pattern: str, *texts: str, seconds: float = 40) -> str:
+        """Wait until one and the same screen matches and has all the texts in it; the screen."""
         deadline = time.monotonic() + seconds
         while time.monotonic() < deadline:
             shown = self.screen()
-            if re.search(pattern, shown):
+            if re.search(pattern, shown) and all(text in shown for text in texts):
                 return shown
             time.sleep(0.05)
-        raise AssertionError(
-            f"never saw {pattern!r} on {self.pane.pane_width}x{self.pane.pane_height}:\n"
-            + self.screen()
-        )
+        size = f"{self.pane.pane_width}x{self.pane.pane_height}"
+        raise AssertionError(f"never saw {(pattern, *texts)} on {size}:\n{self.screen()}")
 
     def close(self) -> None:
         """End the terminal as a person closes its window."""
