@@ -4,6 +4,7 @@ Everything works relative to open folders; no link is followed on the way (opena
 RESOLVE_BENEATH and RESOLVE_NO_SYMLINKS).
 """
 
+import contextlib
 import ctypes
 import errno
 import os
@@ -78,6 +79,15 @@ class opened:
         os.close(self.descriptor)
 
 
+class opened_root(opened):
+    """The open folder that a tree stands in, closed afterwards."""
+
+    __slots__ = ()
+
+    def __init__(self, path: str | os.PathLike) -> None:
+        self.descriptor = open_root(path)
+
+
 class opened_parent(opened):
     """The open folder that a path stands in, and its name there."""
 
@@ -143,10 +153,13 @@ def remove_tree(name: str, parent: int) -> None:
 
     Links are removed, not followed. OSError(EXDEV) where another file system is mounted in it.
     """
-    try:
-        status = os.stat(name, dir_fd=parent, follow_symlinks=False)
-    except FileNotFoundError:
-        return
+    # Others may remove at the same time.
+    with contextlib.suppress(FileNotFoundError):
+        _remove(name, parent)
+
+
+def _remove(name: str, parent: int) -> None:
+    status = os.stat(name, dir_fd=parent, follow_symlinks=False)
     if not stat.S_ISDIR(status.st_mode):
         unlocked(lambda: os.unlink(name, dir_fd=parent), name, parent)
         return

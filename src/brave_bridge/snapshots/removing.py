@@ -11,22 +11,20 @@ from pathlib import Path
 
 from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
 from brave_bridge.snapshots.emptying import RemovalJob
-from brave_bridge.snapshots.folders import open_root, remove_tree
+from brave_bridge.snapshots.folders import opened_root, remove_tree
 from brave_bridge.snapshots.manifest import encoded_path
 
 
 def remove_large_tree(name: str, parent: Path, helpers: int | Crew = HELPERS) -> None:
     """Remove a path and, where it is a folder, all below it; like folders.remove_tree."""
-    descriptor = open_root(parent)
-    try:
-        status = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
+    with opened_root(parent) as descriptor:
+        try:
+            status = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
+        except FileNotFoundError:
+            return
         if stat.S_ISDIR(status.st_mode):
             # Whatever helpers cannot do, this process does next, or says why it cannot.
             with contextlib.suppress(OSError):
                 for _ in carry_out(RemovalJob(str(parent)), [encoded_path(name)], helpers):
                     pass
         remove_tree(name, descriptor)
-    except FileNotFoundError:
-        return
-    finally:
-        os.close(descriptor)

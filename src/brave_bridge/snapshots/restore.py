@@ -14,7 +14,7 @@ import contextlib
 import errno
 import os
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -31,7 +31,7 @@ from brave_bridge.snapshots.files import (
     sync_file_system,
 )
 from brave_bridge.snapshots.flushing import Flushing
-from brave_bridge.snapshots.folders import open_root, opened, opened_parent, remove_tree, unlocked
+from brave_bridge.snapshots.folders import opened, opened_parent, opened_root, remove_tree, unlocked
 from brave_bridge.snapshots.journal import Journal, write_journal
 from brave_bridge.snapshots.manifest import (
     FILE,
@@ -44,9 +44,9 @@ from brave_bridge.snapshots.manifest import (
 )
 from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.staging import HANDFUL, StageJob, handfuls
+from brave_bridge.snapshots.swap_order import belongs_to_boot, depth, is_below, swap_order
 
 _WORK = "work"
-_BOOT = ("boot", "efi", "etc/kernel", "etc/fstab", "etc/default/grub")
 
 Tell = Callable[[str, int, int], None]
 """Called with the phase, how much of it is done, and of how much."""
@@ -84,6 +84,10 @@ class _Top(msgspec.Struct):
     name: str
     how: str
     live_type: str
+
+    @property
+    def boots(self) -> bool:
+        return belongs_to_boot(self.entry.path)
 
 
 class Restoration:
@@ -188,7 +192,7 @@ class Restoration:
         """Where each path is staged: below its top, the outermost path that is not there yet."""
         places: dict[str, str] = {}
         self._tops = []
-        for difference in sorted(self._found.of(MISSING, CHANGED), key=lambda d: _depth(d.path)):
+        for difference in sorted(self._found.of(MISSING, CHANGED), key=lambda d: depth(d.path)):
             path = difference.path
             above, _, name = path.rpartition("/")
             if above in places:
@@ -201,12 +205,12 @@ class Restoration:
         return places
 
     def _dress_staged_folders(self, places: dict[str, str]) -> None:
-        with contextlib.closing(_Opened(self.staging / _WORK)) as work:
-            for path in sorted(places, key=_depth, reverse=True):
+        with opened_root(self.staging / _WORK) as work:
+            for path in sorted(places, key=depth, reverse=True):
                 entry = self._wanted[path]
                 if entry.type in (FOLDER, PLACE):
                     name = decoded_path(places[path])
-                    set_attributes(entry, name, work.descriptor, with_flags=False)
+                    set_attributes(entry, name, work, with_flags=False)
 
     # The live tree
 
@@ -217,28 +221,31 @@ class Restoration:
 
     def replace(self) -> None:
         """Swap in what differs, but for the boot loader's files; then attributes."""
-        self._swap([t for t in self._tops if t.how == CHANGED and not _boots(t.entry)], "replacing")
-        with contextlib.closing(_Opened(self.root)) as root:
+        self._swap([top for top in self._replaced() if not top.boots], "replacing")
+        with opened_root(self.root) as root:
             for difference in self._found.of(ATTRIBUTES):
                 entry = self._wanted[difference.path]
                 if entry.type != FOLDER:
-                    with opened_parent(root.descriptor, decoded_path(entry.path)) as (parent, name):
+                    with opened_parent(root, decoded_path(entry.path)) as (parent, name):
                         deed = _bound(set_attributes, entry, name, parent)
                         unlocked(deed, name, parent)
 
     def replace_boot(self) -> None:
         """Swap in the boot loader's files."""
-        self._swap([t for t in self._tops if t.how == CHANGED and _boots(t.entry)], "replacing")
+        self._swap([top for top in self._replaced() if top.boots], "replacing")
+
+    def _replaced(self) -> list[_Top]:
+        return [top for top in self._tops if top.how == CHANGED]
 
     def remove(self) -> None:
         """Take away what came since, the boot loader's and the kernels' files last."""
         extra = self._found.of(EXTRA)
         gone_with = {top.entry.path for top in self._tops if top.live_type == FOLDER}
-        ordered = sorted(extra, key=lambda d: (_is_boot(d.path), -_depth(d.path)))
-        with contextlib.closing(_Opened(self.root)) as root:
+        ordered = sorted(extra, key=lambda d: (belongs_to_boot(d.path), -depth(d.path)))
+        with opened_root(self.root) as root:
             for number, difference in enumerate(ordered):
-                if not _is_below(difference.path, gone_with):
-                    _drop(difference, root.descriptor)
+                if not is_below(difference.path, gone_with):
+                    _drop(difference, root)
                 if number % 200 == 0:
                     self.tell("removing", number, len(ordered))
 
@@ -248,21 +255,21 @@ class Restoration:
         What was replaced goes meanwhile, the journal last.
         """
         with (
-            contextlib.closing(_Opened(self.root)) as root,
+            opened_root(self.root) as root,
             ThreadPoolExecutor(1) as beside,
         ):
-            settling = beside.submit(self._settle_all, root.descriptor)
+            settling = beside.submit(self._settle_all, root)
             # Helpers end with the thread that called them, so it is this one that removes.
             remove_large_tree(_WORK, self.staging, self.helpers)
             settling.result()
             sync_file_system(self.root)
-            remove_tree(STAGING, root.descriptor)
+            remove_tree(STAGING, root)
             top = self._folders[""]
-            unlocked(_bound(set_attributes, top, ".", root.descriptor), ".", root.descriptor)
+            unlocked(_bound(set_attributes, top, ".", root), ".", root)
         sync_file_system(self.root)
 
     def _settle_all(self, root: int) -> None:
-        for path in sorted(self._folders, key=_depth, reverse=True):
+        for path in sorted(self._folders, key=depth, reverse=True):
             if path:
                 with contextlib.suppress(FileNotFoundError, NotADirectoryError):
                     self._settle(self._folders[path], root)
@@ -291,12 +298,12 @@ class Restoration:
 
     def _swap(self, tops: list[_Top], phase: str) -> None:
         with (
-            contextlib.closing(_Opened(self.root)) as root,
-            contextlib.closing(_Opened(self.staging / _WORK)) as work,
+            opened_root(self.root) as root,
+            opened_root(self.staging / _WORK) as work,
         ):
-            tops = sorted(tops, key=lambda top: _order(top.entry.path))
+            tops = sorted(tops, key=lambda top: swap_order(top.entry.path))
             for number, top in enumerate(tops):
-                self._put(top, root.descriptor, work.descriptor)
+                self._put(top, root, work)
                 if number % 200 == 0:
                     self.tell(phase, number, len(tops))
 
@@ -353,16 +360,6 @@ def _return(parts: list[Restoration]) -> RestoreReport:
     return report
 
 
-class _Opened:
-    """A folder held open."""
-
-    def __init__(self, folder: Path) -> None:
-        self.descriptor = open_root(folder)
-
-    def close(self) -> None:
-        os.close(self.descriptor)
-
-
 def _place(number: int) -> str:
     """Where a top is staged: a folder a handful, so that helpers do not wait for each other."""
     return f"{number // HANDFUL}/{number}"
@@ -388,33 +385,6 @@ def _entry_of(manifest: Manifest, path: str) -> Entry:
     if entry is None or entry.path != path:
         raise DamagedManifest(f"{path[:80]!r} is not where it was a moment ago")
     return entry
-
-
-def _depth(path: str) -> int:
-    return path.count("/") + 1 if path else 0
-
-
-def _is_boot(path: str) -> bool:
-    return path.startswith(_BOOT) or "/modules/" in path
-
-
-def _boots(entry: Entry) -> bool:
-    return _is_boot(entry.path)
-
-
-def _order(path: str) -> tuple[bool, int, str]:
-    """Libraries and programs together and first, folder by folder."""
-    return (not path.startswith(("usr/", "lib", "bin", "sbin")), _depth(path), path)
-
-
-def _is_below(path: str, folders: Iterable[str]) -> bool:
-    if not folders:
-        return False
-    while path:
-        path = path.rpartition("/")[0]
-        if path in folders:
-            return True
-    return False
 
 
 def _drop(difference: Difference, root: int) -> None:

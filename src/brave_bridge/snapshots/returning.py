@@ -20,7 +20,7 @@ from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.snapshots.engines import btrfs_swap
 from brave_bridge.snapshots.engines.engine import Mounted, Part
 from brave_bridge.snapshots.engines.lvm import LvmEngine
-from brave_bridge.snapshots.folders import open_root, opened
+from brave_bridge.snapshots.folders import opened, opened_root
 from brave_bridge.snapshots.journal import Journal, new_journal, read_journal
 from brave_bridge.snapshots.manifest import Entry, decoded_path
 from brave_bridge.snapshots.restore import (
@@ -231,17 +231,16 @@ class Returning:
         part, inside = self._part_of(snapshot, path)
         folder, _, name = decoded_path(inside).rpartition("/")
         with self._explained(f"reading {path} of {snapshot.id}"):
-            with self.snapshots.shown(snapshot, part) as tree:
-                top = open_root(tree)
-                try:
-                    with opened(top, folder) as parent:
-                        flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK
-                        with open(os.open(name, flags, dir_fd=parent), "rb") as stream:
-                            if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
-                                raise OSError(errno.EINVAL, "it is no file")
-                            content = stream.read(limit + 1)
-                finally:
-                    os.close(top)
+            with (
+                self.snapshots.shown(snapshot, part) as tree,
+                opened_root(tree) as top,
+                opened(top, folder) as parent,
+            ):
+                flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK
+                with open(os.open(name, flags, dir_fd=parent), "rb") as stream:
+                    if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
+                        raise OSError(errno.EINVAL, "it is no file")
+                    content = stream.read(limit + 1)
             if len(content) > limit:
                 raise OSError(27, f"longer than {limit} bytes")
             return content

@@ -6,9 +6,10 @@ from pathlib import Path
 from brave_bridge.snapshots.cover import STAGING
 from brave_bridge.snapshots.crew import carry_out
 from brave_bridge.snapshots.files import exchange, set_attributes, sync_file_system
-from brave_bridge.snapshots.folders import open_root, opened, remove_tree
+from brave_bridge.snapshots.folders import opened, opened_root, remove_tree
 from brave_bridge.snapshots.manifest import FOLDER, PLACE, Entry, Manifest, decoded_path
 from brave_bridge.snapshots.staging import StageJob, handfuls
+from brave_bridge.snapshots.swap_order import depth
 
 _ONE = f"{STAGING}-path"
 
@@ -25,38 +26,34 @@ def put_back_path(manifest: Manifest, tree: Path, root: Path, path: str) -> str:
     if not entries:
         raise ValueError(f"the snapshot has no /{path}")
     work = root / _ONE
-    top = open_root(root)
     times = os.stat(root)
-    try:
-        remove_tree(_ONE, top)
-        work.mkdir(mode=0o700)
-        _stage(entries, tree, work, path)
-        sync_file_system(work)
-        folder, _, name = decoded_path(path).rpartition("/")
-        with opened(top, folder) as parent:
-            before = os.stat(parent)
-            try:
-                os.stat(name, dir_fd=parent, follow_symlinks=False)
-            except FileNotFoundError:
-                os.rename(work / "it", name, dst_dir_fd=parent)
-            else:
-                _exchanged(work, name, parent)
-            if folder:
-                os.utime(parent, ns=(before.st_atime_ns, before.st_mtime_ns))
-    finally:
-        remove_tree(_ONE, top)
-        os.utime(root, ns=(times.st_atime_ns, times.st_mtime_ns))
-        os.close(top)
+    with opened_root(root) as top:
+        try:
+            remove_tree(_ONE, top)
+            work.mkdir(mode=0o700)
+            _stage(entries, tree, work, path)
+            sync_file_system(work)
+            _swap_in(work, decoded_path(path), top)
+        finally:
+            remove_tree(_ONE, top)
+            os.utime(root, ns=(times.st_atime_ns, times.st_mtime_ns))
     sync_file_system(root)
     return f"/{decoded_path(path)} is back: {len(entries)} paths"
 
 
-def _exchanged(work: Path, name: str, parent: int) -> None:
-    descriptor = open_root(work)
-    try:
-        exchange("it", descriptor, name, parent)
-    finally:
-        os.close(descriptor)
+def _swap_in(work: Path, path: str, root: int) -> None:
+    """Let what is staged and what stands at the path change places; its folder stays as it is."""
+    folder, _, name = path.rpartition("/")
+    with opened(root, folder) as parent, opened_root(work) as staged:
+        before = os.stat(parent)
+        try:
+            os.stat(name, dir_fd=parent, follow_symlinks=False)
+        except FileNotFoundError:
+            os.rename("it", name, src_dir_fd=staged, dst_dir_fd=parent)
+        else:
+            exchange("it", staged, name, parent)
+        if folder:
+            os.utime(parent, ns=(before.st_atime_ns, before.st_mtime_ns))
 
 
 def _below(manifest: Manifest, path: str) -> dict[str, Entry]:
@@ -80,15 +77,12 @@ def _below(manifest: Manifest, path: str) -> dict[str, Entry]:
 def _stage(entries: dict[str, Entry], tree: Path, work: Path, path: str) -> None:
     places = {entry: "it" + entry[len(path) :] for entry in entries}
     folders = [p for p, entry in entries.items() if entry.type == FOLDER]
-    for folder in sorted(folders, key=lambda p: p.count("/")):
+    for folder in sorted(folders, key=depth):
         (work / decoded_path(places[folder])).mkdir(mode=0o700)
     files = [(places[p], entry) for p, entry in entries.items() if entry.type != FOLDER]
     for _ in carry_out(StageJob(str(tree), str(work)), handfuls(files)):
         pass
-    descriptor = open_root(work)
-    try:
-        for folder in sorted(folders, key=lambda p: -p.count("/")):
+    with opened_root(work) as descriptor:
+        for folder in sorted(folders, key=depth, reverse=True):
             name = decoded_path(places[folder])
             set_attributes(entries[folder], name, descriptor, with_flags=False)
-    finally:
-        os.close(descriptor)

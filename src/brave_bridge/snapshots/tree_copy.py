@@ -12,7 +12,7 @@ from brave_bridge.snapshots.copying import CopyJob, FolderCopied, spool_path
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.crew import HELPERS, carry_out, most_helpers
 from brave_bridge.snapshots.flushing import Flushing
-from brave_bridge.snapshots.folders import list_folder, open_root, opened
+from brave_bridge.snapshots.folders import list_folder, opened, opened_root
 from brave_bridge.snapshots.manifest import FILE, ManifestWriter, joined, type_of
 
 Progress = Callable[[int, int], None]
@@ -103,10 +103,9 @@ def _carried_out(job: CopyJob, folder: Path, progress: Progress, helpers: int) -
 
 def covered_bytes(root: Path, cover: Cover, until: int = 1 << 62) -> int:
     """The bytes that the covered files take on disk, hard links once; or soon after ``until``."""
-    top = open_root(root)
     leaver = cover.leaver()
     total, counted, pending = 0, set(), [""]
-    try:
+    with opened_root(root) as top:
         device = os.fstat(top).st_dev
         while pending and total <= until:
             path = pending.pop()
@@ -124,6 +123,4 @@ def covered_bytes(root: Path, cover: Cover, until: int = 1 << 62) -> int:
                 if type_of(status.st_mode) == FILE:
                     counted.add(status.st_ino)
                     total += status.st_blocks * 512
-    finally:
-        os.close(top)
     return total

@@ -2,7 +2,6 @@
 
 import contextlib
 import fcntl
-import os
 import shutil
 from collections.abc import Iterator
 from contextlib import AbstractContextManager
@@ -11,7 +10,7 @@ from pathlib import Path
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, mounted_for_now, tool
 from brave_bridge.snapshots.files import exchange
-from brave_bridge.snapshots.folders import open_root
+from brave_bridge.snapshots.folders import opened_root
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress, describe_tree
 
 _SUBVOLUME_INODE = 256
@@ -117,14 +116,11 @@ def _same_file_system(folder: Path, store: Path) -> bool:
 
 def _uuid(folder: Path) -> bytes:
     """The file system's own UUID (BTRFS_IOC_FS_INFO); empty where it is no btrfs."""
-    descriptor = open_root(folder)
-    try:
-        told = fcntl.ioctl(descriptor, _FS_INFO, bytes(_FS_INFO_SIZE))
-    except OSError:
-        return b""
-    finally:
-        os.close(descriptor)
-    return told[16:32]
+    with opened_root(folder) as descriptor:
+        try:
+            return fcntl.ioctl(descriptor, _FS_INFO, bytes(_FS_INFO_SIZE))[16:32]
+        except OSError:
+            return b""
 
 
 def top_of(device: str) -> AbstractContextManager[Path]:
@@ -134,8 +130,5 @@ def top_of(device: str) -> AbstractContextManager[Path]:
 
 def swap(top: Path, present: str, newer: str) -> None:
     """Let two subvolumes change names in one step (renameat2(2), RENAME_EXCHANGE)."""
-    descriptor = open_root(top)
-    try:
+    with opened_root(top) as descriptor:
         exchange(present, descriptor, newer, descriptor)
-    finally:
-        os.close(descriptor)
