@@ -166,6 +166,26 @@ def test_several_architectures():
     }  # fmt: skip
 
 
+def test_what_is_against_one_architecture_lets_others_stand():
+    """As Debian's C libraries for programs of other word sizes say it of each other."""
+    lines = (
+        "libc-small {0} Conflicts: libc-small:x32, libc-long:i386\n"
+        "libc-long {0} Conflicts: libc-small:x32, libc-long:i386; Multi-Arch: foreign\n"
+    )
+    _, plan = planned(lines.format(1), lines.format(2))
+    assert versions(plan.after) == {"libc-long": "2", "libc-small": "2"}
+    for architecture, beside in (("amd64", False), ("any", False), ("i386", True)):
+        offered = f"meter 2 Conflicts: gauge:{architecture}\ngauge 2"
+        _, plan = planned("meter 1\ngauge 1", offered)
+        assert (versions(plan.after) == {"gauge": "2", "meter": "2"}) is beside
+    _, plan = planned(
+        "meter 1\ngauge 1 Architecture: i386",
+        "meter 2 Conflicts: gauge:i386",
+        architectures=("amd64", "i386"),
+    )
+    assert plan.removed == ["gauge:i386"]
+
+
 def test_stage_one_removes_nothing_and_brings_nothing():
     universe, plan = planned(
         "a 1\nb 1 Depends: a\nc 1\nold 1\nd 1", "a 2\nb 2 Depends: a (>= 2)\nc 2 Depends: new\n"

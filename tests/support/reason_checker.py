@@ -50,7 +50,11 @@ def _is_true(universe: Universe, plan: PackagePlan, fact: Fact) -> bool:
         }
         return meeting == {id(answer) for answer in fact.answers}
     if fact.kind == AGAINST:
-        return any(universe.is_met_by(atom, fact.answers[0]) for atom in version.against)
+        other = fact.answers[0]
+        return any(
+            universe.is_met_by(atom, other) and atom.architecture in ("", "any", other.architecture)
+            for atom in version.against
+        )
     after = plan.after.get(version.slot)
     if fact.kind == GOES_TO:
         return after is version and version is not plan.before[version.slot].package

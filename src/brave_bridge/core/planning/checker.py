@@ -54,7 +54,7 @@ def faults_of(after: Mapping[str, PackageVersion], family: Meaning) -> Iterator[
             if not standing.meets(clause, version):
                 yield Fault(version.title, f"needs {clause.text}, which is not there")
         for atom in version.against:
-            for other in standing.named(atom):
+            for other in standing.opposed(atom):
                 if other.slot != version.slot:
                     yield Fault(version.title, f"cannot stand beside {other.title}")
         for other in standing.of_name(version.name):
@@ -87,6 +87,13 @@ class _Standing:
         for version, key in self._providing.get(atom.name, ()) if not atom.by_name else ():
             loose = key is None and self._family.versionless_provides
             if not atom.operator or loose or (key is not None and _stands(key, atom)):
+                yield version
+
+    def opposed(self, atom: Atom) -> Iterator[PackageVersion]:
+        """Those that an atom is against: of every architecture, or of the one that it names."""
+        everywhere = not self._family.by_architecture or atom.architecture in ("", "any")
+        for version in self.named(atom):
+            if everywhere or version.architecture == atom.architecture:
                 yield version
 
     def meets(self, clause: Clause, asker: PackageVersion) -> bool:

@@ -176,7 +176,7 @@ class Encoding:
     def _encode_opposition(
         self, version: PackageVersion, other: PackageVersion, atom: Atom
     ) -> None:
-        if other.slot == version.slot or not self.universe.is_met_by(atom, other):
+        if other.slot == version.slot or not self.universe.opposes(atom, other):
             return
         literals = [-self.variables[version], -self.variables[other]]
         self._sink.against(literals, version, other, atom)

@@ -156,7 +156,7 @@ class Universe:
             for version in self.archive.replacing(package.name)
             if version.name != package.name
             and any(
-                atom.name == package.name and self.is_met_by(atom, package)
+                atom.name == package.name and self.opposes(atom, package)
                 for atom in version.replaces
             )
         ]
@@ -223,6 +223,16 @@ class Universe:
     def serves(self, atom: Atom, version: PackageVersion, architecture: str) -> bool:
         """Whether a version meets a need of a package of an architecture."""
         return self.is_met_by(atom, version) and self._serves(version, atom, architecture)
+
+    def opposes(self, atom: Atom, version: PackageVersion) -> bool:
+        """Whether what is against others, or takes their place, means a version.
+
+        It means those of every architecture unless it names one (as dpkg reads it).
+        """
+        return self.is_met_by(atom, version) and (
+            not self._by_architecture
+            or atom.architecture in ("", ANY_ARCHITECTURE, version.architecture)
+        )
 
     def _serves(self, version: PackageVersion, atom: Atom, architecture: str) -> bool:
         if not self._by_architecture:
