@@ -186,6 +186,25 @@ def test_what_is_against_one_architecture_lets_others_stand():
     assert plan.removed == ["gauge:i386"]
 
 
+def test_a_package_is_never_against_itself_of_another_architecture():
+    """As a library that takes the place of one whose name it provides."""
+    lines = (
+        "ink {0} Multi-Arch: same; Provides: dye; Conflicts: dye\n"
+        "{1}ink {2} Multi-Arch: same; Provides: dye; Conflicts: dye; Architecture: i386\n"
+    )
+    both = ("amd64", "i386")
+    _, plan = planned(lines.format(1, "", 1), lines.format(2, "", 2), architectures=both)
+    assert versions(plan.after) == {"ink": "2", "ink:i386": "2"}
+    universe, plan = planned(
+        lines.format(1, "hold ", 1), lines.format(2, "", 2), architectures=both
+    )
+    reason = Explainer(universe, plan).why_kept("ink")
+    assert reason.words == (
+        "ink 2 cannot stand beside ink:i386 1, of another architecture; ink:i386 1 is held"
+    )
+    assert faults_of_reason(universe, plan, reason, [plan.candidates["ink"]]) == []
+
+
 def test_stage_one_removes_nothing_and_brings_nothing():
     universe, plan = planned(
         "a 1\nb 1 Depends: a\nc 1\nold 1\nd 1", "a 2\nb 2 Depends: a (>= 2)\nc 2 Depends: new\n"

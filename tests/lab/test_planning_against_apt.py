@@ -34,6 +34,16 @@ def test_apt_plans_exactly_what_we_planned(worlds, release, size, seed):
     assert judged.unproven == []
 
 
+@pytest.mark.parametrize("release", ["bookworm", "trixie"])
+def test_libraries_of_another_architecture_are_planned_as_apt_has_them(tmp_path, release):
+    two = machines.Worlds(tmp_path, (machines.NATIVE, machines.FOREIGN))
+    machine = two.machine(500, 2, spoilt=True)
+    judged = judge(machine, two.of(release), release, explain=True)
+    assert sum(slot.endswith(machines.FOREIGN) for slot in judged.plan.before) > 20
+    assert (judged.faults, judged.apt_differs, judged.wrong_reasons) == ([], [], [])
+    assert judged.hand_installed_lost == []
+
+
 def test_the_second_leg_starts_where_the_first_ends(worlds):
     machine = worlds.machine(400, 12)
     judged = judge(machine, worlds.of("bookworm"), "bookworm")

@@ -17,6 +17,7 @@ import msgspec
 
 from brave_bridge.core.formats.apt_output import ChangeSummary, change_summary
 from brave_bridge.core.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.packages.deb_package import package_version
 from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe
@@ -29,15 +30,15 @@ RELEASES = ("bullseye", "bookworm", "trixie")
 SUITES = {"bullseye": "oldoldstable", "bookworm": "oldstable", "trixie": "stable"}
 VERSIONS = {"bullseye": "11.11", "bookworm": "12.12", "trixie": "13.2"}
 FOLDER = lab.CACHE / "indices"
-NATIVE = "amd64"
+NATIVE, FOREIGN = "amd64", "i386"
 
 
-def index_file(release: str) -> Path:
+def index_file(release: str, architecture: str = NATIVE) -> Path:
     """The main index of a release, fetched where it is not here yet."""
-    path = FOLDER / f"{release}_main_{NATIVE}_Packages"
+    path = FOLDER / f"{release}_main_{architecture}_Packages"
     if not path.exists():
         FOLDER.mkdir(parents=True, exist_ok=True)
-        address = f"{lab.mirrors()[0]}/dists/{release}/main/binary-{NATIVE}/Packages.xz"
+        address = f"{lab.mirrors()[0]}/dists/{release}/main/binary-{architecture}/Packages.xz"
         with urllib.request.urlopen(address, timeout=120) as answer:
             content = lzma.decompress(answer.read())
         new = path.with_suffix(f".{os.getpid()}")
@@ -46,25 +47,39 @@ def index_file(release: str) -> Path:
     return path
 
 
-class AptWorld:
-    """apt over a folder of its own, with the index of one release or several."""
+def indices_of(release: str, architectures: tuple[str, ...] = (NATIVE,)) -> list[DebIndex]:
+    """The main index of a release for each of these architectures."""
+    return [index_of(index_file(release, a).read_bytes(), NATIVE, release) for a in architectures]
 
-    def __init__(self, folder: Path, *releases: str, extra: bytes = b"") -> None:
+
+class AptWorld:
+    """apt over a folder of its own, with the indices of one release or several."""
+
+    def __init__(
+        self, folder: Path, *releases: str, architectures: tuple[str, ...] = (NATIVE,)
+    ) -> None:
         self.folder = folder
-        self.release = releases[-1]
         for name in ("etc/preferences.d", "state/lists/partial", "cache/archives/partial"):
             (folder / name).mkdir(parents=True, exist_ok=True)
         lines = []
         for release in releases:
-            place = folder / "archive" / release / "dists" / release / f"main/binary-{NATIVE}"
-            place.mkdir(parents=True)
-            (place / "Packages").symlink_to(index_file(release))
-            (place.parent.parent / "Release").write_text(_release_text(release))
+            suite = folder / "archive" / release / "dists" / release
+            for architecture in architectures:
+                place = suite / f"main/binary-{architecture}"
+                place.mkdir(parents=True)
+                (place / "Packages").symlink_to(index_file(release, architecture))
+            (suite / "Release").write_text(_release_text(release, architectures))
             lines.append(f"deb [trusted=yes] file:{folder}/archive/{release} {release} main\n")
         (folder / "etc/sources.list").write_text("".join(lines))
         (folder / "etc/status").write_bytes(b"")
         self.config = folder / "etc/apt.conf"
-        self.config.write_text(_CONFIG.format(folder=folder, native=NATIVE))
+        self.config.write_text(
+            _CONFIG.format(
+                folder=folder,
+                native=NATIVE,
+                every=" ".join(f'"{a}";' for a in architectures),
+            )
+        )
         self.apt("update", check=True)
 
     def apt(self, *words: str, status: Path | None = None, marks: Path | None = None,
@@ -89,15 +104,17 @@ class AptWorld:
         return change_summary(done.stdout)
 
 
-def _release_text(release: str) -> str:
-    with open(index_file(release), "rb") as stream:
-        digest = hashlib.file_digest(stream, "sha256").hexdigest()
-    size = index_file(release).stat().st_size
+def _release_text(release: str, architectures: tuple[str, ...]) -> str:
+    sums = []
+    for architecture in architectures:
+        path = index_file(release, architecture)
+        with open(path, "rb") as stream:
+            digest = hashlib.file_digest(stream, "sha256").hexdigest()
+        sums.append(f" {digest} {path.stat().st_size} main/binary-{architecture}/Packages\n")
     return (
         f"Origin: Debian\nLabel: Debian\nSuite: {SUITES[release]}\nCodename: {release}\n"
         f"Version: {VERSIONS[release]}\nDate: {formatdate(usegmt=True)}\n"
-        f"Architectures: {NATIVE}\nComponents: main\n"
-        f"SHA256:\n {digest} {size} main/binary-{NATIVE}/Packages\n"
+        f"Architectures: {' '.join(architectures)}\nComponents: main\nSHA256:\n{''.join(sums)}"
     )
 
 
@@ -120,7 +137,7 @@ Dir::Bin::solvers "/usr/lib/apt/solvers";
 Dir::Bin::planners "/usr/lib/apt/planners";
 Dir::Bin::dpkg "/usr/bin/dpkg";
 APT::Architecture "{native}";
-APT::Architectures {{ "{native}"; }};
+APT::Architectures {{ {every} }};
 APT::Sandbox::User "root";
 Acquire::Languages "none";
 Debug::NoLocking "1";
@@ -132,37 +149,43 @@ class Machine(msgspec.Struct, frozen=True):
 
     status: Path
     marks: Path
+    architectures: tuple[str, ...] = (NATIVE,)
 
     def universe(self, *releases: str) -> Universe:
         """All that may stand on it with the indices of these releases."""
         found = list(installed_packages(self.status.read_bytes(), self.marks.read_text(), NATIVE))
         indices = [
-            (index_of(index_file(r).read_bytes(), NATIVE, r), Origin(suite=r)) for r in releases
+            (index, Origin(suite=release))
+            for release in releases
+            for index in indices_of(release, self.architectures)
         ]
         present = {one.package.slot: one.package for one in found}
-        return Universe(found, DebArchive(indices, Policy(), (NATIVE,), present))
+        return Universe(found, DebArchive(indices, Policy(), self.architectures, present))
 
 
 class Worlds:
     """apt over each release, and machines of the first, in a folder."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, architectures: tuple[str, ...] = (NATIVE,)) -> None:
         self.folder = folder
+        self.architectures = architectures
         self._worlds: dict[str, AptWorld] = {}
         self._machines: dict[tuple[int, int], Machine] = {}
-        self.index = index_of(index_file("bullseye").read_bytes(), NATIVE, "bullseye")
+        self.indices = indices_of("bullseye", architectures)
 
     def of(self, release: str) -> AptWorld:
         """apt with the index of a release."""
         if release not in self._worlds:
-            self._worlds[release] = AptWorld(self.folder / release, release)
+            self._worlds[release] = AptWorld(
+                self.folder / release, release, architectures=self.architectures
+            )
         return self._worlds[release]
 
     def machine(self, size: int, seed: int, *, spoilt: bool = False) -> Machine:
         """A machine made up at random; a spoilt one has foreign packages and mixed releases."""
         if (size, seed) not in self._machines:
             place = self.folder / f"machine-{size}-{seed}"
-            made = make_machine(self.of("bullseye"), self.index, place, size, seed)
+            made = make_machine(self.of("bullseye"), self.indices, place, size, seed)
             if spoilt:
                 spoil(made, random.Random(seed))
             self._machines[size, seed] = made
@@ -170,10 +193,9 @@ class Worlds:
 
     def after(self, machine: Machine, plan: PackagePlan, release: str) -> Machine:
         """The machine as a plan leaves it."""
-        index = index_of(index_file(release).read_bytes(), NATIVE, release)
+        indices = indices_of(release, machine.architectures)
         before = {
-            text.split(b"\n", 1)[0].removeprefix(b"Package: ").decode(): text
-            for text in machine.status.read_bytes().strip().split(b"\n\n")
+            _slot_of(text): text for text in machine.status.read_bytes().strip().split(b"\n\n")
         }
         place = machine.status.parent / "after"
         place.mkdir(exist_ok=True)
@@ -183,17 +205,34 @@ class Worlds:
             if one is not None and one.package is version:
                 stanzas.append(before[slot])
             else:
-                stanzas.append(_installed(_stanza_of(index, slot, version.version), b"install"))
+                stanzas.append(_installed(_stanza_of(indices, slot, version.version), b"install"))
             if one is None or not one.by_hand:
-                marks.append(f"Package: {slot}\nArchitecture: {NATIVE}\nAuto-Installed: 1\n")
+                marks.append(_automatic(slot))
         (place / "status").write_bytes(b"\n\n".join(stanzas) + b"\n\n")
         (place / "extended_states").write_text("\n".join(marks) + "\n")
-        return Machine(place / "status", place / "extended_states")
+        return Machine(place / "status", place / "extended_states", machine.architectures)
 
 
-def _stanza_of(index: DebIndex, name: str, version: str) -> bytes:
+def _stanza_of(indices: list[DebIndex], slot: str, version: str) -> bytes:
     line = f"\nVersion: {version}\n".encode()
-    return next(text for text in index.stanzas(name) if line in text)
+    name = slot.partition(":")[0]
+    return next(
+        text
+        for index in indices
+        for text in index.stanzas(name)
+        if line in text and _slot_of(text) == slot
+    )
+
+
+def _slot_of(stanza: bytes) -> str:
+    """As the planner names what a stanza describes: with its architecture where it is foreign."""
+    return package_version(b"\n" + stanza, NATIVE)[0].slot
+
+
+def _automatic(slot: str) -> str:
+    """apt's mark for a package that came with others."""
+    name, _, architecture = slot.partition(":")
+    return f"Package: {name}\nArchitecture: {architecture or NATIVE}\nAuto-Installed: 1\n"
 
 
 def _installed(stanza: bytes, want: bytes) -> bytes:
@@ -204,7 +243,7 @@ def _installed(stanza: bytes, want: bytes) -> bytes:
 def spoil(machine: Machine, chance: random.Random) -> None:
     """Add packages of nobody's archive that need what is there, and make some newer already."""
     stanzas = machine.status.read_bytes().strip().split(b"\n\n")
-    names = [text.split(b"\n", 1)[0].removeprefix(b"Package: ").decode() for text in stanzas]
+    names = [_slot_of(text) for text in stanzas]
     libraries = [name for name in names if name.startswith("lib")] or names
     for number in range(chance.randint(0, 4)):
         needs = ", ".join(chance.sample(libraries, min(3, len(libraries))))
@@ -225,8 +264,12 @@ def spoil(machine: Machine, chance: random.Random) -> None:
     machine.status.write_bytes(b"\n\n".join(stanzas) + b"\n\n")
 
 
-def make_machine(world: AptWorld, index: DebIndex, folder: Path, size: int, seed: int) -> Machine:
+def make_machine(
+    world: AptWorld, indices: list[DebIndex], folder: Path, size: int, seed: int
+) -> Machine:
     """A machine of the world's release with about ``size`` packages, as apt would install them."""
+    index, *foreign = indices
+    others = [_own_libraries(other) for other in foreign]
     chance = random.Random(seed)
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "none").touch()
@@ -238,6 +281,8 @@ def make_machine(world: AptWorld, index: DebIndex, folder: Path, size: int, seed
     step = max(1, size // 12)
     for _ in range(40):
         more = [name for name in chance.sample(names, step) if _is_usual(index, name)]
+        for names_of_other in others:
+            more += chance.sample(names_of_other, max(1, step // 4))
         try:
             summary = world.changes("install", *wanted, *more, status=folder / "none")
         except RuntimeError:
@@ -249,7 +294,18 @@ def make_machine(world: AptWorld, index: DebIndex, folder: Path, size: int, seed
         chosen = {row.name: row.new for row in summary.new}
         if len(chosen) > size * 0.9:
             break
-    return write_machine(folder, index, chosen, set(wanted), chance)
+    return write_machine(folder, indices, chosen, set(wanted), chance)
+
+
+def _own_libraries(index: DebIndex) -> list[str]:
+    """The slots of the libraries of a foreign architecture."""
+    return sorted(
+        version.slot
+        for name in index.names()
+        if name.startswith("lib") and _is_usual(index, name)
+        for version in index.versions(name)
+        if version.together and ":" in version.slot
+    )
 
 
 SMALL = ("apt", "ca-certificates", "openssh-server", "nginx-light", "cron", "rsyslog", "logrotate")
@@ -275,7 +331,7 @@ def named_machine(
     words = ["--no-install-recommends"] if small else []
     summary = world.changes(*words, "install", *base, *wanted, status=folder / "none")
     chosen = {row.name: row.new for row in summary.new}
-    return write_machine(folder, index, chosen, {*base, *wanted}, random.Random(1), held=0)
+    return write_machine(folder, [index], chosen, {*base, *wanted}, random.Random(1), held=0)
 
 
 def _weighs(index: DebIndex, name: str, weights: tuple[str, ...]) -> bool:
@@ -294,17 +350,19 @@ def _is_usual(index: DebIndex, name: str) -> bool:
 
 
 def write_machine(
-    folder: Path, index: DebIndex, chosen: dict[str, str], by_hand: set[str],
+    folder: Path, indices: list[DebIndex], chosen: dict[str, str], by_hand: set[str],
     chance: random.Random, *, held: float = 0.004,
 ) -> Machine:  # fmt: skip
     """Write a package database with these versions, that share of them held."""
     stanzas, marks = [], []
-    for name in sorted(chosen):
-        text = index.stanzas(name)[0]
+    for slot, version in sorted(chosen.items()):
         want = b"hold" if chance.random() < held else b"install"
-        stanzas.append(_installed(text, want))
-        if name not in by_hand:
-            marks.append(f"Package: {name}\nArchitecture: {NATIVE}\nAuto-Installed: 1\n")
+        stanzas.append(_installed(_stanza_of(indices, slot, version), want))
+        if slot not in by_hand:
+            marks.append(_automatic(slot))
     (folder / "status").write_bytes(b"\n\n".join(stanzas) + b"\n\n")
     (folder / "extended_states").write_text("\n".join(marks) + "\n")
-    return Machine(folder / "status", folder / "extended_states")
+    architectures = tuple(dict.fromkeys([NATIVE, *(slot.partition(":")[2] for slot in chosen)]))
+    return Machine(
+        folder / "status", folder / "extended_states", tuple(filter(None, architectures))
+    )

@@ -7,6 +7,7 @@ from pysat.solvers import Solver
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.explanation import (
     AGAINST,
+    ALIKE,
     GOES_TO,
     HELD,
     NEEDS,
@@ -51,10 +52,14 @@ def _is_true(universe: Universe, plan: PackagePlan, fact: Fact) -> bool:
         return meeting == {id(answer) for answer in fact.answers}
     if fact.kind == AGAINST:
         other = fact.answers[0]
-        return any(
+        return other.name != version.name and any(
             universe.is_met_by(atom, other) and atom.architecture in ("", "any", other.architecture)
             for atom in version.against
         )
+    if fact.kind == ALIKE:
+        other = fact.answers[0]
+        same = version.together and other.together and version.version == other.version
+        return version.name == other.name and version.slot != other.slot and not same
     after = plan.after.get(version.slot)
     if fact.kind == GOES_TO:
         return after is version and version is not plan.before[version.slot].package
@@ -69,7 +74,7 @@ def _clauses(universe: Universe, fact: Fact, numbers) -> list[list[int]]:
     own, others = _number(fact.version, numbers), [_number(v, numbers) for v in fact.answers]
     if fact.kind == NEEDS:
         return [[-own, *others]]
-    if fact.kind == AGAINST:
+    if fact.kind in (AGAINST, ALIKE):
         return [[-own, -others[0]]]
     if fact.kind in (GOES_TO, HELD):
         return [[own]]

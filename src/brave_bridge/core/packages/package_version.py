@@ -95,9 +95,14 @@ class PackageVersion(msgspec.Struct, frozen=True, eq=False, dict=True, kw_only=T
         return self.relations.replaces
 
     @property
+    def label(self) -> str:
+        """Its name, with the architecture where a deb is not of the machine's own."""
+        return self.slot if self.slot == f"{self.name}:{self.architecture}" else self.name
+
+    @property
     def title(self) -> str:
         """As a person says it: ``nginx 1.22.1-9``."""
-        return f"{self.name} {self.version}"
+        return f"{self.label} {self.version}"
 
 
 class Installed(msgspec.Struct, frozen=True, kw_only=True):

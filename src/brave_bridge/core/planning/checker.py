@@ -54,9 +54,8 @@ def faults_of(after: Mapping[str, PackageVersion], family: Meaning) -> Iterator[
             if not standing.meets(clause, version):
                 yield Fault(version.title, f"needs {clause.text}, which is not there")
         for atom in version.against:
-            for other in standing.opposed(atom):
-                if other.slot != version.slot:
-                    yield Fault(version.title, f"cannot stand beside {other.title}")
+            for other in standing.opposed(atom, version):
+                yield Fault(version.title, f"cannot stand beside {other.title}")
         for other in standing.of_name(version.name):
             if other.architecture != version.architecture and not (
                 version.together and version.version == other.version
@@ -89,11 +88,18 @@ class _Standing:
             if not atom.operator or loose or (key is not None and _stands(key, atom)):
                 yield version
 
-    def opposed(self, atom: Atom) -> Iterator[PackageVersion]:
-        """Those that an atom is against: of every architecture, or of the one that it names."""
-        everywhere = not self._family.by_architecture or atom.architecture in ("", "any")
+    def opposed(self, atom: Atom, asker: PackageVersion) -> Iterator[PackageVersion]:
+        """Those that a version is against by an atom; itself it never is, of no architecture."""
         for version in self.named(atom):
-            if everywhere or version.architecture == atom.architecture:
+            if not self._family.by_architecture:
+                meant = version.slot != asker.slot
+            elif version.name == asker.name:
+                meant = False
+            else:
+                meant = (
+                    atom.architecture in ("", "any") or version.architecture == atom.architecture
+                )
+            if meant:
                 yield version
 
     def meets(self, clause: Clause, asker: PackageVersion) -> bool:

@@ -176,10 +176,9 @@ class Encoding:
     def _encode_opposition(
         self, version: PackageVersion, other: PackageVersion, atom: Atom
     ) -> None:
-        if other.slot == version.slot or not self.universe.opposes(atom, other):
-            return
-        literals = [-self.variables[version], -self.variables[other]]
-        self._sink.against(literals, version, other, atom)
+        if self.universe.opposes(version, atom, other):
+            literals = [-self.variables[version], -self.variables[other]]
+            self._sink.against(literals, version, other, atom)
 
 
 def _go_together(version: PackageVersion, other: PackageVersion) -> bool:

@@ -16,18 +16,21 @@ from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.solver import LevelSolver
 from brave_bridge.core.planning.universe import Universe
 
-NEEDS, AGAINST, GOES_TO, STAYS = "needs", "against", "goes to", "stays"
+NEEDS, AGAINST, ALIKE = "needs", "against", "alike"
+GOES_TO, STAYS = "goes to", "stays"
 HELD, UNWANTED, RECOMMENDS = "held", "unwanted", "recommends"
 TO_GO, TO_COME = "to go", "to come"
+_RELATIONS = (NEEDS, AGAINST, ALIKE)
 
 
 class Fact(msgspec.Struct, frozen=True, eq=False):
     """One thing that is so. ``version`` says it, ``answers`` are the versions that would meet it.
 
     ``needs``: a version needs one of the answers. ``against``: it and the answer cannot stand
-    together. ``goes to``, ``stays``: what the plan reached. ``held``, ``unwanted``: somebody
-    holds it on the machine, or wants it not to change. ``recommends``: it wishes the answer.
-    ``to go``, ``to come``: somebody wants it away, or here.
+    together. ``alike``: nor can two architectures of a package that are not of one version.
+    ``goes to``, ``stays``: what the plan reached. ``held``, ``unwanted``: somebody holds it on
+    the machine, or wants it not to change. ``recommends``: it wishes the answer. ``to go``,
+    ``to come``: somebody wants it away, or here.
     """
 
     kind: str
@@ -38,7 +41,7 @@ class Fact(msgspec.Struct, frozen=True, eq=False):
     @property
     def words(self) -> str:
         """It in a sentence without a full stop."""
-        title, name = self.version.title, self.version.name
+        title, name = self.version.title, self.version.label
         if self.kind == NEEDS:
             lack = "" if self.answers else ", which no source has"
             return f"{title} needs {self.text}{lack}"
@@ -46,6 +49,8 @@ class Fact(msgspec.Struct, frozen=True, eq=False):
             return f"{title} recommends {self.text}"
         if self.kind == AGAINST:
             return f"{title} cannot stand beside {self.answers[0].title}"
+        if self.kind == ALIKE:
+            return f"{title} cannot stand beside {self.answers[0].title}, of another architecture"
         return {
             GOES_TO: f"{name} goes to {self.version.version}",
             STAYS: f"{name} stays",
@@ -125,8 +130,11 @@ class Explainer:
         self._switched(literals, Fact(AGAINST, version, (other,), atom.words))
 
     def one_of(self, literals: list[int], version: PackageVersion, other: PackageVersion) -> None:
-        """See Sink; that versions exclude each other needs no saying."""
-        self._clauses.append(literals)
+        """See Sink; that versions of one slot exclude each other needs no saying."""
+        if other.slot == version.slot:
+            self._clauses.append(literals)
+        else:
+            self._switched(literals, Fact(ALIKE, version, (other,)))
 
     def _switched(self, literals: list[int], fact: Fact) -> None:
         switch = self._solver.variable()
@@ -198,7 +206,7 @@ class Explainer:
 
     def _smallest(self, wanted: int, core: list[int]) -> list[int]:
         """Let go of every fact that is not needed, those about the plan first."""
-        core = sorted(core, key=lambda switch: self._facts[switch].kind in (NEEDS, AGAINST))
+        core = sorted(core, key=lambda switch: self._facts[switch].kind in _RELATIONS)
         for switch in list(core):
             if switch not in core:
                 continue

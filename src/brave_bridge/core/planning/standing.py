@@ -92,7 +92,7 @@ class Standing:
         for atom in version.against:
             if atom.name in self._by_name or atom.name in self._providing:
                 for other in self._named(atom.name):
-                    if other.slot != version.slot and self._universe.opposes(atom, other):
+                    if self._universe.opposes(version, atom, other):
                         yield version, atom
                         break
 

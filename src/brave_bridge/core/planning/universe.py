@@ -156,7 +156,7 @@ class Universe:
             for version in self.archive.replacing(package.name)
             if version.name != package.name
             and any(
-                atom.name == package.name and self.opposes(atom, package)
+                atom.name == package.name and self.opposes(version, atom, package)
                 for atom in version.replaces
             )
         ]
@@ -224,14 +224,18 @@ class Universe:
         """Whether a version meets a need of a package of an architecture."""
         return self.is_met_by(atom, version) and self._serves(version, atom, architecture)
 
-    def opposes(self, atom: Atom, version: PackageVersion) -> bool:
-        """Whether what is against others, or takes their place, means a version.
+    def opposes(self, version: PackageVersion, atom: Atom, other: PackageVersion) -> bool:
+        """Whether an atom that a version is against, or takes the place of, means another.
 
-        It means those of every architecture unless it names one (as dpkg reads it).
+        As dpkg reads it: those of every architecture unless it names one, and never the
+        package itself, of whatever architecture.
         """
-        return self.is_met_by(atom, version) and (
-            not self._by_architecture
-            or atom.architecture in ("", ANY_ARCHITECTURE, version.architecture)
+        if not self._by_architecture:
+            return other.slot != version.slot and self.is_met_by(atom, other)
+        return (
+            other.name != version.name
+            and atom.architecture in ("", ANY_ARCHITECTURE, other.architecture)
+            and self.is_met_by(atom, other)
         )
 
     def _serves(self, version: PackageVersion, atom: Atom, architecture: str) -> bool:
