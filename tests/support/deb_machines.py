@@ -11,6 +11,7 @@ import random
 import subprocess
 import urllib.request
 from email.utils import formatdate
+from functools import cache
 from pathlib import Path
 
 import msgspec
@@ -47,8 +48,9 @@ def index_file(release: str, architecture: str = NATIVE) -> Path:
     return path
 
 
+@cache
 def indices_of(release: str, architectures: tuple[str, ...] = (NATIVE,)) -> list[DebIndex]:
-    """The main index of a release for each of these architectures."""
+    """The main index of a release for each of these architectures; read once."""
     return [index_of(index_file(release, a).read_bytes(), NATIVE, release) for a in architectures]
 
 
@@ -251,7 +253,7 @@ def spoil(machine: Machine, chance: random.Random) -> None:
             f"Package: wave-gauge-{number}\nStatus: install ok installed\nPriority: optional\n"
             f"Section: misc\nArchitecture: {NATIVE}\nVersion: 1.{number}\nDepends: {needs}".encode()
         )
-    newer = index_of(index_file("bookworm").read_bytes(), NATIVE, "bookworm")
+    newer = indices_of("bookworm")[0]
     content = b"\n\n".join(stanzas)
     stand = {one.package.slot: one.package for one in installed_packages(content, "", NATIVE)}
     for place in chance.sample(range(len(names)), len(names) // 20):
