@@ -205,6 +205,19 @@ def test_a_package_is_never_against_itself_of_another_architecture():
     assert faults_of_reason(universe, plan, reason, [plan.candidates["ink"]]) == []
 
 
+def test_a_tool_that_only_another_architecture_has_brings_its_own_libraries():
+    offered = (
+        "chart 2 Depends: plotter\nlibc 2 Multi-Arch: same\n"
+        "plotter 2 Depends: libc (>= 2); Multi-Arch: foreign; Architecture: i386\n"
+        "libc 2 Multi-Arch: same; Architecture: i386"
+    )
+    both = ("amd64", "i386")
+    _, plan = planned("chart 1\nlibc 1 Multi-Arch: same", offered, architectures=both)
+    assert versions(plan.after) == {
+        "chart": "2", "libc": "2", "libc:i386": "2", "plotter:i386": "2",
+    }  # fmt: skip
+
+
 def test_stage_one_removes_nothing_and_brings_nothing():
     universe, plan = planned(
         "a 1\nb 1 Depends: a\nc 1\nold 1\nd 1", "a 2\nb 2 Depends: a (>= 2)\nc 2 Depends: new\n"

@@ -21,7 +21,8 @@ class Standing:
         self._providing: defaultdict[str, list[PackageVersion]] = defaultdict(list)
         self._speaking_of: defaultdict[str, list[PackageVersion]] = defaultdict(list)
         self._known: set[PackageVersion] = set()
-        self._simple = not universe.has_several_architectures
+        self._architectures: set[str] = set()
+        """Of all that stood so far, where it matters which one a package is of."""
 
     def broken(
         self, versions: Iterable[PackageVersion]
@@ -48,7 +49,7 @@ class Standing:
 
     def broken_needs(self, version: PackageVersion) -> Iterator[tuple[PackageVersion, Clause]]:
         """What a version, standing or not, would lack among those that stand."""
-        by_name, simple = self._by_name, self._simple
+        by_name, simple = self._by_name, self._architectures <= {version.architecture}
         for clause in version.needs:
             for atom in clause.atoms:
                 # The usual case first: the one package of that name stands in a fitting version.
@@ -66,6 +67,8 @@ class Standing:
     def _learn(self, version: PackageVersion, names: set[str]) -> None:
         names.add(version.name)
         self._by_name[version.name].append(version)
+        if self._universe.by_architecture:
+            self._architectures.add(version.architecture)
         for provided in version.provides:
             names.add(provided.name)
             self._providing[provided.name].append(version)

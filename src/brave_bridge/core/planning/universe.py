@@ -80,7 +80,7 @@ class Universe:
     ) -> None:  # fmt: skip
         self.installed = {one.package.slot: one for one in installed}
         self.archive = archive
-        self._by_architecture = by_architecture
+        self.by_architecture = by_architecture
         self._versionless_provides = versionless_provides
         self._present: dict[str, list[PackageVersion]] = {}
         self._present_providers: dict[str, set[str]] = {}
@@ -115,7 +115,7 @@ class Universe:
     def _alike(self, installed: Iterable[Installed], archive: Archive) -> "Universe":
         """Another universe of the same family."""
         return Universe(
-            installed, archive, by_architecture=self._by_architecture,
+            installed, archive, by_architecture=self.by_architecture,
             versionless_provides=self._versionless_provides,
         )  # fmt: skip
 
@@ -215,11 +215,6 @@ class Universe:
                 return True
         return False
 
-    @property
-    def has_several_architectures(self) -> bool:
-        """Whether it matters which architecture a package is of."""
-        return self._by_architecture and any(":" in slot for slot in self.installed)
-
     def serves(self, atom: Atom, version: PackageVersion, architecture: str) -> bool:
         """Whether a version meets a need of a package of an architecture."""
         return self.is_met_by(atom, version) and self._serves(version, atom, architecture)
@@ -230,7 +225,7 @@ class Universe:
         As dpkg reads it: those of every architecture unless it names one, and never the
         package itself, of whatever architecture.
         """
-        if not self._by_architecture:
+        if not self.by_architecture:
             return other.slot != version.slot and self.is_met_by(atom, other)
         return (
             other.name != version.name
@@ -239,7 +234,7 @@ class Universe:
         )
 
     def _serves(self, version: PackageVersion, atom: Atom, architecture: str) -> bool:
-        if not self._by_architecture:
+        if not self.by_architecture:
             return True
         if not atom.architecture:
             return version.architecture == architecture or version.foreign
