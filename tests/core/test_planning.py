@@ -321,11 +321,54 @@ def little_worlds(draw):
     return "\n".join(installed), "\n".join(offered)
 
 
+_QUALIFIED = st.builds(
+    lambda name, architecture, version: name + architecture + version,
+    st.sampled_from([*NAMES[:3], "v"]), st.sampled_from(["", "", ":any", ":i386", ":amd64"]),
+    st.sampled_from(["", "", " (>= 2)", " (<< 2)"]),
+)  # fmt: skip
+
+
+def _line_of(name: str, version: str, architecture: str):
+    return st.builds(
+        lambda mark, needs, conflicts, provides, several: (
+            f"{mark}{name} {version} Depends: {', '.join(needs)}; "
+            f"Conflicts: {', '.join(conflicts)}; Provides: {'v' if provides else ''}; "
+            f"Multi-Arch: {several}; Architecture: {architecture}"
+        ),
+        st.sampled_from(["", "", "auto ", "hold "]) if version == "1" else st.just(""),
+        st.lists(_QUALIFIED, max_size=2), st.lists(_QUALIFIED, max_size=1), st.booleans(),
+        st.sampled_from(["no", "same", "same", "foreign", "allowed"]),
+    )  # fmt: skip
+
+
+@st.composite
+def worlds_of_two_architectures(draw):
+    lines = {
+        version: [
+            draw(_line_of(name, version, architecture))
+            for name in NAMES[:3]
+            for architecture in ("amd64", "i386")
+            if draw(st.integers(0, 2))
+        ]
+        for version in ("1", "2")
+    }
+    return "\n".join(lines["1"]), "\n".join(lines["2"])
+
+
+@settings(max_examples=200, deadline=None)
+@given(worlds_of_two_architectures())
+def test_no_other_way_is_better_with_two_architectures(world):
+    _is_best(*planned(*world, architectures=("amd64", "i386")))
+
+
 @settings(max_examples=300, deadline=None)
 @given(little_worlds())
 def test_no_other_way_is_better(world):
     """The plan's levels equal the best of every way there is; explanations are true."""
-    universe, plan = planned(*world)
+    _is_best(*planned(*world))
+
+
+def _is_best(universe, plan) -> None:
     best = min(_failed(universe, after) for after in every_way(universe, NAMES))
     assert _failed(universe, plan.after) == best
     assert [level.failed for level in plan.levels][: len(best)] == best

@@ -32,12 +32,18 @@ def stanzas(text: str, *, installed: bool) -> bytes:
     return "\n\n".join(blocks).encode() + b"\n\n"
 
 
+def _architecture(line: str) -> str:
+    _, found, rest = line.partition("Architecture: ")
+    return rest.partition(";")[0] if found else NATIVE
+
+
 def little_universe(
     installed: str, offered: str, architectures: tuple[str, ...] = (NATIVE,)
 ) -> Universe:
     """The universe of a machine with these packages and one index."""
     marks = "\n\n".join(
-        f"Package: {words[words.index('auto') + 1]}\nArchitecture: amd64\nAuto-Installed: 1"
+        f"Package: {words[words.index('auto') + 1]}\nArchitecture: {_architecture(line)}\n"
+        "Auto-Installed: 1"
         for line in installed.strip().splitlines()
         if "auto" in (words := line.split())[:2]
     )
@@ -50,7 +56,11 @@ def little_universe(
 
 def every_way(universe: Universe, names: list[str]):
     """Every set of versions of these packages that can stand together."""
-    choices = [(None, *universe.called(name)) for name in names]
+    slots: dict[str, list[PackageVersion | None]] = {}
+    for name in names:
+        for version in universe.called(name):
+            slots.setdefault(version.slot, [None]).append(version)
+    choices = slots.values()
     for chosen in product(*choices):
         after = {version.slot: version for version in chosen if version is not None}
         if not list(faults_of(after, Meaning())):

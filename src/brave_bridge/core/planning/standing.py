@@ -57,6 +57,7 @@ class Standing:
                 if (
                     others
                     and simple
+                    and not atom.architecture
                     and (not atom.operator or holds(others[0].key, atom.operator, atom.key))
                 ):
                     break
