@@ -4,7 +4,8 @@
 holds, foreign packages and partial upgrades, plans both legs and the direct jump for each,
 and prints what came of it as Markdown. A second number is the first machine's; a third word
 is a file in which each machine's result is kept: what is in it already is not judged again and
-is part of the table, so that the work can be shared and go on later.
+is part of the table, so that the work can be shared and go on later. A fourth is another
+architecture whose libraries are on the machines too (``i386``).
 """
 
 import random
@@ -136,13 +137,13 @@ def _explain(universe: Universe, plan: PackagePlan, judged: Judged) -> None:
         explainer.close()
 
 
-def run(count: int, first: int = 0, kept: str = "") -> None:
+def run(count: int, first: int = 0, kept: str = "", *foreign: str) -> None:
     """Judge that many machines and print a table."""
     known = _known(Path(kept)) if kept else {}
     asked_to_stop: list[int] = []
     signal.signal(signal.SIGTERM, lambda number, frame: asked_to_stop.append(number))
     with tempfile.TemporaryDirectory(prefix="brave-bridge-quality-", dir="/var/tmp") as folder:
-        worlds = machines.Worlds(Path(folder))
+        worlds = machines.Worlds(Path(folder), (machines.NATIVE, *foreign))
         for seed in range(first, first + count):
             if asked_to_stop:
                 break
@@ -264,5 +265,5 @@ def _standing_after(universe: Universe, own: ChangeSummary) -> dict[str, Package
 
 
 if __name__ == "__main__":
-    count, first, kept = (*sys.argv[1:], *("20", "0", "")[len(sys.argv) - 1 :])
-    run(int(count), int(first), kept)
+    count, first, kept, *foreign = (*sys.argv[1:], *("20", "0", "")[len(sys.argv) - 1 :])
+    run(int(count), int(first), kept, *foreign)
