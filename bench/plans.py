@@ -15,7 +15,6 @@ from tests.support import deb_machines as machines
 
 from bench.one_plan import opened, universe
 from brave_bridge.archives.store import IndexStore
-from brave_bridge.core.packages.deb_index import index_of
 from brave_bridge.core.packages.index_table import ScannedTable
 from brave_bridge.core.planning.planner import plan_packages
 
@@ -27,7 +26,7 @@ def run_all() -> None:
     folder = machines.FOLDER.parent / "plans"
     shutil.rmtree(folder, ignore_errors=True)
     start = machines.AptWorld(folder / "bullseye", "bullseye")
-    index = index_of(machines.index_file("bullseye").read_bytes(), machines.NATIVE, "bullseye")
+    index = machines.indices_of("bullseye")[0]
     worlds = {r: machines.AptWorld(folder / r, r) for r in ("bookworm", "trixie")}
     store = IndexStore(folder / "store")
     sums = {r: store.keep(machines.index_file(r).read_bytes()) for r in worlds}

@@ -7,7 +7,6 @@ import subprocess
 import pytest
 
 from brave_bridge.core.formats.apt_preferences import read_pins
-from brave_bridge.core.packages.deb_index import index_of
 from brave_bridge.families.deb.archive import DebArchive
 from brave_bridge.families.deb.policy import Policy
 from brave_bridge.families.deb.system import installed_packages
@@ -47,10 +46,7 @@ def world(tmp_path_factory):
         pytest.skip("needs apt-cache and a Debian mirror among this machine's own sources")
     folder = tmp_path_factory.mktemp("policy")
     start = machines.AptWorld(folder / "start", "bullseye")
-    indices = {
-        release: index_of(machines.index_file(release).read_bytes(), machines.NATIVE, release)
-        for release in ("bullseye", "bookworm")
-    }
+    indices = {release: machines.indices_of(release)[0] for release in ("bullseye", "bookworm")}
     machine = machines.named_machine(
         start, indices["bullseye"], folder / "machine", machines.SMALL, small=True
     )

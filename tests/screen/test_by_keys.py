@@ -39,8 +39,7 @@ def test_petrel_goes_across_and_back_by_keys(terminal):
     screen.wait_for("that is not petrel")
     screen.type("petrel")
     screen.press("Enter")
-    screen.wait_for(r"\? Point the sources at the new release")
-    screen.wait_for(r"\+Suites: diamond", "bowline-5.3")
+    screen.wait_for(r"\? Point the sources at the new release", "bowline-5.3", "+Suites: diamond")
     screen.press("a")
     screen.wait_for("Stage one")
     # Closing the terminal does not end the crossing; opening it again shows where it is.

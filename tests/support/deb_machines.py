@@ -61,6 +61,7 @@ class AptWorld:
         self, folder: Path, *releases: str, architectures: tuple[str, ...] = (NATIVE,)
     ) -> None:
         self.folder = folder
+        self.architectures = architectures
         for name in ("etc/preferences.d", "state/lists/partial", "cache/archives/partial"):
             (folder / name).mkdir(parents=True, exist_ok=True)
         lines = []
@@ -296,7 +297,8 @@ def make_machine(
         chosen = {row.name: row.new for row in summary.new}
         if len(chosen) > size * 0.9:
             break
-    return write_machine(folder, indices, chosen, set(wanted), chance)
+    made = write_machine(folder, indices, chosen, set(wanted), chance)
+    return msgspec.structs.replace(made, architectures=world.architectures)
 
 
 def _own_libraries(index: DebIndex) -> list[str]:
@@ -364,7 +366,4 @@ def write_machine(
             marks.append(_automatic(slot))
     (folder / "status").write_bytes(b"\n\n".join(stanzas) + b"\n\n")
     (folder / "extended_states").write_text("\n".join(marks) + "\n")
-    architectures = tuple(dict.fromkeys([NATIVE, *(slot.partition(":")[2] for slot in chosen)]))
-    return Machine(
-        folder / "status", folder / "extended_states", tuple(filter(None, architectures))
-    )
+    return Machine(folder / "status", folder / "extended_states")

@@ -60,8 +60,7 @@ def every_way(universe: Universe, names: list[str]):
     for name in names:
         for version in universe.called(name):
             slots.setdefault(version.slot, [None]).append(version)
-    choices = slots.values()
-    for chosen in product(*choices):
+    for chosen in product(*slots.values()):
         after = {version.slot: version for version in chosen if version is not None}
         if not list(faults_of(after, Meaning())):
             yield after

@@ -4,7 +4,6 @@
 ``keeping.toml`` beside it changes: pinned, deadline, how it was verified.
 """
 
-import os
 import re
 from pathlib import Path
 
@@ -13,6 +12,7 @@ import tomlkit
 
 from brave_bridge.snapshots.cover import Cover, Exclusion
 from brave_bridge.snapshots.engines.engine import Part, Use
+from brave_bridge.snapshots.writing import replace_content
 
 SNAPSHOT_ID = re.compile(r"^[a-z0-9][a-z0-9-]{0,79}$")
 PART_FOLDER = re.compile(r"^[a-z0-9][a-z0-9._-]{0,120}$")
@@ -145,7 +145,7 @@ def read_description(folder: Path) -> Snapshot:
 
 def write_description(folder: Path, snapshot: Snapshot) -> None:
     """Write it last of all."""
-    _replace(folder / DESCRIPTION, tomlkit.dumps(msgspec.to_builtins(snapshot)))
+    replace_content(folder / DESCRIPTION, tomlkit.dumps(msgspec.to_builtins(snapshot)).encode())
 
 
 def read_keeping(folder: Path) -> Keeping:
@@ -158,7 +158,7 @@ def read_keeping(folder: Path) -> Keeping:
 
 def write_keeping(folder: Path, keeping: Keeping) -> None:
     """Write it in place of what was decided before."""
-    _replace(folder / KEEPING, tomlkit.dumps(msgspec.to_builtins(keeping)))
+    replace_content(folder / KEEPING, tomlkit.dumps(msgspec.to_builtins(keeping)).encode())
 
 
 def _limited(path: Path) -> bytes:
@@ -167,12 +167,3 @@ def _limited(path: Path) -> bytes:
     if len(content) > _LARGEST:
         raise ValueError(f"{path.name} is longer than {_LARGEST} bytes")
     return content
-
-
-def _replace(path: Path, text: str) -> None:
-    new = path.with_name(path.name + ".new")
-    with open(new, "wb") as stream:
-        stream.write(text.encode())
-        stream.flush()
-        os.fsync(stream.fileno())
-    os.replace(new, path)

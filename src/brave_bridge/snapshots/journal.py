@@ -1,12 +1,12 @@
 """What a return under way says of itself, on the very disk that it works on."""
 
-import os
 from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
 
 from brave_bridge.snapshots.cover import STAGING
+from brave_bridge.snapshots.writing import replace_content
 
 _NAME = "journal.json"
 _LONGEST = 100_000
@@ -41,9 +41,4 @@ def read_journal(root: Path) -> Journal | None:
 def write_journal(staging: Path, journal: Journal, phase: str) -> None:
     """Say in the staging folder how far the return is."""
     content = msgspec.json.encode(msgspec.structs.replace(journal, phase=phase))
-    new = staging / (_NAME + ".new")
-    with open(new, "wb") as stream:
-        stream.write(content)
-        stream.flush()
-        os.fsync(stream.fileno())
-    os.replace(new, staging / _NAME)
+    replace_content(staging / _NAME, content)

@@ -227,8 +227,7 @@ class Restoration:
                 entry = self._wanted[difference.path]
                 if entry.type != FOLDER:
                     with opened_parent(root, decoded_path(entry.path)) as (parent, name):
-                        deed = _bound(set_attributes, entry, name, parent)
-                        unlocked(deed, name, parent)
+                        _dress(entry, name, parent)
 
     def replace_boot(self) -> None:
         """Swap in the boot loader's files."""
@@ -264,8 +263,7 @@ class Restoration:
             settling.result()
             sync_file_system(self.root)
             remove_tree(STAGING, root)
-            top = self._folders[""]
-            unlocked(_bound(set_attributes, top, ".", root), ".", root)
+            _dress(self._folders[""], ".", root)
         sync_file_system(self.root)
 
     def _settle_all(self, root: int) -> None:
@@ -286,9 +284,8 @@ class Restoration:
             ):
                 set_attributes_of(entry, folder)
                 return
-        # What is locked against changes must be opened up first.
         with opened_parent(root, decoded_path(entry.path)) as (parent, name):
-            unlocked(_bound(set_attributes, entry, name, parent), name, parent)
+            _dress(entry, name, parent)
 
     def report(self, began: float) -> RestoreReport:
         """What it came to."""
@@ -376,8 +373,9 @@ def _exchanged(name: str, parent: int, other: str, other_parent: int) -> bool:
     return True
 
 
-def _bound(function: Callable, *arguments) -> Callable[[], None]:
-    return lambda: function(*arguments)
+def _dress(entry: Entry, name: str, parent: int) -> None:
+    """Give a path all its attributes, opened up first where it is locked against changes."""
+    unlocked(lambda: set_attributes(entry, name, parent), name, parent)
 
 
 def _entry_of(manifest: Manifest, path: str) -> Entry:

@@ -1,0 +1,14 @@
+"""Writing a small file of our own beside a snapshot or a return in one step."""
+
+import os
+from pathlib import Path
+
+
+def replace_content(path: Path, content: bytes) -> None:
+    """Put a file in its place, whole or not at all, and on the disk before it is there. OSError."""
+    new = path.with_name(path.name + ".new")
+    with open(new, "wb") as stream:
+        stream.write(content)
+        stream.flush()
+        os.fsync(stream.fileno())
+    os.replace(new, path)
