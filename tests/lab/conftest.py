@@ -3,6 +3,7 @@
 import pytest
 
 from tests.support import lab
+from tests.support.still_archives import still_archives
 
 
 def pytest_collection_modifyitems(items) -> None:
@@ -12,6 +13,13 @@ def pytest_collection_modifyitems(items) -> None:
             item.add_marker(pytest.mark.lab)
             if reason:
                 item.add_marker(pytest.mark.skip(reason=reason))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _archives_stand_still():
+    """No archive publishes between two looks of a test at it."""
+    with still_archives():
+        yield
 
 
 @pytest.fixture(scope="session")
