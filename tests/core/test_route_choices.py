@@ -9,11 +9,12 @@ from brave_bridge.core.releases.choices import (
     SAFEST,
     SHORTEST,
     TO_LONG_TERM,
-    Stands,
     choose_ways,
     consequence_of_track,
 )
 from brave_bridge.core.releases.conditions import KnownIssue
+from brave_bridge.core.releases.open_legs import Stands
+from brave_bridge.core.releases.route import default_target, find_route
 from tests.support.facts import quayside
 
 TODAY = date(2026, 11, 25)
@@ -54,7 +55,7 @@ def test_the_safest_way_avoids_what_should_wait():
     found, choices = ways(line(*STEPS, leap), to="3")
     assert (found[SHORTEST], found[SAFEST]) == (["3"], ["2", "3"])
     shortest = next(way for way in choices.ways if SHORTEST in way.kinds)
-    assert shortest.remarks == ("1 ebb to 3 neap: something known says wait",)
+    assert shortest.remarks == ("1 ebb to 3 neap should wait",)
 
 
 def test_without_a_goal_the_newest_is_offered_and_the_lasting_one_beside_it():
@@ -83,6 +84,35 @@ def test_closed_legs_say_why():
     ]
     found, _ = ways(line(*legs), Stands("1.10", "Harbour", "arm64"))
     assert found[SHORTEST] == ["4"]
+
+
+def to(given: ReleaseLine, there: str, stands: Stands):
+    return find_route(given, given.releases[0], given.release(there), TODAY, stands)
+
+
+def test_a_route_goes_round_a_leg_that_is_closed_to_the_machine():
+    given = line(*STEPS, msgspec.structs.replace(LEAP, editions=("Harbour",)))
+    assert [leg.end.key for leg in to(given, "3", Stands(edition="Harbour")).legs] == ["3"]
+    round_it = to(given, "3", Stands(edition="Crew"))
+    assert [leg.end.key for leg in round_it.legs] == ["2", "3"] and round_it.is_open
+
+
+def test_where_every_way_is_closed_the_route_says_by_what():
+    given = line(msgspec.structs.replace(LEAP, at_least="1.4"), LegRule("3", "4"))
+    behind = to(given, "4", Stands(version="1.3"))
+    assert [leg.end.key for leg in behind.legs] == ["3", "4"] and not behind.is_open
+    assert behind.why_not == (
+        "1 ebb to 3 neap is closed: it asks for 1.4 at least, this is 1.3: update first"
+    )
+    assert default_target(given, given.releases[0], TODAY, Stands(version="1.3")).key == "3"
+    assert to(given, "4", Stands(version="1.4")).is_open
+
+
+def test_who_wants_the_safest_way_goes_it():
+    wait = (KnownIssue(id="w", title="wait", severity="wait"),)
+    given = line(*STEPS, msgspec.structs.replace(LEAP, issues=wait))
+    assert [leg.end.key for leg in to(given, "3", Stands(safest=True)).legs] == ["2", "3"]
+    assert [leg.end.key for leg in to(given, "3", Stands()).legs] == ["3"]
 
 
 def test_what_a_track_means_is_told_before():

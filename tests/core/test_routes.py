@@ -28,7 +28,7 @@ def route(identifier, here, there):
         ("quayside", "5.1", "5.3", ["5.2", "5.3"]),
         ("quayside", "5.3", "7", ["7"]),
         ("quayside", "5.1", "englefield", ["5.2", "5.3", "7", "8"]),
-        ("fathom", "11", "14", ["12", "14"]),
+        ("fathom", "11", "14", ["13", "14"]),
     ],
 )
 def test_supported_routes(identifier, here, there, stops):

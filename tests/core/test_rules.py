@@ -18,6 +18,7 @@ from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.releases.catalogue import Keyring
 from brave_bridge.core.releases.conditions import KnownIssue, Needs
+from brave_bridge.core.releases.open_legs import ARCHITECTURE, STATE, ClosedLeg
 from brave_bridge.core.survey.activity import Clock, Session, StaleProgram
 from brave_bridge.core.survey.difference import survey_difference
 from brave_bridge.core.survey.facts import ArchiveSeen, ChangedConfig, Identity, KeyFile, Licence
@@ -60,6 +61,12 @@ def keys_from(version: str) -> dict:
     """A leg that wants the library to have brought its keys."""
     wanted = Keyring("quay-libc", version)
     return {"legs": (msgspec.structs.replace(plain_leg(), keyring=wanted),)}
+
+
+def closed_by(cause: str) -> dict:
+    """A leg that is closed to the machine."""
+    reason = {ARCHITECTURE: "7 does not exist for amd64", STATE: "it asks for 5.4, this is 5.3"}
+    return {"closed": (ClosedLeg(leg().start, leg().end, cause, reason[cause]),)}
 
 
 def judged(**changes):
@@ -188,8 +195,8 @@ CASES = [
         "legs": (plain_leg(firmware="efi"),), **boot(firmware="bios")}),
     ("security-chip", STOP, "No security chip", {
         "legs": (plain_leg(security_chip=True),), **hardware(security_chip="")}),
-    ("architecture", STOP, "does not exist for amd64",
-     {"legs": (plain_leg(architectures=("arm64",)),)}),
+    ("architecture", STOP, "does not exist for amd64", closed_by(ARCHITECTURE)),
+    ("leg-conditions", STOP, "this is 5.3", closed_by(STATE)),
     ("power-source", CAUTION, "On battery, 71", hardware(power=Power(True, 71))),
     ("power-source", STOP, "On battery, 12", hardware(power=Power(True, 12))),
     ("foreign-modules", CAUTION, "1 driver", hardware(modules=(Module("gauge", "dkms", "1"),))),

@@ -81,6 +81,17 @@ def test_a_jump_stands_beside_the_steps(terminal):
     screen.wait_for("straight from 5.3 bowline to 8 englefield, beside the steps")
 
 
+def test_a_safer_way_is_taken(terminal):
+    screen = terminal("--demo skua")
+    screen.wait_for("Fathom 11")
+    screen.press("3")
+    screen.wait_for("◉ +shortest .* should wait", "the way to 13, in one leg")
+    point_at(screen, "by way of 12")
+    screen.press("Enter")
+    screen.press("Escape")
+    screen.wait_for("◉ +safest", "the way to 13, leg by leg", "12 → 13")
+
+
 def test_a_source_is_decided_and_kept_as_a_policy(terminal):
     screen = terminal()
     to_petrel(screen)

@@ -173,7 +173,7 @@ def test_an_unknown_distribution_is_surveyed_and_stopped(stand_in):
     findings = {f.id: f for f in desk.survey().findings}
     assert findings["known-release"].verdict.value == "stop"
     with pytest.raises(Refused, match="not in the release catalogue"):
-        desk.route("")
+        desk.routes()
 
 
 def test_a_folder_that_is_no_system(tmp_path):

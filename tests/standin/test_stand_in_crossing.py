@@ -84,7 +84,7 @@ def test_petrel_crosses_and_returns(stand_in):
 
 def test_gannet_takes_point_releases_in_order(stand_in):
     desk = stand_in("gannet")
-    assert [leg.end.key for leg in desk.route("5.3").legs] == ["5.2", "5.3"]
+    assert [leg.end.key for leg in desk.routes().named("5.3").legs] == ["5.2", "5.3"]
     before = contents(desk.machine.root)
     outcome = cross(desk, "5.3")
     assert (outcome.state, outcome.legs_done, len(outcome.ways_back)) == ("done", 2, 2)
@@ -100,7 +100,7 @@ def test_gannet_takes_point_releases_in_order(stand_in):
 
 def test_skipping_the_middle_release_is_refused(stand_in):
     desk = stand_in("gannet")
-    route = desk.route("5.3")
+    route = desk.routes().named("5.3")
     assert "point releases are taken in order" in route.refused[0].reason
     with pytest.raises(Refused, match="older"):
         Plans(stand_in("petrel")).make("5.1")

@@ -9,6 +9,8 @@ import pytest
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.snapshots.set_aside import SetAside
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.keeping import keep_way
 from brave_bridge.workbench.members import FleetMember, fleet_members
 from brave_bridge.workbench.pages.configs import configs_page
 from brave_bridge.workbench.pages.fleet import fleet_page
@@ -21,6 +23,7 @@ from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.pages.ways_back import ways_back_page
 from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target, open_target, parse_words
@@ -67,6 +70,23 @@ def test_the_fleet_shows_every_machine_and_what_each_waits_for(read):
     assert words["puffin"].startswith("waits for crossings of the image family")
     assert words["avocet"].startswith("bring it up to date: 4 updates")
     assert all(row.why for row in page.rows)
+
+
+def test_a_way_round_what_should_wait_is_offered_taken_and_planned(read):
+    desk = Desk(Target("demo", "petrel"))
+    Readiness(desk).write_note(desk.survey("7"), "wait", "The gauge stops")
+    offered = {row.cells[1]: row for row in route_page(read("petrel"), TODAY).rows
+               if row.key.startswith("way:")}  # fmt: skip
+    assert offered["shortest"].cells[0] == "◉" and "should wait" in offered["shortest"].cells[5]
+    safest = offered["safest, long-term"]
+    assert (safest.key, safest.action) == ("way:safest:7", "way")
+    keep_way(desk.machine, safest=True)
+    kept = Plans(desk).make("7")
+    assert [plan.leg.end.key for plan in kept.legs] == ["6", "7"]
+    record = read("petrel")
+    assert [leg.end.key for leg in record.route.legs] == ["6", "7"] and record.plan is not None
+    keep_way(desk.machine, safest=False)
+    assert read("petrel").plan is None and Plans(desk).kept(desk.facts(), "7") is None
 
 
 def test_the_route_marks_the_goal_and_says_why_not_straight(read):

@@ -7,6 +7,7 @@ Exit codes: 0 done; 1 refused, or stopped by a finding with nothing changed; 2 b
 import json
 import sys
 from collections.abc import Iterable
+from enum import StrEnum
 from typing import Annotated, Any
 
 import typer
@@ -17,6 +18,7 @@ from brave_bridge.cli.follow import RunnerGone, follow
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.store.logbook import ProcedureRow
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.keeping import keep_way
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 
@@ -39,6 +41,18 @@ app = typer.Typer(
 )
 
 Json = Annotated[bool, typer.Option("--json", help="Print JSON (fields: docs/json.md).")]
+
+
+class Ways(StrEnum):
+    """The two ways that a machine can take to a release."""
+
+    SHORTEST = "shortest"
+    SAFEST = "safest"
+
+
+Way = Annotated[
+    Ways, typer.Option("--way", help="Take the shortest or the safest way, from now on.")
+]
 To = Annotated[str, typer.Option("--to", help="The release to go to: version or codename.")]
 Yes = Annotated[bool, typer.Option("--yes", help="Ask nothing: take every default.")]
 Theirs = Annotated[
@@ -95,6 +109,13 @@ def print_document(json_wanted: bool, document: dict[str, Any], lines: Iterable[
     else:
         for line in lines:
             print(line)
+
+
+def keep_wanted_way(desk: Desk, way: Ways | None) -> None:
+    """Keep the way that the command line names, if it names one."""
+    if way is not None:
+        desk.must_read_records()
+        keep_way(desk.machine, safest=way is Ways.SAFEST)
 
 
 def confirm(yes: bool, question: str) -> None:

@@ -20,10 +20,12 @@ from brave_bridge.cli.application import (
     Remove,
     Theirs,
     To,
+    Way,
     Yes,
     app,
     confirm,
     follow_to_end,
+    keep_wanted_way,
     print_document,
 )
 from brave_bridge.cli.opening import open_screen
@@ -61,15 +63,6 @@ def survey(
         raise typer.Exit(codes.get(worst(surveyed.findings), 0))
 
 
-@app.command()
-def route(context: typer.Context, to: To = "", json: Json = False) -> None:
-    """Show the supported way to a release, and why there is no shorter one."""
-    found = context.obj.desk().route(to)
-    print_document(json, shapes.route_document(found), texts.route_text(found))
-    if not found.legs:
-        raise typer.Exit(REFUSED)
-
-
 def _decided(desk: Desk, kept, theirs: list[str]):
     for path in theirs:
         kept = Plans(desk).answer(kept, path, "theirs")
@@ -98,6 +91,7 @@ def _chosen(desk: Desk, kept, choose: list[str], tell):
 def plan(
     context: typer.Context,
     to: To = "",
+    way: Way | None = None,
     theirs: Theirs = [],  # noqa: B006
     protect: Protect = [],  # noqa: B006
     exclude: Exclude = [],  # noqa: B006
@@ -110,6 +104,7 @@ def plan(
 ) -> None:
     """Compute what each leg would change; nothing of the machine's sources is touched."""
     desk = context.obj.desk()
+    keep_wanted_way(desk, way)
     tell = None if json else (lambda title: print(f"· {title}", file=sys.stderr))
     wanted = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove,
               "add": add}  # fmt: skip

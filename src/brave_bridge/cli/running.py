@@ -5,14 +5,21 @@ import sys
 
 import typer
 
-from brave_bridge.cli import commands, ready_commands, shapes, texts, way_back_commands
+from brave_bridge.cli import (
+    commands,
+    ready_commands,
+    route_commands,
+    shapes,
+    texts,
+    way_back_commands,
+)
 from brave_bridge.cli.application import DONE, REFUSED, app
 from brave_bridge.machines.port import MachineError
 from brave_bridge.store.logbook import LogbookError
 from brave_bridge.workbench.lines import CatalogueError
 from brave_bridge.workbench.refusal import Refused
 
-COMMANDS = (commands, ready_commands, way_back_commands)
+COMMANDS = (commands, route_commands, ready_commands, way_back_commands)
 """The modules whose commands the application has: importing them is what adds them."""
 
 

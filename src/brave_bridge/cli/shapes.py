@@ -8,6 +8,8 @@ from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.wishes import WISHES, PersonsWishes
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.core.releases.choices import Choices
+from brave_bridge.core.releases.open_legs import ClosedLeg
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import counted, worst
@@ -117,14 +119,29 @@ def _leg(leg: Leg) -> dict[str, Any]:
     }
 
 
-def route_document(route: Route) -> dict[str, Any]:
+def route_document(route: Route, offered: Choices, *, safest: bool) -> dict[str, Any]:
     """What ``route --json`` prints."""
     return document(
         "route",
         line=route.line,
+        way="safest" if safest else "shortest",
+        ways=[
+            {
+                "kinds": list(way.kinds),
+                "to": way.end.key,
+                "stops": [leg.end.key for leg in way.legs],
+                "remarks": list(way.remarks),
+            }
+            for way in offered.ways
+        ],
+        closed=[_closed(leg) for leg in route.closed],
         legs=[_leg(leg) for leg in route.legs],
         refused=[{"from": r.start, "to": r.end, "reason": r.reason} for r in route.refused],
     )
+
+
+def _closed(leg: ClosedLeg) -> dict[str, str]:
+    return {"from": leg.start.key, "to": leg.end.key, "cause": leg.cause, "reason": leg.reason}
 
 
 _LISTS = ("upgraded", "new", "removed", "kept_back")

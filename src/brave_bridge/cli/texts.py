@@ -6,6 +6,7 @@ from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.packages.changes import LegPlan, PackageChange
 from brave_bridge.core.proof.compare import Proof
+from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.findings import Finding
 from brave_bridge.core.survey.findings import counted as by_verdict
@@ -53,8 +54,8 @@ def finding_text(finding: Finding) -> Iterable[str]:
             yield f"    or: brave-bridge overrule {finding.id} --reason …"
 
 
-def route_text(route: Route) -> Iterable[str]:
-    """A route leg by leg, and what is refused."""
+def route_text(route: Route, offered: Choices) -> Iterable[str]:
+    """A route leg by leg, what is refused or closed, and the ways that are offered."""
     if route.legs:
         yield route.title
     for number, leg in enumerate(route.legs, start=1):
@@ -63,6 +64,12 @@ def route_text(route: Route) -> Iterable[str]:
             yield f"      {note}"
     for refused in route.refused:
         yield f"■ {refused.reason}"
+    for closed in route.closed:
+        yield f"■ {closed.start.title} to {closed.end.title} is closed: {closed.reason}"
+    for way in offered.ways:
+        stops = ", then ".join(leg.end.title for leg in way.legs)
+        yield f"{'▲' if way.remarks else '●'} {', '.join(way.kinds)}: {stops}"
+        yield from (f"      {remark}" for remark in way.remarks)
 
 
 def plan_text(kept: KeptPlan) -> Iterable[str]:

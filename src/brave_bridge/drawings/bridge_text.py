@@ -55,11 +55,15 @@ def three_lines(drawn: Bridge, width: int) -> tuple[list[Cell], ...]:
 
 
 def _write(row: list[Cell], centre: int, text: str, kind: str) -> None:
-    """Write a text around a column, unless it would touch another."""
-    start = min(max(centre - len(text) // 2, 0), max(len(row) - len(text), 0))
-    around = row[max(start - 1, 0) : start + len(text) + 1]
-    if any(cell.character != " " for cell in around):
-        return
-    for at, character in enumerate(text, start=start):
-        if at < len(row):
-            row[at] = Cell(character, kind)
+    """Write a text around a column, or beside that, unless it would touch another."""
+    middle = min(max(centre - len(text) // 2, 0), max(len(row) - len(text), 0))
+    for start in (middle, middle + 1, middle - 1):
+        if _is_free(row, start, len(text)):
+            for at, character in enumerate(text[: len(row) - start], start=start):
+                row[at] = Cell(character, kind)
+            return
+
+
+def _is_free(row: list[Cell], start: int, length: int) -> bool:
+    around = row[max(start - 1, 0) : start + length + 1]
+    return start >= 0 and all(cell.character == " " for cell in around)

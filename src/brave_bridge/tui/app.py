@@ -228,7 +228,7 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
             "open": self._open_machine, "goal": self._choose_goal, "fold": self.toggle_fold,
             "answer": self.answer_question, "let_go": self.let_go, "unwish": self.take_wish_back,
             "preview": self.preview_return, "expand": self.expand_procedure,
-            "task": self.toggle_task, "choose": self.choose,
+            "task": self.toggle_task, "choose": self.choose, "way": self.take_way,
         }  # fmt: skip
         deeds[event.row.action](event.row.key)
 

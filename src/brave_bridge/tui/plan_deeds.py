@@ -65,6 +65,12 @@ class PlanDeeds:
         other = "every release" if track.long_term_only else "long-term releases alone"
         self.push_screen(Confirm(f"{record.name}: offer {other}?", [track.other]), change)
 
+    def take_way(self, key: str) -> None:
+        """Make the end of a way the goal, and go there by the shortest or by the safest one."""
+        _, kind, release = key.split(":", 2)
+        self.harbour.set_goal(self.harbour.current, release)
+        self._do("taking the way", lambda desk: _keep_way(desk, kind == "safest"))
+
     def toggle_fold(self, key: str) -> None:
         """Show or hide what is behind a fold."""
         self.harbour.toggle_fold(key)
@@ -219,6 +225,13 @@ def _toggle_task(desk: Desk, task: str) -> None:
 
     desk.must_read_records()
     toggle_task(desk.machine, task)
+
+
+def _keep_way(desk: Desk, safest: bool) -> None:
+    from brave_bridge.workbench.keeping import keep_way
+
+    desk.must_read_records()
+    keep_way(desk.machine, safest=safest)
 
 
 def _keep_track(desk: Desk, long_term_only: bool) -> None:

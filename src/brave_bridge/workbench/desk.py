@@ -17,7 +17,6 @@ from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
-from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import WaysBackSeen, stops
 from brave_bridge.families.choose import survey
@@ -50,6 +49,7 @@ from brave_bridge.workbench.lines import line_for, line_of, release_of
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.routes import Routes, stands_of
 from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
 
@@ -126,10 +126,11 @@ class Desk:
         logbook = self.logbook() if self.has_logbook else None
         return forecast(plan.legs, snapshots, self.procedures(), logbook, decisions.speeds)
 
-    def route(self, to: str, facts: Facts | None = None) -> Route:
-        """The route to a release, or to the one to offer; Refused where the line is unknown."""
+    def routes(self, facts: Facts | None = None) -> Routes:
+        """Where the machine can go; Refused where the catalogue does not know it."""
         identity = facts.identity if facts else read_identity(self.machine)[0]
-        line, here = line_of(identity), release_of(identity)
+        line = line_for(facts) if facts else line_of(identity)
+        here = release_of(identity, line)
         if line is None or here is None:
             name = identity.name or identity.os_id or "this system"
             raise Refused(
@@ -137,19 +138,8 @@ class Desk:
                 f"{name} is not in the release catalogue",
                 "add a catalogue file for it",
             )
-        there = line.release(to) if to else default_target(line, here, self.today())
-        if there is None:
-            known = ", ".join(release.key for release in line.releases)
-            if to:
-                raise Refused(
-                    "finding a route", f"{line.name} has no release {to}", f"known: {known}"
-                )
-            raise Refused(
-                "finding a route",
-                f"{here.title} is the end of every supported leg",
-                "nothing to do until a newer release is out",
-            )
-        return find_route(line, here, there, self.today())
+        decisions = read_decisions(self.machine) if self.reads_records else Decisions()
+        return Routes(line, here, self.today(), stands_of(identity, decisions, self.field_notes()))
 
     def performer(self, purpose: str) -> Performer:
         """A performer for a script that only looks, and is carried out at once."""

@@ -40,6 +40,8 @@ class Decisions(msgspec.Struct, frozen=True):
     """The tasks of legs that somebody has done, each ``leg key/task``."""
     long_term_only: bool = False
     """The track: whether the machine is to rest on long-term releases alone."""
+    safest_way: bool = False
+    """Whether the way with the least risk is taken, where it is not the shortest."""
 
     def overruled(self, leg: str) -> dict[str, str]:
         """The reasons that hold for a leg (empty: for no certain one), by rule."""
@@ -71,6 +73,13 @@ def keep_track(machine: Machine, long_term_only: bool) -> None:
     """Keep which releases the machine is to be offered."""
     known = read_decisions(machine)
     keep_decisions(machine, msgspec.structs.replace(known, long_term_only=long_term_only))
+
+
+def keep_way(machine: Machine, *, safest: bool) -> None:
+    """Keep whether the machine is to take the safest way instead of the shortest."""
+    known = read_decisions(machine)
+    if known.safest_way != safest:
+        keep_decisions(machine, msgspec.structs.replace(known, safest_way=safest))
 
 
 def surroundings_for(decisions: Decisions, facts: Facts) -> Surroundings:

@@ -44,11 +44,11 @@ class Plans:
             raise Refused("planning", f"machines of the {family} family cannot cross yet")
         self.desk.must_read_records()
         facts = self.desk.facts()
-        route = self.desk.route(to, facts)
-        if not route.legs:
-            raise Refused("planning", "; ".join(r.reason for r in route.refused))
+        route = self.desk.routes(facts).named(to)
+        if not route.is_open:
+            raise Refused("planning", route.why_not)
         make_state_folder(self.desk.machine)
-        before = self.kept(facts, to)
+        before = fitting_plan(self.desk.machine, facts, to)
         policies = read_policies(self.desk.target.kind)
         wishes = wishes or (before.wishes if before else policies.wishes)
         shutil.rmtree(self.desk.machine.state / "plans", ignore_errors=True)
@@ -96,8 +96,11 @@ class Plans:
         return self.under(plan, wishes)
 
     def kept(self, facts: Facts, to: str = "") -> KeptPlan | None:
-        """The kept plan, if it still fits the machine (and leads to ``to``)."""
-        return fitting_plan(self.desk.machine, facts, to)
+        """The kept plan, if it fits the machine and the way it takes (and leads to ``to``)."""
+        plan = fitting_plan(self.desk.machine, facts, to)
+        routes = self.desk.routes(facts)
+        goal = routes.goal(plan.to if plan else to)
+        return plan if plan and goal and plan.follows(routes.to(goal)) else None
 
     def answer(self, plan: KeptPlan, path: str, answer: str) -> KeptPlan:
         """The plan with a config question answered, kept; Refused where nothing asks for it."""

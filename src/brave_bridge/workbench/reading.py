@@ -6,8 +6,6 @@ import msgspec
 
 from brave_bridge.core.crossing.next_step import Standing, next_step
 from brave_bridge.core.formats.text import byte_size, counted, plain
-from brave_bridge.core.releases.choices import Stands, choose_ways, consequence_of_track
-from brave_bridge.core.releases.route import Route, find_route
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import MARKS, BridgeState
 from brave_bridge.families.choose import CROSSING_FAMILIES
@@ -18,7 +16,7 @@ from brave_bridge.store.logbook import LogbookError, ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import Decisions, read_decisions
 from brave_bridge.workbench.members import FleetMember
-from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed, Track
+from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.ways_back import WaysBack
 
@@ -54,9 +52,6 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
     ways = WaysBack(desk)
     listed = tuple(ways.listed()) if may_read else ()
     surveyed = desk.survey(goal, listed=tuple(way.kept for way in listed))
-    plan = surveyed.plan if surveyed.goal and surveyed.plan else None
-    if plan is not None and plan.to != surveyed.goal.key:
-        plan = None
     procedures = tuple(desk.procedures()) if may_read else ()
     waits = (
         ""
@@ -69,9 +64,8 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         surveyed=surveyed,
         goal=surveyed.goal,
         route=surveyed.route,
-        routes=_routes(desk, surveyed),
-        **_ways(desk, surveyed, read_decisions(desk.machine) if may_read else Decisions()),
-        plan=plan,
+        **_ways(surveyed, read_decisions(desk.machine) if may_read else Decisions()),
+        plan=surveyed.plan,
         ways_back=listed,
         gone=tuple(ways.gone()) if may_read else (),
         set_aside=tuple(ways.set_aside()) if may_read else (),
@@ -94,33 +88,17 @@ def watch_machine(desk: Desk, record: MachineRecord) -> MachineRecord:
     return _with_outlook(msgspec.structs.replace(record, live=read_live(desk)), desk)
 
 
-def _ways(desk: Desk, surveyed: Surveyed, decisions: Decisions) -> dict:
-    """The ways that are offered, the legs that are closed, the track, and what is done of legs."""
-    line, here, facts = surveyed.line, surveyed.release, surveyed.facts
-    if line is None or here is None:
+def _ways(surveyed: Surveyed, decisions: Decisions) -> dict:
+    """The routes, the ways that are offered, the track, and what is done of legs."""
+    routes = surveyed.routes
+    if routes is None:
         return {}
-    stands = Stands(
-        long_term_only=decisions.long_term_only,
-        version=facts.identity.point_release or facts.identity.version_id,
-        edition=facts.identity.edition,
-        architecture=facts.identity.architecture,
-    )
-    other = not decisions.long_term_only
-    means = consequence_of_track(line, here, desk.today(), stands, long_term_only=other)
     return {
-        "choices": choose_ways(line, here, desk.today(), stands),
-        "track": Track(decisions.long_term_only, means),
+        "routes": routes.later(),
+        "choices": routes.offered(surveyed.goal),
+        "track": routes.track(),
         "tasks_done": frozenset(decisions.tasks_done),
     }
-
-
-def _routes(desk: Desk, surveyed: Surveyed) -> tuple[Route, ...]:
-    """The routes to every later release of the line."""
-    line, here = surveyed.line, surveyed.release
-    if line is None or here is None:
-        return ()
-    later = line.releases[line.releases.index(here) + 1 :]
-    return tuple(find_route(line, here, there, desk.today()) for there in later)
 
 
 def _proof(procedures) -> dict:

@@ -21,6 +21,7 @@ from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import Finding
 from brave_bridge.drawings.bridge import BridgeState
+from brave_bridge.workbench.routes import Routes, Track
 
 if TYPE_CHECKING:
     from brave_bridge.snapshots.description import Gone, Snapshot
@@ -41,6 +42,11 @@ class KeptPlan(msgspec.Struct, frozen=True):
     def hash(self) -> str:
         """What it is approved by."""
         return plan_hash(self.legs)
+
+    def follows(self, route: Route | None) -> bool:
+        """Whether its legs are those of a route."""
+        legs = route.legs if route else ()
+        return [plan.leg.key for plan in self.legs] == [leg.key for leg in legs]
 
     @property
     def wishes(self) -> PersonsWishes:
@@ -66,13 +72,7 @@ class Surveyed(msgspec.Struct, frozen=True):
     before: str = ""
     notes: tuple[FieldNote, ...] = ()
     updates: tuple[Update, ...] = ()
-
-
-class Track(msgspec.Struct, frozen=True):
-    """Which releases a machine is offered, and what the other track would mean."""
-
-    long_term_only: bool
-    other: str
+    routes: Routes | None = None
 
 
 class Fault(msgspec.Struct, frozen=True):

@@ -8,7 +8,6 @@ import msgspec
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote, about
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
-from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.difference import survey_difference
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import (
@@ -24,6 +23,7 @@ from brave_bridge.snapshots.description import Kept
 from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
 from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.routes import Routes, stands_of
 from brave_bridge.workbench.settings_archive import newest_archive_day
 from brave_bridge.workbench.targets import Target
 
@@ -48,8 +48,10 @@ class Around(msgspec.Struct, frozen=True):
 
 def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Surveyed:
     """The findings for the route to the goal, and how they differ from those before."""
-    goal = _goal(around)
-    route = _route(around, goal)
+    routes = _routes(around, facts)
+    goal = _goal(around, routes)
+    route = routes.to(goal) if routes and goal else None
+    plan = around.plan if around.plan and around.plan.follows(route) else None
     legs = route.legs if route else ()
     leg_key = legs[0].key if legs else ""
     notes = about(around.notes, leg_key)
@@ -59,7 +61,8 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         line=around.line,
         release=around.release,
         legs=legs,
-        plan=around.plan.legs[0] if around.plan and goal and around.plan.to == goal.key else None,
+        closed=route.closed if route else (),
+        plan=plan.legs[0] if plan else None,
         way_back=_way_back(around.snapshots),
         ways_back=around.ways_back,
         records_are_readable=around.readable,
@@ -68,7 +71,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         settings_backup=newest_archive_day(machine) if around.readable else "",
         failed_sources=around.decisions.failed_sources,
         link=link_of(machine),
-        estimate=around.estimate,
+        estimate=around.estimate if plan else None,
         window=around.decisions.window,
     )
     findings = judge_all(situation, all_rules(), around.decisions.overruled(leg_key))
@@ -82,12 +85,13 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         findings=findings,
         goal=goal,
         route=route,
-        plan=around.plan,
-        estimate=around.estimate,
+        plan=plan,
+        estimate=around.estimate if plan else None,
         changes=survey_difference(before.findings, findings) if comparable else (),
         before=before.taken_at if comparable else "",
         notes=notes,
         updates=facts.updates,
+        routes=routes,
     )
 
 
@@ -97,22 +101,17 @@ def remember(target: Target, surveyed: Surveyed) -> None:
     keep_survey(target, KeptSurvey(surveyed.facts.taken_at, surveyed.findings, leg))
 
 
-def _goal(around: Around) -> Release | None:
-    """The release that is wanted, else that of the kept plan, else the one to offer."""
+def _routes(around: Around, facts: Facts) -> Routes | None:
     if around.line is None or around.release is None:
         return None
-    chosen = around.goal or (around.plan.to if around.plan else "")
-    wanted = around.line.release(chosen) if chosen else None
-    return wanted or default_target(
-        around.line, around.release, around.today,
-        long_term_only=around.decisions.long_term_only,
-    )  # fmt: skip
+    stands = stands_of(facts.identity, around.decisions, around.notes)
+    return Routes(around.line, around.release, around.today, stands)
 
 
-def _route(around: Around, goal: Release | None) -> Route | None:
-    if goal is None or around.line is None or around.release is None:
-        return None
-    return find_route(around.line, around.release, goal, around.today)
+def _goal(around: Around, routes: Routes | None) -> Release | None:
+    """The release that is wanted, else that of the kept plan, else the one to offer."""
+    wanted = around.goal or (around.plan.to if around.plan else "")
+    return routes.goal(wanted) if routes else None
 
 
 def _way_back(snapshots: tuple[Kept, ...]) -> WayBackSeen | None:

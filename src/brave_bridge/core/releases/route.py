@@ -1,11 +1,13 @@
 """Routes: the ordered legs from the release a machine has to the one it wants."""
 
-from collections import deque
+from collections.abc import Iterator
 from datetime import date
 
 import msgspec
 
-from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine, leg_of
+from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
+from brave_bridge.core.releases.open_legs import ClosedLeg, Legs, Stands, legs_for
+from brave_bridge.core.releases.ways import Way, best_ways, lasts
 
 
 class RefusedMove(msgspec.Struct, frozen=True):
@@ -17,13 +19,30 @@ class RefusedMove(msgspec.Struct, frozen=True):
 
 
 class Route(msgspec.Struct, frozen=True):
-    """A route, or the reasons why there is none. ``legs`` is empty in that case."""
+    """A route, or the reasons why there is none. ``legs`` is empty in that case.
+
+    ``closed`` are those of its legs that are not open to the machine now: it cannot be
+    taken before what closes them is mended.
+    """
 
     line: str
     start: Release
     end: Release
     legs: tuple[Leg, ...]
     refused: tuple[RefusedMove, ...]
+    closed: tuple[ClosedLeg, ...] = ()
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it can be taken now."""
+        return bool(self.legs) and not self.closed
+
+    @property
+    def why_not(self) -> str:
+        """Why it cannot be taken now, in words."""
+        reasons = [r.reason for r in self.refused] if not self.legs else []
+        reasons += [f"{c.start.title} to {c.end.title} is closed: {c.reason}" for c in self.closed]
+        return "; ".join(reasons)
 
     @property
     def title(self) -> str:
@@ -32,38 +51,32 @@ class Route(msgspec.Struct, frozen=True):
         return f"{self.start.title} to {self.end.title} in {legs}"
 
 
-def find_route(line: ReleaseLine, here: Release, there: Release, today: date) -> Route:
-    """The shortest route over supported legs to a release that is out by ``today``.
+def find_route(
+    line: ReleaseLine, here: Release, there: Release, today: date, stands: Stands = Stands()
+) -> Route:
+    """The way to a release that is out by ``today``: over legs that are open to the machine.
 
-    A direct move that the line does not support is listed among the refused ones,
-    whether or not a longer route exists.
+    Where none is open, the way that would be, with what closes it. A direct move that the
+    line does not support is listed among the refused ones, whether or not a longer route
+    exists.
     """
-    legs = _shortest(line, here, there, today)
-    return Route(line.id, here, there, legs, tuple(_refusals(line, here, there, legs, today)))
+    legs = legs_for(line, here, today, stands)
+    way = _way(here, there, legs, today, stands)
+    closed: tuple[ClosedLeg, ...] = ()
+    if not way:
+        way = _way(here, there, legs_for(line, here, today, Stands()), today, stands)
+        on_it = {(leg.start.key, leg.end.key) for leg in way}
+        closed = tuple(c for c in legs.closed if (c.start.key, c.end.key) in on_it)
+    return Route(line.id, here, there, way, tuple(_refusals(line, here, there, way, today)), closed)
 
 
-def _shortest(line: ReleaseLine, here: Release, there: Release, today: date) -> tuple[Leg, ...]:
-    if here.key == there.key:
-        return ()
-    paths: deque[tuple[Leg, ...]] = deque([()])
-    reached = {here.key}
-    while paths:
-        path = paths.popleft()
-        at = path[-1].end.key if path else here.key
-        for rule in line.legs:
-            if rule.start != at or rule.end in reached:
-                continue
-            leg = leg_of(line, rule)
-            if not leg.end.is_out(today):
-                continue
-            if leg.end.key == there.key:
-                return (*path, leg)
-            reached.add(rule.end)
-            paths.append((*path, leg))
-    return ()
+def _way(here: Release, there: Release, legs: Legs, today: date, stands: Stands) -> Way:
+    return best_ways(here, legs.open, today, stands, safest=stands.safest).get(there.key, ())
 
 
-def _refusals(line: ReleaseLine, here: Release, there: Release, legs: tuple[Leg, ...], today: date):
+def _refusals(
+    line: ReleaseLine, here: Release, there: Release, legs: Way, today: date
+) -> Iterator[RefusedMove]:
     if here.key == there.key:
         yield RefusedMove(here.key, there.key, f"the machine already has {there.title}")
     elif not there.is_out(today):
@@ -74,11 +87,11 @@ def _refusals(line: ReleaseLine, here: Release, there: Release, legs: tuple[Leg,
             there.key,
             f"{there.title} is older than {here.title}: use a way back instead of a leg",
         )
-    elif len(legs) != 1:
+    elif not any((rule.start, rule.end) == (here.key, there.key) for rule in line.legs):
         yield RefusedMove(here.key, there.key, _no_direct_move(line, here, there, legs))
 
 
-def _no_direct_move(line: ReleaseLine, here: Release, there: Release, legs: tuple[Leg, ...]) -> str:
+def _no_direct_move(line: ReleaseLine, here: Release, there: Release, legs: Way) -> str:
     stops = [leg.end.title for leg in legs[:-1]]
     if stops:
         way = f"it is supported only by way of {', '.join(stops)}"
@@ -88,14 +101,16 @@ def _no_direct_move(line: ReleaseLine, here: Release, there: Release, legs: tupl
 
 
 def default_target(
-    line: ReleaseLine, here: Release, today: date, *, long_term_only: bool = False
+    line: ReleaseLine, here: Release, today: date, stands: Stands = Stands()
 ) -> Release | None:
-    """The release to offer: the end of the first leg that is open, long-term ones first.
+    """The release to offer: the end of the first open leg, those with lasting support first.
 
-    ``long_term_only``: no other where a leg leads to such a one.
+    A machine on a long-term release, or on that track, is offered long-term ones before all
+    others. Where no leg that is out is open, a closed one's end: it can be told why.
     """
-    ends = [leg_of(line, rule).end for rule in line.legs if rule.start == here.key]
-    ends = [end for end in ends if end.is_out(today)]
-    if here.long_term or long_term_only:
-        ends.sort(key=lambda end: not end.long_term)
+    open_ends = [leg.end for leg in legs_for(line, here, today, stands).open.get(here.key, ())]
+    out = legs_for(line, here, today, Stands()).open.get(here.key, ())
+    ends = open_ends or [leg.end for leg in out]
+    wants_long_term = here.long_term or stands.long_term_only
+    ends.sort(key=lambda end: (wants_long_term and not end.long_term, -lasts(end, today)))
     return ends[0] if ends else None

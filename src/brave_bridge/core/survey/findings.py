@@ -10,6 +10,7 @@ from brave_bridge.core.estimate import Estimate, Window
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
+from brave_bridge.core.releases.open_legs import ClosedLeg
 from brave_bridge.core.survey.facts import Facts
 
 
@@ -94,6 +95,8 @@ class Situation(msgspec.Struct, frozen=True):
     release: Release | None = None
     legs: tuple[Leg, ...] = ()
     """The legs of the route to the goal, in order."""
+    closed: tuple[ClosedLeg, ...] = ()
+    """Those of them that are not open to the machine."""
     plan: LegPlan | None = None
     way_back: WayBackSeen | None = None
     ways_back: WaysBackSeen = WaysBackSeen()

@@ -15,7 +15,7 @@ from brave_bridge.workbench.record import MachineRecord
 
 COLUMNS = (
     Column("", 2),
-    Column("release", 28),
+    Column("release", 30),
     Column("legs", 5, right=True),
     Column(" out since", 11),
     Column("supported to", 13),
@@ -38,7 +38,7 @@ def route_page(record: MachineRecord, today: date) -> Page:
     line = surveyed.line
     goal = record.goal.key if record.goal else ""
     rows = [_row(route, goal, line.rule, today) for route in record.routes]
-    rows += _ways_offered(record)
+    rows += _ways_offered(record, goal)
     rows += _legs_of_goal(record, line.rule)
     if record.plan is not None:
         start = record.plan.legs[0].leg.start.title
@@ -63,7 +63,7 @@ def _track_words(record: MachineRecord) -> str:
 def _row(route: Route, goal: str, rule: str, today: date) -> Row:
     end = route.end
     is_goal = end.key == goal
-    mark = "◉" if is_goal else ("●" if route.legs else "■")
+    mark = "◉" if is_goal else ("●" if route.is_open else "■")
     return Row(
         key=end.key,
         cells=(
@@ -74,31 +74,33 @@ def _row(route: Route, goal: str, rule: str, today: date) -> Row:
             str(end.support_ends or "–"),
             _way(route),
         ),
-        tone="chosen" if is_goal else ("plain" if route.legs else "quiet"),
+        tone="chosen" if is_goal else ("plain" if route.is_open else "quiet"),
         why=_why(route, is_goal, rule, today),
         action="goal" if route.legs else "",
     )
 
 
 def _way(route: Route) -> str:
-    if not route.legs:
-        return route.refused[0].reason if route.refused else "no supported leg"
+    if not route.is_open:
+        return route.why_not or "no supported leg"
     stops = [leg.end.title for leg in route.legs[:-1]]
     return ", then ".join(stops) if stops else "directly"
 
 
 def _why(route: Route, is_goal: bool, rule: str, today: date) -> tuple[Note, ...]:
     end = route.end
-    notes = [title(route.title if route.legs else f"{end.title} is out of reach")]
+    notes = [title(route.title if route.is_open else f"{end.title} is out of reach")]
     notes += said(_supported(end, today), *_reasons(end))
     notes += [Note("seen", f"leg {number}: {leg.start.title} → {leg.end.title}")
               for number, leg in enumerate(route.legs, start=1)]  # fmt: skip
     notes += said("", *(f"■ {refused.reason}" for refused in route.refused))
+    notes += said(*(f"■ {leg.end.title} is closed to this machine: {leg.reason}"
+                    for leg in route.closed))  # fmt: skip
     if not route.refused:
         notes += said(f"The rule: {rule}.")
     if route.legs and not is_goal:
         notes.append(Note("do", "Enter makes it the goal"))
-    if is_goal:
+    if is_goal and route.is_open:
         notes.append(Note("do", "p plans it; nothing is changed by that"))
         notes.append(Note("code", f"brave-bridge plan --to {end.key}"))
     return tuple(notes)
@@ -127,22 +129,25 @@ def _supported(end: Release, today: date) -> str:
     return f"Supported for another {counted(days, 'day')}."
 
 
-def _ways_offered(record: MachineRecord) -> list[Row]:
+def _ways_offered(record: MachineRecord, goal: str) -> list[Row]:
     """The shortest, the safest and the lasting way; then the legs that are closed from here."""
     choices = record.choices
     here = record.surveyed.release
-    rows = [_way_row(number, way) for number, way in enumerate(choices.ways)]
+    taken = [leg.key for leg in record.route.legs] if record.route else []
+    rows = [_way_row(way, [leg.key for leg in way.legs] == taken) for way in choices.ways]
     rows += [_closed_row(closed) for closed in choices.closed if closed.start.key == here.key]
     return [heading("ways that are offered", len(COLUMNS)), *rows] if rows else []
 
 
-def _way_row(number: int, way: Choice) -> Row:
+def _way_row(way: Choice, is_taken: bool) -> Row:
     kinds = ", ".join(way.kinds)
-    told = f"to {way.end.title}" + (f": {way.remarks[0]}" if way.remarks else "")
+    stops = "".join(f" by way of {leg.end.title}" for leg in way.legs[:-1][:1])
+    told = f"to {way.end.title}{stops}" + (f": {way.remarks[0]}" if way.remarks else "")
     return Row(
-        key=f"way:{number}",
+        key=way_key(way),
+        tone="chosen" if is_taken else "plain",
         cells=(
-            "▲" if way.remarks else "●",
+            "◉" if is_taken else ("▲" if way.remarks else "●"),
             kinds,
             str(len(way.legs)),
             "",
@@ -157,9 +162,20 @@ def _way_row(number: int, way: Choice) -> Row:
                 for leg in way.legs
             ),
             *(Note("text", f"▲ {remark}") for remark in way.remarks),
-            Note("do", f"Enter on {way.end.title} above makes it the goal"),
+            Note("do", "It is the one that is taken" if is_taken else "Enter takes this way"),
+            Note("code", f"brave-bridge plan --to {way.end.key} --way {_word(way)}"),
         ),
+        action="" if is_taken else "way",
     )  # fmt: skip
+
+
+def way_key(way: Choice) -> str:
+    """What names the row of a way: which of the two it is, and where it leads."""
+    return f"way:{_word(way)}:{way.end.key}"
+
+
+def _word(way: Choice) -> str:
+    return "safest" if way.asks_for_safest else "shortest"
 
 
 def _closed_row(closed: ClosedLeg) -> Row:

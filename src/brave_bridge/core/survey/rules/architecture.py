@@ -1,5 +1,6 @@
 """Does the next release exist for this architecture?"""
 
+from brave_bridge.core.releases.open_legs import ARCHITECTURE
 from brave_bridge.core.survey.findings import Situation, clear, not_applicable, rule, stop
 
 
@@ -12,13 +13,12 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
 def architecture(situation: Situation):
     have = situation.facts.identity.architecture
     where = situation.facts.where("identity")
-    refusing = situation.first_end(
-        lambda end: have and end.needs.architectures and have not in end.needs.architectures
-    )
-    if refusing:
+    closed = next((leg for leg in situation.closed if leg.cause == ARCHITECTURE), None)
+    if closed is not None:
+        known = ", ".join(closed.end.needs.architectures)
         yield stop(
-            f"{refusing.title} does not exist for {have}",
-            f"catalogue: {', '.join(refusing.needs.architectures)}",
+            closed.reason,
+            f"catalogue: {known}" if known else "catalogue",
             "Stay on this release to the end of its support; then install anew for another one.",
         )
     elif have and situation.end and situation.end.needs.architectures:

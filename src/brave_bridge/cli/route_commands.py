@@ -1,0 +1,63 @@
+"""The commands about where a machine can go: its route, and its track."""
+
+from enum import StrEnum
+from typing import Annotated
+
+import typer
+
+from brave_bridge.cli import shapes, texts
+from brave_bridge.cli.application import (
+    REFUSED,
+    Json,
+    To,
+    Way,
+    app,
+    keep_wanted_way,
+    print_document,
+)
+from brave_bridge.workbench.keeping import keep_track
+
+
+class _Tracks(StrEnum):
+    LONG_TERM = "long-term"
+    EVERY = "every"
+
+
+@app.command()
+def route(context: typer.Context, to: To = "", way: Way | None = None, json: Json = False) -> None:
+    """Show the supported way to a release, and why there is no shorter one."""
+    desk = context.obj.desk()
+    keep_wanted_way(desk, way)
+    routes = desk.routes()
+    found = routes.named(to)
+    offered = routes.offered(found.end)
+    document = shapes.route_document(found, offered, safest=routes.stands.safest)
+    print_document(json, document, texts.route_text(found, offered))
+    if not found.is_open:
+        raise typer.Exit(REFUSED)
+
+
+@app.command()
+def track(
+    context: typer.Context,
+    change: Annotated[_Tracks | None, typer.Argument(help="Keep this one from now on.")] = None,
+    json: Json = False,
+) -> None:
+    """Show which releases the machine is offered, and what the other track would mean."""
+    desk = context.obj.desk()
+    if change is not None:
+        desk.must_read_records()
+        keep_track(desk.machine, change is _Tracks.LONG_TERM)
+    found = desk.routes().track()
+    goal = desk.routes().goal()
+    now, other = _names(found.long_term_only)
+    document = shapes.document(
+        "track", track=now, offered=goal.key if goal else None, other=other, other_means=found.other
+    )
+    offered = f"offered next: {goal.title}" if goal else "nothing is offered now"
+    print_document(json, document, [f"track: {now}; {offered}", f"{other}: {found.other}"])
+
+
+def _names(long_term_only: bool) -> tuple[str, str]:
+    names = (_Tracks.LONG_TERM.value, _Tracks.EVERY.value)
+    return names if long_term_only else (names[1], names[0])

@@ -1,0 +1,91 @@
+"""Which legs of a line are open to a machine now, and why the others are not.
+
+A machine's own state counts: a leg that is for other editions or architectures, or that asks
+for a later state of the present release, is closed to it, and the reason is told.
+"""
+
+from datetime import date
+
+import msgspec
+
+from brave_bridge.core.releases.catalogue import Leg, LegRule, Release, ReleaseLine, leg_of
+
+NOT_OUT, EDITION, ARCHITECTURE, STATE = "not out", "edition", "architecture", "state"
+
+
+class Stands(msgspec.Struct, frozen=True):
+    """What a machine is and wants, as far as routes ask: ``version`` as it calls itself (11.9).
+
+    What is empty is not known, and closes nothing.
+    """
+
+    version: str = ""
+    edition: str = ""
+    architecture: str = ""
+    long_term_only: bool = False
+    """Its track: whether it wants to rest on long-term releases alone."""
+    safest: bool = False
+    """Whether the way with the least risk is taken, where it is not the shortest."""
+    waits: frozenset[str] = frozenset()
+    """The keys of the legs of which somebody noted in the field that they should wait."""
+
+    def should_wait(self, leg: Leg) -> bool:
+        """Whether something known about a leg says wait."""
+        return leg.key in self.waits or any(issue.severity == "wait" for issue in leg.issues)
+
+
+class ClosedLeg(msgspec.Struct, frozen=True):
+    """A leg of the line that is not open to a machine now, and why.
+
+    ``cause`` is one of ``NOT_OUT``, ``EDITION``, ``ARCHITECTURE`` and ``STATE``.
+    """
+
+    start: Release
+    end: Release
+    cause: str
+    reason: str
+
+
+class Legs(msgspec.Struct, frozen=True):
+    """The legs that are open, by the key of the release they start from; and the closed ones."""
+
+    open: dict[str, tuple[Leg, ...]]
+    closed: tuple[ClosedLeg, ...]
+
+
+def legs_for(line: ReleaseLine, here: Release, today: date, stands: Stands) -> Legs:
+    """The legs of a line, as they stand to a machine that has the release ``here``."""
+    legs: dict[str, tuple[Leg, ...]] = {}
+    closed = []
+    for rule in line.legs:
+        leg = leg_of(line, rule)
+        cause, why = _why_closed(rule, leg, here, today, stands)
+        if cause:
+            closed.append(ClosedLeg(leg.start, leg.end, cause, why))
+        else:
+            legs[rule.start] = (*legs.get(rule.start, ()), leg)
+    return Legs(legs, tuple(closed))
+
+
+def _why_closed(
+    rule: LegRule, leg: Leg, here: Release, today: date, stands: Stands
+) -> tuple[str, str]:
+    """The cause for which a leg is not open to a machine, and why in words; empty where it is."""
+    if not leg.end.is_out(today):
+        when = f"it comes {leg.end.released}" if leg.end.released else "no day is named"
+        return NOT_OUT, f"{leg.end.title} is not out yet: {when}"
+    if rule.editions and stands.edition and stands.edition not in rule.editions:
+        return EDITION, f"it is for {' and '.join(rule.editions)}, this is {stands.edition}"
+    known = rule.architectures or leg.end.needs.architectures
+    if known and stands.architecture and stands.architecture not in known:
+        return ARCHITECTURE, f"{leg.end.title} does not exist for {stands.architecture}"
+    asks = rule.at_least if rule.start == here.key else ""
+    if asks and stands.version and _numbers(stands.version) < _numbers(asks):
+        return STATE, f"it asks for {asks} at least, this is {stands.version}: update first"
+    return "", ""
+
+
+def _numbers(version: str) -> tuple[int, ...]:
+    """A release's version as numbers: 11.9 is before 11.10."""
+    digits = "".join(c if c.isascii() and c.isdigit() else " " for c in version[:80])
+    return tuple(int(word) for word in digits.split())
