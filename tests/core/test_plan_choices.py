@@ -3,7 +3,14 @@
 import msgspec
 import pytest
 
-from brave_bridge.core.packages.grouping import BY_HAND, GONE, MATTERS, ORDINARY, group_changes
+from brave_bridge.core.packages.grouping import (
+    BASE,
+    BY_HAND,
+    GONE,
+    MATTERS,
+    ORDINARY,
+    group_changes,
+)
 from brave_bridge.core.packages.levels import DECIDED, FIXED_LAST, LEVELS, STAY, UPGRADED
 from brave_bridge.core.packages.plan_hash import plan_hash
 from brave_bridge.core.packages.roles import Role
@@ -29,6 +36,7 @@ def test_packages_have_the_role_that_they_play(package, role):
 def test_changes_are_grouped_by_what_they_mean():
     made = plan(
         upgraded=(change("quay-libc"), change("quay-editor", by_hand=True), change("libx"),
+                  change("quay-shell", by_hand=True, base=True),
                   change("quay-tidebase", "13", "16", major=True)),
         removed=(change("libtls1", "1", ""), change("agent", "1", "", by_hand=True)),
     )  # fmt: skip
@@ -37,6 +45,7 @@ def test_changes_are_grouped_by_what_they_mean():
     assert groups[MATTERS] == ["quay-libc", "quay-tidebase"]
     assert groups[GONE] == ["agent", "libtls1"], "what was asked for comes first"
     assert groups[ORDINARY] == ["libx"]
+    assert groups[BASE] == ["quay-shell"], "nobody asked for that in particular"
     shown = [c for g in group_changes(made, known_roles()) for c in g.changes]
     assert len(shown) == len(made.upgraded + made.new + made.removed), "nothing twice, nothing lost"
 

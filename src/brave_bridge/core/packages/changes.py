@@ -14,7 +14,8 @@ from brave_bridge.core.releases.catalogue import Leg
 class PackageChange(msgspec.Struct, frozen=True, rename={"old": "from", "new": "to"}):
     """One package's change; an absent version is empty. Sizes in bytes.
 
-    ``by_hand``: somebody asked for the package, it did not come with another.
+    ``by_hand``: somebody asked for the package, it did not come with another. ``base``: it is
+    part of the base system, or needed by it, so that nobody asked for it in particular.
     """
 
     name: str
@@ -26,6 +27,12 @@ class PackageChange(msgspec.Struct, frozen=True, rename={"old": "from", "new": "
     section: str = ""
     major: bool = False
     by_hand: bool = False
+    base: bool = False
+
+    @property
+    def is_chosen(self) -> bool:
+        """Whether the person wanted it in particular."""
+        return self.by_hand and not self.base
 
 
 class Price(msgspec.Struct, frozen=True):

@@ -8,7 +8,7 @@ from brave_bridge.core.formats.text import counted
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.roles import Roles
 
-BY_HAND, MATTERS, GONE = "by hand", "matters", "gone"
+BY_HAND, MATTERS, GONE, BASE = "by hand", "matters", "gone", "base"
 KEPT_BACK, COMING, AHEAD, ORDINARY = "kept back", "new", "ahead", "ordinary"
 
 
@@ -30,29 +30,38 @@ def matters(change: PackageChange, roles: Roles) -> bool:
 
 def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
     """The groups that have something in them, in the order in which they want to be read."""
-    heavy, asked, ordinary = [], [], []
+    upgraded: dict[str, list[PackageChange]] = {}
     for change in plan.upgraded:
-        kind = heavy if matters(change, roles) else asked if change.by_hand else ordinary
-        kind.append(change)
+        upgraded.setdefault(_kind(change, roles), []).append(change)
     rows = (
-        (BY_HAND, "that you installed by hand, upgraded", asked, False),
-        (MATTERS, "whose change matters", heavy, False),
+        (BY_HAND, "that you installed by hand, upgraded", upgraded.get(BY_HAND, ()), False),
+        (MATTERS, "whose change matters", upgraded.get(MATTERS, ()), False),
         (GONE, "that would go away", plan.removed, True),
         (KEPT_BACK, "kept back", plan.kept_back, True),
         (AHEAD, "newer here than there", plan.ahead, True),
         (COMING, "that would be new", plan.new, False),
-        (ORDINARY, "upgraded beside these", ordinary, False),
+        (BASE, "of the base system, upgraded", upgraded.get(BASE, ()), False),
+        (ORDINARY, "upgraded beside these", upgraded.get(ORDINARY, ()), False),
     )
     return [
         ChangeGroup(
-            name, f"{counted(len(changes), 'package')} {words}", tuple(_by_hand_first(changes)),
-            grave, folded=name == ORDINARY,
+            name, f"{counted(len(changes), 'package')} {words}", tuple(_chosen_first(changes)),
+            grave, folded=name in (BASE, ORDINARY),
         )
         for name, words, changes, grave in rows
         if changes
     ]  # fmt: skip
 
 
-def _by_hand_first(changes: Sequence[PackageChange]) -> Iterator[PackageChange]:
-    yield from (change for change in changes if change.by_hand)
-    yield from (change for change in changes if not change.by_hand)
+def _kind(change: PackageChange, roles: Roles) -> str:
+    """What an upgrade means to the person."""
+    if matters(change, roles):
+        return MATTERS
+    if change.base:
+        return BASE
+    return BY_HAND if change.is_chosen else ORDINARY
+
+
+def _chosen_first(changes: Sequence[PackageChange]) -> Iterator[PackageChange]:
+    yield from (change for change in changes if change.is_chosen)
+    yield from (change for change in changes if not change.is_chosen)

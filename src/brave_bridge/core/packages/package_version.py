@@ -95,6 +95,11 @@ class PackageVersion(msgspec.Struct, frozen=True, eq=False, dict=True, kw_only=T
         return self.relations.replaces
 
     @property
+    def is_base(self) -> bool:
+        """Whether it is part of the base system, which no system of its kind is without."""
+        return self.essential or self.weight in ("required", "important")
+
+    @property
     def label(self) -> str:
         """Its name, with the architecture where a deb is not of the machine's own."""
         return self.slot if self.slot == f"{self.name}:{self.architecture}" else self.name

@@ -27,7 +27,6 @@ from brave_bridge.core.planning.solver import LevelSolver, Reached
 from brave_bridge.core.planning.standing import Standing
 from brave_bridge.core.planning.universe import Universe
 
-_BASE = ("required", "important")
 _ROUNDS = 12
 
 
@@ -231,9 +230,7 @@ class _Planning:
 
     def _base_upgraded(self) -> Iterator[int]:
         return self._upgrade(
-            slot
-            for slot, candidate in self.candidates.items()
-            if candidate.essential or candidate.weight in _BASE
+            slot for slot, candidate in self.candidates.items() if candidate.is_base
         )
 
     def _needed_upgraded(self) -> Iterator[int]:

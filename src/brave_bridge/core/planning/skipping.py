@@ -16,7 +16,6 @@ from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Archive, Universe
 
-_BASE = ("required", "important")
 _PASSING_SECTIONS = ("oldlibs",)
 
 
@@ -122,16 +121,12 @@ def compare_ways(
         lost=lost,
         never_installed=tuple(_never_installed(direct, steps)),
         guards=tuple(guard for middle in middles for guard in _lost_guards(direct, middle)),
-        mixed_base=tuple(slot for slot in left if _is_base(before[slot].package)),
+        mixed_base=tuple(slot for slot in left if before[slot].package.is_base),
     )
 
 
 def _is_other(version: PackageVersion | None, one: Installed) -> bool:
     return version is None or version.version != one.package.version
-
-
-def _is_base(version: PackageVersion) -> bool:
-    return version.essential or version.weight in _BASE
 
 
 def _unmet(universe: Universe, direct: PackagePlan) -> Iterator[str]:

@@ -9,6 +9,7 @@ from brave_bridge.core.packages.package_version import Details, PackageVersion
 from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.explanation import Explainer
 from brave_bridge.core.planning.first_stage import first_stage
+from brave_bridge.core.planning.needed import needed_slots
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.prices import prices
 from brave_bridge.core.planning.universe import Universe
@@ -43,6 +44,8 @@ class _Telling:
         self.explainer = explainer
         self.end = end
         self._explained = 0
+        base = (slot for slot, one in plan.before.items() if one.package.is_base)
+        self._base = needed_slots(universe, {}, base)
 
     def told(self) -> PackageChanges:
         plan = self.plan
@@ -82,6 +85,7 @@ class _Telling:
             disk_bytes=arriving.disk_bytes - leaving.disk_bytes,
             section=(coming or old).details.section,
             by_hand=one.by_hand if one is not None else slot in self.plan.wishes.add,
+            base=slot in self._base or (old is None and new.is_base),
         )
 
     def _reason(self, slot: str, old: PackageVersion | None, new: PackageVersion | None) -> str:

@@ -228,7 +228,7 @@ def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: 
     reason = plain(change.reason).removeprefix(f"{change.name} {change.old} ")
     return Row(
         key=f"package:{leg}:{change.name}",
-        cells=("▲" if tone == "caution" else "●" if change.by_hand else "", change.name,
+        cells=("▲" if tone == "caution" else "●" if change.is_chosen else "", change.name,
                change.old, change.new, size, _short(change, role, reason)),
         tone=tone,
         why=(
@@ -236,7 +236,8 @@ def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: 
             *said(
                 f"{change.old} → {change.new}" if change.new and change.old else "",
                 *plain(change.reason).split("; "),
-                "you installed it by hand" if change.by_hand else "",
+                "you installed it by hand" if change.is_chosen else "",
+                "part of the base system" if change.base else "",
                 f"section {change.section}" if change.section else "",
                 f"{byte_size(change.disk_bytes)} on disk" if change.disk_bytes else "",
                 "another major version: read its notes on data and settings"
