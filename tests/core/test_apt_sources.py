@@ -13,7 +13,6 @@ from brave_bridge.core.formats.apt_sources import (
     entries,
     index_stem,
     key_paths,
-    paused,
     renamed,
 )
 from brave_bridge.core.releases.route import find_route
@@ -90,15 +89,6 @@ def test_the_component_is_not_added_twice():
     once = renamed(LINES, rename("x", "y", {"non-free": "firmware"}), lambda e: True)
     twice = renamed(once, rename("x", "y", {"non-free": "firmware"}), lambda e: True)
     assert once == twice
-
-
-def test_pausing_keeps_every_line_in_its_place():
-    for file in (LINES, STANZAS):
-        first = entries(file)[0]
-        off = paused(file, lambda e, first=first: e.line == first.line, "paused: no release yet")
-        assert entries(off) == entries(file)[1:]
-        assert len(off.text.splitlines()) == len(file.text.splitlines())
-        assert "# paused: no release yet" in off.text
 
 
 WORDS = st.sampled_from(

@@ -14,6 +14,7 @@ from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.formats.distro_info import ReleaseDates
 from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.guests import Guest
+from brave_bridge.core.formats.paused_sources import waiting_note
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.releases.catalogue import Keyring
@@ -176,6 +177,9 @@ CASES = [
         *HEALTHY.key_files, KeyFile("/etc/apt/trusted.gpg", 9))}),
     ("changed-configs", CAUTION, "changed here",
      {"changed_configs": (ChangedConfig("/etc/a", "a", "dpkg", "0"),)}),
+    ("paused-sources", CAUTION, "1 source commented out until", source(
+        f"deb http://a.example/quayside bowline-5.3 main\n# deb http://b.example/x bowline-5.3 x"
+        f"  # {waiting_note('5.3 bowline')}")),
     ("set-aside", CAUTION, "not merged", {"set_aside": ("/etc/a.dpkg-dist",)}),
     ("boot-settings", CAUTION, "changed by hand", {"boot_files_changed": ("/boot/config.txt",)}),
     ("boot-settings", CAUTION, "no file has", boot(command_line="root=/dev/sda2 ro nosmt")),

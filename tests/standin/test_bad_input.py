@@ -14,24 +14,9 @@ from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.targets import Target
 from tests.support.runs import begin, carry_out, contents, outcome_of
 
 VENDOR = "archives/quayside/dists/diamond"
-
-
-@pytest.fixture
-def own_world(demo_world, tmp_path):
-    """petrel with archives of its own that a test may damage."""
-    import shutil
-
-    shutil.copytree(demo_world / "archives", tmp_path / "archives")
-    shutil.copytree(demo_world / "petrel", tmp_path / "petrel", symlinks=True)
-    settings = tmp_path / "petrel/var/lib/brave-bridge/stand-in.json"
-    settings.write_text(
-        settings.read_text().replace(str(demo_world / "archives"), str(tmp_path / "archives"))
-    )
-    return Desk(Target("demo", "petrel"), StandInMachine("petrel", tmp_path / "petrel")), tmp_path
 
 
 def refuse_to_plan(desk: Desk) -> Refused:

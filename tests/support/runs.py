@@ -8,12 +8,23 @@ from pathlib import Path
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin.machine import StandInMachine
-from brave_bridge.runner.briefs import Brief, encode_brief
+from brave_bridge.runner.briefs import (
+    Brief,
+    CrossBrief,
+    RemedyBrief,
+    ReturnBrief,
+    SnapshotBrief,
+    UpdateBrief,
+    encode_brief,
+)
 from brave_bridge.runner.durable import DurableRun
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.logbook import Logbook, ProcedureRow, now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
+
+_KINDS = {CrossBrief: "crossing", ReturnBrief: "return", UpdateBrief: "update",
+          RemedyBrief: "remedy", SnapshotBrief: "snapshot"}  # fmt: skip
 
 
 def begin(desk: Desk, brief: Brief, identifier: str = "trial", *, unattended: bool = True) -> str:
@@ -21,7 +32,7 @@ def begin(desk: Desk, brief: Brief, identifier: str = "trial", *, unattended: bo
     desk.logbook().begin(
         ProcedureRow(
             id=identifier,
-            kind="crossing" if "Cross" in type(brief).__name__ else "return",
+            kind=_KINDS.get(type(brief), "sources"),
             title="trial",
             brief=encode_brief(brief),
             state="running",

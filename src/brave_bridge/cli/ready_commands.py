@@ -16,6 +16,7 @@ from brave_bridge.cli.application import (
     print_document,
 )
 from brave_bridge.core.field_notes import SEVERITIES
+from brave_bridge.core.formats.paused_sources import paused_in
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 
@@ -69,14 +70,37 @@ def uphold(context: typer.Context, rule: Rule) -> None:
 def mend(context: typer.Context, rule: Rule, to: To = "", yes: Yes = False, json: Json = False):
     """Run the commands that mend a finding, on the record."""
     desk = context.obj.desk()
-    found = next((f for f in desk.survey(to).findings if f.id == rule and f.fix), None)
+    found = next((f for f in desk.survey(to).findings if f.id == rule and (f.fix or f.deed)), None)
     if found is None:
-        raise Refused("mending", f"no finding of {rule} has commands to run")
+        raise Refused("mending", f"no finding of {rule} can be mended from here")
     if not json:
         for argv in found.fix:
             print(f"$ {' '.join(argv)}")
-    confirm(yes, f"Run this on {desk.machine.name}?")
+        if found.deed:
+            print(found.deed)
+    confirm(yes, f"Do this on {desk.machine.name}?")
     follow_to_end(desk, Readiness(desk).begin_remedy(found), json, ask=False)
+
+
+@app.command()
+def sources(
+    context: typer.Context,
+    take_up: Annotated[
+        bool,
+        typer.Option("--take-up", help="Take up again those that wait, where they can be."),
+    ] = False,
+    yes: Yes = False,
+    json: Json = False,
+) -> None:
+    """List where packages come from, and what waits until it has this release."""
+    desk = context.obj.desk()
+    facts = desk.facts()
+    waiting = [one for file in facts.source_files for one in paused_in(file)]
+    if take_up:
+        confirm(yes, f"Take up what has the release of {desk.machine.name} by now?")
+        follow_to_end(desk, Readiness(desk).begin_taking_up(), json, ask=False)
+    document = shapes.document("sources", **ready_shapes.sources(facts.sources, waiting))
+    print_document(json, document, texts.sources_text(facts.sources, waiting))
 
 
 @app.command("confirm-backup")

@@ -1,10 +1,14 @@
 """The JSON of what makes a machine ready; fields as documented in docs/json.md."""
 
+from collections.abc import Iterable
 from typing import Any
 
 import msgspec
 
+from brave_bridge.cli import shapes
 from brave_bridge.core.field_notes import FieldNote
+from brave_bridge.core.formats.apt_sources import SourceEntry
+from brave_bridge.core.formats.paused_sources import PausedSource
 from brave_bridge.workbench.readiness import PendingUpdates
 from brave_bridge.workbench.settings_archive import SettingsArchive
 
@@ -20,6 +24,14 @@ def updates(pending: PendingUpdates) -> dict[str, Any]:
         "kept_back": list(pending.kept_back),
         "failed_sources": list(pending.failed_sources),
         "restart_wanted": pending.restart_wanted,
+    }
+
+
+def sources(active: Iterable[SourceEntry], waiting: Iterable[PausedSource]) -> dict[str, Any]:
+    """Where packages come from, and what waits."""
+    return {
+        "active": [shapes.source(entry) for entry in active],
+        "waiting": [{**shapes.source(one.entry), "before": one.before} for one in waiting],
     }
 
 

@@ -4,6 +4,7 @@ from typing import Any
 
 import msgspec
 
+from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.wishes import WISHES, PersonsWishes
 from brave_bridge.core.proof.compare import Proof
@@ -48,11 +49,7 @@ def survey_document(surveyed: Surveyed, today) -> dict[str, Any]:
         activity=_activity(facts),
         locale=facts.locale,
         history=[msgspec.to_builtins(seen) for seen in facts.history],
-        sources=[
-            {"file": s.path, "line": s.line, "uris": list(s.uris), "suites": list(s.suites),
-             "components": list(s.components)}
-            for s in facts.sources
-        ],
+        sources=[source(entry) for entry in facts.sources],
         changed_configs=[config.path for config in facts.changed_configs],
         evidence=[msgspec.to_builtins(evidence) for evidence in facts.evidence],
         counts={verdict.value: n for verdict, n in counted(surveyed.findings).items()},
@@ -106,6 +103,17 @@ def _activity(facts: Facts) -> dict[str, Any]:
         "clock_synchronised": goes_on.clock.synchronised,
         "zone": goes_on.clock.zone,
         "restart_wanted": goes_on.restart_wanted,
+    }
+
+
+def source(entry: SourceEntry) -> dict[str, Any]:
+    """A package source."""
+    return {
+        "file": entry.path,
+        "line": entry.line,
+        "uris": list(entry.uris),
+        "suites": list(entry.suites),
+        "components": list(entry.components),
     }
 
 

@@ -3,6 +3,8 @@
 from collections.abc import Iterable
 
 from brave_bridge.core.field_notes import FieldNote
+from brave_bridge.core.formats.apt_sources import SourceEntry
+from brave_bridge.core.formats.paused_sources import PausedSource
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.packages.changes import LegPlan, PackageChange
 from brave_bridge.core.proof.compare import Proof
@@ -155,6 +157,8 @@ def outcome_text(row: ProcedureRow) -> Iterable[str]:
         yield plain(f"  config files set aside: {', '.join(outcome.set_aside)}")
     if outcome.obsolete:
         yield plain(f"  no source has any more: {', '.join(outcome.obsolete)}")
+    for words in outcome.taken_up:
+        yield plain(f"  active again: {words}")
     for words in outcome.updated:
         yield plain(f"  up to date: {words}")
     for words in (*outcome.left, *outcome.failed_sources):
@@ -163,6 +167,19 @@ def outcome_text(row: ProcedureRow) -> Iterable[str]:
         yield plain(f"▲ {words}")
     if outcome.proof:
         yield from proof_text(outcome.proof)
+
+
+def sources_text(active: Iterable[SourceEntry], waiting: Iterable[PausedSource]) -> Iterable[str]:
+    """Where packages come from, and what waits."""
+    for entry in active:
+        yield _source_line("●", entry)
+    for one in waiting:
+        yield _source_line("▲", one.entry) + plain(f"  waits since before {one.before}")
+
+
+def _source_line(mark: str, entry: SourceEntry) -> str:
+    words = " ".join((*entry.uris, *entry.suites, *entry.components))
+    return plain(f"{mark} {entry.path}:{entry.line}  {words}")
 
 
 def updates_text(pending: PendingUpdates) -> Iterable[str]:

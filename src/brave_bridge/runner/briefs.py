@@ -10,9 +10,12 @@ from brave_bridge.core.crossing.remedy import apply_remedy
 from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings, within
+from brave_bridge.core.crossing.take_up_sources import WaitingSource, take_up_sources
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
+from brave_bridge.machines.port import STATE_FOLDER
 
+SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
 SCRIPT_VERSION = "5"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
@@ -51,6 +54,13 @@ class RemedyBrief(msgspec.Struct, frozen=True, tag="remedy"):
     commands: tuple[tuple[str, ...], ...]
 
 
+class SourcesBrief(msgspec.Struct, frozen=True, tag="sources"):
+    """Take up sources that wait, where they have the release by now."""
+
+    family: str
+    waiting: tuple[WaitingSource, ...]
+
+
 class SnapshotBrief(msgspec.Struct, frozen=True, tag="snapshot"):
     """Take a way back. ``days``, ``ends_because`` and ``engine``: see TakeSnapshot."""
 
@@ -77,6 +87,7 @@ Brief = (
     | ReturnBrief
     | UpdateBrief
     | RemedyBrief
+    | SourcesBrief
     | SnapshotBrief
     | CheckBrief
     | DecisionBrief
@@ -110,6 +121,8 @@ def script_of(brief: Brief) -> Script[Outcome]:
             raise ValueError(f"nothing is run for a decision: {brief.words}")
         case RemedyBrief():
             return apply_remedy(brief.title, brief.commands)
+        case SourcesBrief():
+            return take_up_sources(family_named(brief.family), brief.waiting, SOURCES_FOLDER)
         case SnapshotBrief():
             return take_way_back(lambda: _take(brief))
         case CheckBrief():

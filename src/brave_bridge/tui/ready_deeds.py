@@ -58,8 +58,8 @@ class ReadyDeeds:
         from brave_bridge.workbench.readiness import Readiness
 
         finding = self._finding()
-        if finding is None or not finding.fix:
-            self.notify("This point has no commands to run.", severity="warning")
+        if finding is None or not (finding.fix or finding.deed):
+            self.notify("This point has nothing that can be done from here.", severity="warning")
             return
 
         def begin() -> None:

@@ -12,9 +12,10 @@ from brave_bridge.core.estimate import read_window
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.updates import Update
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.survey.findings import Finding, Verdict
+from brave_bridge.core.survey.findings import TAKE_UP_SOURCES, Finding, Verdict
 from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
-from brave_bridge.runner.briefs import RemedyBrief, UpdateBrief
+from brave_bridge.families.deb.waiting import waiting_sources
+from brave_bridge.runner.briefs import RemedyBrief, SourcesBrief, UpdateBrief
 from brave_bridge.runner.inline import drive
 from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.store.field_notes import FieldNotes
@@ -72,10 +73,21 @@ class Readiness:
 
     def begin_remedy(self, finding: Finding) -> str:
         """Begin to carry out a finding's commands in a runner; the procedure's id."""
+        if finding.deed == TAKE_UP_SOURCES:
+            return self.begin_taking_up()
         if not finding.fix:
             raise Refused("mending", "this point has no commands to run", finding.remedy)
         brief = RemedyBrief(finding.title, finding.fix)
         return self.desk.begin("remedy", f"mend: {finding.title}", brief, True)
+
+    def begin_taking_up(self) -> str:
+        """Begin to take up sources that wait, in a runner; Refused where none waits."""
+        family, facts = self._family(), self.desk.facts()
+        routes = self.desk.routes(facts)
+        waiting = tuple(waiting_sources(facts.source_files, routes.line, routes.here))
+        if not waiting:
+            raise Refused("taking up sources", "no source waits for a release")
+        return self.desk.begin("sources", "sources that wait", SourcesBrief(family, waiting), True)
 
     # Decisions
 

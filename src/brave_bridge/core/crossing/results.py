@@ -27,6 +27,8 @@ class Outcome(msgspec.Struct, frozen=True, kw_only=True):
     """What was brought up to date, each as ``name old → new``."""
     left: tuple[str, ...] = ()
     """What could not be, each with why."""
+    taken_up: tuple[str, ...] = ()
+    """The sources that are active again, each as its address and suite."""
     failed_sources: tuple[str, ...] = ()
     """What could not be reached while it was looked for updates."""
     warnings: tuple[str, ...] = ()

@@ -256,33 +256,6 @@ def _append_words(lines: list[str], field: _Field, added: list[str]) -> None:
         )
 
 
-def paused(file: SourceFile, only: Callable[[SourceEntry], bool], note: str) -> SourceFile:
-    """The file with the entries that ``only`` admits commented out, ``note`` behind the first line.
-
-    Every line stays where it is, so that line numbers still name the same entries.
-    """
-    lines = file.text.splitlines(keepends=True)
-    admitted = [entry.line for entry in entries(file) if only(entry)]
-    for first in admitted:
-        last = _last_line(file, first)
-        for number in range(first - 1, last):
-            if not lines[number].startswith("#"):
-                lines[number] = "# " + lines[number]
-        body = lines[first - 1].rstrip("\n")
-        lines[first - 1] = f"{body}  # {note}" + lines[first - 1][len(body) :]
-    return SourceFile(file.path, "".join(lines))
-
-
-def _last_line(file: SourceFile, first: int) -> int:
-    """The last line (from 1) of the entry that begins at line ``first``."""
-    if not file.is_deb822:
-        return first
-    stanzas = _stanza_fields(file.text.splitlines())
-    return next(
-        max(f.last for f in fields) + 1 for fields in stanzas if fields[0].first + 1 == first
-    )
-
-
 def index_stem(uri: str, suite: str) -> str:
     """The beginning of the names under which apt keeps a suite's indices."""
     parts = urlsplit(uri.rstrip("/"))

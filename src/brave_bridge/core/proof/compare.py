@@ -4,6 +4,8 @@ from collections.abc import Iterable
 
 import msgspec
 
+from brave_bridge.core.formats.apt_sources import SourceFile, entries
+from brave_bridge.core.formats.paused_sources import paused_in, taken_up
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.survey.facts import Facts
 
@@ -131,13 +133,35 @@ def _broken(baseline: Facts, after: Facts) -> Difference:
 
 
 def _sources(after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
-    written = {file.path: file.text for file in plans[-1].source_files}
-    before = {file.path: file.text for file in plans[0].sources_before}
-    present = {file.path: file.text for file in after.source_files}
-    for path, text in written.items():
-        if present.get(path) != text:
+    before = {file.path: file for file in plans[0].sources_before}
+    present = {file.path: file for file in after.source_files}
+    for planned in plans[-1].source_files:
+        path, now = planned.path, present.get(planned.path)
+        if now is not None and now != planned and _taken_up_since(planned, now):
+            yield Difference(path, "waited", "active again", "expected")
+        elif now != planned:
             yield Difference(path, "as planned", "otherwise", "regression", "sources differ")
-        elif before.get(path) == text:
+        elif before.get(path) == planned:
             yield Difference(path, "unchanged", "unchanged", "same")
         else:
-            yield Difference(path, "old release", "new release", "expected")
+            yield Difference(path, "old release", _became(path, plans[-1]), "expected")
+
+
+_BECAME = {"renamed": "new release", "paused": "waits", "dropped": "dropped"}
+
+
+def _became(path: str, plan: LegPlan) -> str:
+    """What the sources of a file were planned to become."""
+    ends = {source.outcome for source in plan.sources if source.path == path}
+    return " and ".join(words for outcome, words in _BECAME.items() if outcome in ends)
+
+
+def _taken_up_since(planned: SourceFile, now: SourceFile) -> bool:
+    """Whether a file differs from the plan only in that sources which waited are active again."""
+    active = {entry.line: entry.suites for entry in entries(now)}
+    for waiting in paused_in(planned):
+        line = waiting.entry.line
+        if line in active:
+            suites = dict(zip(waiting.entry.suites, active[line], strict=False))
+            planned = taken_up(planned, line, suites)
+    return planned == now

@@ -36,6 +36,9 @@ class Verdict(StrEnum):
 Commands = tuple[tuple[str, ...], ...]
 """Commands in order, each as its argv."""
 
+TAKE_UP_SOURCES = "take up sources"
+"""The deed that asks sources that wait, and takes up again those that have the release."""
+
 
 class Finding(msgspec.Struct, frozen=True):
     """One judged point. ``meaning`` says what it means for the leg ahead.
@@ -54,6 +57,8 @@ class Finding(msgspec.Struct, frozen=True):
     can_be_overruled: bool = False
     fix: Commands = ()
     overruled: str = ""
+    deed: str = ""
+    """What Brave Bridge itself can do about it, where no commands do it."""
 
 
 class Link(msgspec.Struct, frozen=True):
@@ -199,10 +204,16 @@ def not_applicable(title: str, evidence: str, remedy: str = "") -> Finding:
 
 
 def caution(
-    title: str, evidence: str, remedy: str, *, fix: Commands = (), meaning: str = ""
+    title: str,
+    evidence: str,
+    remedy: str,
+    *,
+    fix: Commands = (),
+    meaning: str = "",
+    deed: str = "",
 ) -> Finding:
     """A point to look at before the leg."""
-    return Finding("", Verdict.CAUTION, title, evidence, meaning, remedy, fix=fix)
+    return Finding("", Verdict.CAUTION, title, evidence, meaning, remedy, fix=fix, deed=deed)
 
 
 def stop(

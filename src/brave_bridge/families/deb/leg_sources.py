@@ -20,9 +20,9 @@ from brave_bridge.core.formats.apt_sources import (
     Renaming,
     SourceEntry,
     SourceFile,
-    paused,
     renamed,
 )
+from brave_bridge.core.formats.paused_sources import commented_out, waiting_note
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.choices import DROP, KEEP, PAUSE, PlanChoice, suite_in
 from brave_bridge.core.packages.wishes import PersonsWishes
@@ -112,10 +112,10 @@ class LegSources:
         file = renamed(file, self.renaming, lambda entry: source_key(entry) not in stay)
         file = renamed(file, self._channels, lambda entry: source_key(entry) not in self.answers)
         end = self.leg.end.title
-        waits = f"paused by Brave Bridge before {end}: not there yet"
-        file = paused(file, lambda entry: source_key(entry) in self.waiting, waits)
+        waits = waiting_note(end)
+        file = commented_out(file, lambda entry: source_key(entry) in self.waiting, waits)
         gone = f"dropped by Brave Bridge before {end}"
-        return paused(file, lambda entry: source_key(entry) in dropped, gone)
+        return commented_out(file, lambda entry: source_key(entry) in dropped, gone)
 
     @property
     def _channels(self) -> Renaming:
@@ -196,7 +196,10 @@ class LegSources:
         asked = tuple(
             description_of(suite, name)
             for suite in wanted
-            for name in (self.renaming.suites(suite.suite), *other_suites(suite.suite, self.leg))
+            for name in (
+                self.renaming.suites(suite.suite),
+                *other_suites(suite.suite, self.leg.start, self.leg.end),
+            )
             if (suite.uri, name) not in self.found
         )
         if not asked:

@@ -1,5 +1,6 @@
 """The questions about the sources of a leg: those of third parties, and kinds of components."""
 
+import re
 from collections.abc import Iterable, Iterator, Mapping
 
 from brave_bridge.core.crossing.requests import SuiteFound
@@ -17,7 +18,7 @@ from brave_bridge.core.packages.choices import (
     to_suite,
 )
 from brave_bridge.core.packages.wishes import PersonsWishes
-from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.core.releases.catalogue import Leg, Release
 from brave_bridge.families.deb.leg_plan import all_entries
 
 _MOVING = "stable"
@@ -29,14 +30,22 @@ def source_name(entry: SourceEntry) -> str:
     return f"{entry.uris[0]} {entry.suites[0]}"
 
 
-def other_suites(suite: str, leg: Leg) -> Iterator[str]:
-    """Other names under which an archive may have a leg's end, the likely ones first."""
-    start, end = leg.start, leg.end
-    pairs = ((start.suite, end.suite), (start.codename, end.codename),
-             (start.version, end.version))  # fmt: skip
-    names = [suite.replace(old, new) for old, new in pairs if old and new]
+def other_suites(suite: str, start: Release, end: Release) -> Iterator[str]:
+    """Other names under which an archive may have the release ``end``, the likely ones first."""
+    names = [name for (name,) in same_suites((suite,), start, end)]
     names += [end.suite, end.codename, end.version, _MOVING]
     yield from (name for name in dict.fromkeys(names) if name and name != suite)
+
+
+def same_suites(suites: tuple[str, ...], start: Release, end: Release) -> Iterator[tuple[str, ...]]:
+    """What suites that name one release may be called for another one, the likely ways first."""
+    pairs = ((start.suite, end.suite), (start.codename, end.codename),
+             (start.version, end.version))  # fmt: skip
+    for old, new in pairs:
+        word = re.compile(rf"(?<![\w.]){re.escape(old)}(?![\w.])")
+        turned = tuple(word.sub(lambda _, new=new: new, suite) for suite in suites)
+        if old and new and turned != suites:
+            yield turned
 
 
 def source_choice(

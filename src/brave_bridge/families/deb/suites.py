@@ -9,17 +9,18 @@ from brave_bridge.core.formats.apt_sources import SourceEntry, key_paths
 
 
 def suites_of(entries: Iterable[SourceEntry]) -> Iterator[SuiteWanted]:
-    """Every suite of binary packages that the sources name, in order."""
+    """Every suite that the sources name, in order; of source packages only the description."""
     for entry in entries:
-        if "deb" not in entry.types:
-            continue
+        is_binary = "deb" in entry.types
         signed_by = entry.options.get("signed-by", "")
         for uri in entry.uris:
             for suite in entry.suites:
+                if not is_binary and suite.endswith("/"):
+                    continue
                 yield SuiteWanted(
                     uri=uri,
                     suite=suite,
-                    components=entry.components,
+                    components=entry.components if is_binary else (),
                     architectures=tuple(_architectures(entry)),
                     key_files=key_paths(entry),
                     key_text=_embedded(signed_by),

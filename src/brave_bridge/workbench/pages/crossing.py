@@ -35,7 +35,7 @@ class Progress(msgspec.Struct, frozen=True):
 
 STEPS_OF_A_LEG = 18
 STEPS_AROUND = 2
-STEPS_OF = {"return": 4, "update": 16, "remedy": 2}
+STEPS_OF = {"return": 4, "update": 16, "remedy": 2, "sources": 4, "snapshot": 4, "check": 1}
 """About how many requests the shorter procedures have."""
 
 
@@ -114,11 +114,13 @@ def _outcome_row(outcome) -> Row:
 
 
 def _told_rows(outcome) -> tuple[Row, ...]:
-    """What a person has to look at, although it went well."""
+    """What a person wants to know, or has to look at, although it went well."""
     told = (*outcome.warnings, *outcome.failed_sources, *(f"left: {w}" for w in outcome.left))
+    rows = [("●", "clear", f"active again: {words}") for words in outcome.taken_up]
+    rows += [("▲", "caution", words) for words in told]
     return tuple(
-        Row(f"told:{number}", ("▲", plain(words), "", ""), "caution", (title(plain(words)),))
-        for number, words in enumerate(told)
+        Row(f"told:{number}", (mark, plain(words), "", ""), tone, (title(plain(words)),))
+        for number, (mark, tone, words) in enumerate(rows)
     )
 
 
@@ -183,7 +185,7 @@ def progress_of(live: Live, legs: int) -> Progress:
         words=words,
         percent=percent,
         done=done,
-        total=max(total, done),
+        total=max(total, done) if live.is_open else done,
         left=_left(present, percent),
         question=(question.title, plain(question.detail), question.choices) if question else None,
         warnings=_warnings(live),

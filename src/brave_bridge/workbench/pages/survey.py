@@ -123,6 +123,8 @@ def _row(finding: Finding, number: int, surveyed: Surveyed) -> Row:
 def _what_to_do(finding: Finding) -> Iterable[Note]:
     if finding.remedy:
         yield Note("do", plain(finding.remedy))
+    if finding.deed:
+        yield Note("do", "m does it here, on the record")
     if finding.fix:
         yield Note("do", "m runs this here, on the record:")
         for argv in finding.fix:

@@ -1,0 +1,134 @@
+"""The script by which sources that wait are taken up again where they have the release by now."""
+
+from collections.abc import Iterable, Iterator
+
+import msgspec
+
+from brave_bridge.core.crossing.family import CrossingFamily
+from brave_bridge.core.crossing.requests import (
+    FactsRead,
+    Failed,
+    FetchSuites,
+    FileText,
+    ReadFacts,
+    Reply,
+    Script,
+    SuitesFetched,
+    SuiteWanted,
+    WriteFiles,
+)
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.stage import ended_well, titled, what_was_seen, why_it_failed
+from brave_bridge.core.formats.apt_sources import SourceFile
+from brave_bridge.core.formats.paused_sources import paused_in, taken_up
+
+
+class Turning(msgspec.Struct, frozen=True):
+    """What a source's suites may be called now: the old name of each with the new one.
+
+    ``asked`` are the suites whose descriptions must be there.
+    """
+
+    suites: tuple[tuple[str, str], ...]
+    asked: tuple[SuiteWanted, ...]
+
+    def is_there(self, there: set[tuple[str, str]]) -> bool:
+        """Whether all of it is among what was found (addresses and suites)."""
+        return bool(self.asked) and all((s.uri, s.suite) in there for s in self.asked)
+
+
+class WaitingSource(msgspec.Struct, frozen=True):
+    """A source that waits at a line of a file, and how it may be turned, the likeliest first."""
+
+    path: str
+    line: int
+    uri: str
+    turnings: tuple[Turning, ...]
+
+
+def take_up_sources(
+    family: CrossingFamily, waiting: tuple[WaitingSource, ...], folder: str
+) -> Script[Outcome]:
+    """Ask each source whether it has the release; write and fetch those that do.
+
+    Descriptions are fetched into ``folder``, apart from the machine's own, and their
+    signatures checked. Where the package manager cannot fetch what was written, the sources
+    are put back.
+    """
+    reply = yield ReadFacts(title="Read the sources")
+    if not isinstance(reply, FactsRead):
+        return _stopped("sources", reply)
+    before = {file.path: file for file in reply.facts.source_files}
+    asked = [suite for source in waiting for way in source.turnings for suite in way.asked]
+    reply = yield FetchSuites(title="Ask what they have", folder=folder, suites=tuple(asked))
+    if not isinstance(reply, SuitesFetched):
+        return _stopped("asking", reply)
+    there = {(found.uri, found.suite) for found in reply.suites if not found.fault}
+    taken = dict(_taken(waiting, there, before))
+    faults = {found.uri: found.fault for found in reply.suites if not found.missing}
+    left = tuple(
+        f"{source.uri}: {faults.get(source.uri) or 'it does not have the release yet'}"
+        for source in waiting
+        if source not in taken
+    )
+    if not taken:
+        return Outcome(state="done", left=left)
+    after = _written(taken, before)
+    refused = yield from _write(family, after, before)
+    if refused is not None:
+        return refused
+    told = tuple(
+        f"{source.uri} {' '.join(new for _, new in way.suites)}" for source, way in taken.items()
+    )
+    return Outcome(state="done", taken_up=told, left=left)
+
+
+def _taken(
+    waiting: Iterable[WaitingSource], there: set[tuple[str, str]], files: dict[str, SourceFile]
+) -> Iterator[tuple[WaitingSource, Turning]]:
+    """The sources that wait still, and have the release: each with what it is turned to."""
+    for source in waiting:
+        file = files.get(source.path, SourceFile(source.path, ""))
+        waits = any(one.entry.line == source.line for one in paused_in(file))
+        way = next((way for way in source.turnings if way.is_there(there)), None)
+        if waits and way:
+            yield source, way
+
+
+def _written(
+    taken: dict[WaitingSource, Turning], before: dict[str, SourceFile]
+) -> dict[str, SourceFile]:
+    after: dict[str, SourceFile] = {}
+    for source, way in taken.items():
+        file = after.get(source.path, before[source.path])
+        after[source.path] = taken_up(file, source.line, dict(way.suites))
+    return after
+
+
+def _write(
+    family: CrossingFamily, after: dict[str, SourceFile], before: dict[str, SourceFile]
+) -> Script[Outcome | None]:
+    """Write the files and fetch; put them back where that fails."""
+    reply = yield WriteFiles(title="Take the sources up again", files=_texts(after.values()))
+    if not isinstance(reply, Failed):
+        reply = yield titled(family.refresh(), "Fetch what the sources have")
+        if ended_well(reply):
+            return None
+    back = _texts(before[path] for path in after)
+    yield WriteFiles(title="Put the sources back as they were", files=back)
+    yield titled(family.refresh(), "Fetch what the sources had")
+    return _stopped("fetching", reply, why_it_failed(family, reply))
+
+
+def _texts(files: Iterable[SourceFile]) -> tuple[FileText, ...]:
+    return tuple(FileText(file.path, file.text) for file in files)
+
+
+def _stopped(at: str, reply: Reply, why: str = "") -> Outcome:
+    return Outcome(
+        state="stopped",
+        at=at,
+        why=why or what_was_seen(reply),
+        safe="the sources are as they were",
+        next_step="mend the cause, then take them up again",
+    )
