@@ -1,5 +1,6 @@
 """Sources that wait: commented out, found again, taken up as they were."""
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -90,9 +91,9 @@ WAITING = SourceFile(
 class Machine:
     """Answers as a machine with 7 whose other source has these suites."""
 
-    def __init__(self, *there: str, refresh: int = 0) -> None:
+    def __init__(self, *there: str, fault: str = "") -> None:
         self.there = there
-        self.refresh = refresh
+        self.fault = fault
         self.written: list[tuple[str, ...]] = []
 
     def reply(self, request):
@@ -105,7 +106,7 @@ class Machine:
                 self.written.append(tuple(file.text for file in request.files))
                 return Done()
             case Run():
-                return Ran(self.refresh, "E: cannot fetch\n", 1.0, "1")
+                return Ran(100 if self.fault else 0, self.fault, 1.0, "1")
         return Failed("?", str(request))
 
     def _found(self, wanted) -> SuiteFound:
@@ -134,8 +135,17 @@ def test_one_that_has_not_waits_on():
     assert machine.written == [] and done.taken_up == ()
 
 
-def test_where_it_cannot_be_fetched_it_is_put_back():
-    machine = Machine("diamond", refresh=100)
+@pytest.mark.parametrize(
+    "fault", [f"E: Failed to fetch {OTHER}/dists/diamond/InRelease  404\n", "E: no space left\n"]
+)
+def test_where_it_cannot_be_fetched_it_is_put_back(fault):
+    machine = Machine("diamond", fault=fault)
     done = outcome(machine)
-    assert (done.state, done.at) == ("stopped", "fetching") and "cannot fetch" in done.why
+    assert (done.state, done.at) == ("stopped", "fetching") and done.why in fault
     assert machine.written[-1] == (WAITING.text,)
+
+
+def test_another_source_that_fails_is_told_and_stands_in_nobodys_way():
+    machine = Machine("diamond", fault="E: Failed to fetch http://c.example/x/InRelease  404\n")
+    done = outcome(machine)
+    assert done.taken_up == (f"{OTHER} diamond",) and "c.example" in done.failed_sources[0]

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from brave_bridge.machines.port import STATE_FOLDER
-from brave_bridge.machines.tree import TreeMachine
+from brave_bridge.machines.port import STATE_FOLDER, MachineError
+from brave_bridge.machines.tree import TreeMachine, open_tree
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
 from brave_bridge.snapshots.engines.engine import take_down_left_mounts
@@ -53,6 +53,13 @@ def root(tmp_path):
     with lab.btrfs(tmp_path, "300M") as disk:
         make_system(disk / "system")
         yield disk / "system"
+
+
+def test_who_names_the_top_of_the_file_system_is_led_to_the_subvolume(root):
+    with pytest.raises(MachineError, match="it is no system") as told:
+        open_tree(root.parent)
+    assert told.value.remedy == f"there is a system in system below it: name {root}"
+    assert open_tree(root).root == root
 
 
 def test_a_snapshot_is_a_read_only_subvolume_without_the_state_folder(root):

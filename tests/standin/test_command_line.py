@@ -56,6 +56,17 @@ def test_the_whole_way_as_json(run):
     route = ask("route", "--to", "englefield")
     assert [(leg["from"], leg["to"]) for leg in route["legs"]] == [("5.3", "7"), ("7", "8")]
     assert "refused" in route and route["refused"][0]["reason"]
+    assert [(way["kinds"], way["stops"]) for way in route["ways"]] == [
+        (["shortest", "safest"], ["7", "8"]), (["long-term"], ["7"]),
+    ]  # fmt: skip
+    assert ask("route", "--way", "safest")["way"] == "safest"
+    assert ask("route", "--way", "shortest")["way"] == "shortest"
+    track = ask("track", "long-term")
+    assert (track["track"], track["offered"], track["other"]) == ("long-term", "7", "every")
+    assert "every release" in track["other_means"] and ask("track", "every")["track"] == "every"
+    assert [source["suites"] for source in ask("sources")["active"]] == [
+        ["bowline-5.3"], ["bowline-5.3"],
+    ]  # fmt: skip
 
     plan = ask("plan", "--to", "7", "--theirs", "/etc/quay-ssh/login.conf")
     for name in ("upgraded", "new", "removed", "kept_back"):
@@ -111,6 +122,8 @@ def test_a_person_reads_plain_lines(run):
         (("go-on",), "avocet", 1, "nothing is under way"),
         (("survey",), "heron", 1, "the fleet has gannet"),
         (("frobnicate",), "petrel", 2, "No such command"),
+        (("track", "sideways"), "petrel", 2, "'sideways' is not one of"),
+        (("sources", "--take-up", "--yes"), "petrel", 1, "no source waits"),
         (("route", "--sideways"), "petrel", 2, "No such option"),
     ],
 )

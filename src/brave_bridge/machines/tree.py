@@ -7,6 +7,7 @@ from pathlib import Path
 
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.rescue import advice_for, is_system
 
 _ENTER = """
 set -e
@@ -54,11 +55,11 @@ def open_tree(folder: Path) -> TreeMachine:
     folder = folder.absolute()
     if not folder.is_dir():
         raise MachineError("opening the tree", str(folder), "there is no such folder")
-    if not ((folder / "etc/os-release").exists() or (folder / "usr/lib/os-release").exists()):
+    if not is_system(folder):
         raise MachineError(
             "opening the tree",
             str(folder),
             "it is no system: neither etc/os-release nor usr/lib/os-release is there",
-            "mount the system's root file system and name its folder",
+            advice_for(folder),
         )
     return TreeMachine(folder.name or "tree", folder)

@@ -1,6 +1,6 @@
 """The script by which sources that wait are taken up again where they have the release by now."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Mapping
 
 import msgspec
 
@@ -10,6 +10,7 @@ from brave_bridge.core.crossing.requests import (
     Failed,
     FetchSuites,
     FileText,
+    Ran,
     ReadFacts,
     Reply,
     Script,
@@ -21,6 +22,8 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, titled, what_was_seen, why_it_failed
 from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.formats.paused_sources import paused_in, taken_up
+
+_MOST_FAULTS = 6
 
 
 class Turning(msgspec.Struct, frozen=True):
@@ -64,39 +67,31 @@ def take_up_sources(
     if not isinstance(reply, SuitesFetched):
         return _stopped("asking", reply)
     there = {(found.uri, found.suite) for found in reply.suites if not found.fault}
-    taken = dict(_taken(waiting, there, before))
     faults = {found.uri: found.fault for found in reply.suites if not found.missing}
-    left = tuple(
-        f"{source.uri}: {faults.get(source.uri) or 'it does not have the release yet'}"
-        for source in waiting
-        if source not in taken
-    )
-    if not taken:
-        return Outcome(state="done", left=left)
-    after = _written(taken, before)
-    refused = yield from _write(family, after, before)
-    if refused is not None:
-        return refused
-    told = tuple(
-        f"{source.uri} {' '.join(new for _, new in way.suites)}" for source, way in taken.items()
-    )
-    return Outcome(state="done", taken_up=told, left=left)
-
-
-def _taken(
-    waiting: Iterable[WaitingSource], there: set[tuple[str, str]], files: dict[str, SourceFile]
-) -> Iterator[tuple[WaitingSource, Turning]]:
-    """The sources that wait still, and have the release: each with what it is turned to."""
+    taken: dict[WaitingSource, Turning] = {}
+    left = []
     for source in waiting:
-        file = files.get(source.path, SourceFile(source.path, ""))
-        waits = any(one.entry.line == source.line for one in paused_in(file))
         way = next((way for way in source.turnings if way.is_there(there)), None)
-        if waits and way:
-            yield source, way
+        if not _waits(source, before):
+            left.append(f"{source.path}:{source.line} was edited meanwhile")
+        elif way is None:
+            why = faults.get(source.uri) or "it does not have the release yet"
+            left.append(f"{source.uri}: {why}")
+        else:
+            taken[source] = way
+    if not taken:
+        return Outcome(state="done", left=tuple(left))
+    return (yield from _take_up(family, taken, before, tuple(left)))
+
+
+def _waits(source: WaitingSource, files: Mapping[str, SourceFile]) -> bool:
+    """Whether a source waits still where it was seen."""
+    file = files.get(source.path)
+    return file is not None and any(one.entry.line == source.line for one in paused_in(file))
 
 
 def _written(
-    taken: dict[WaitingSource, Turning], before: dict[str, SourceFile]
+    taken: Mapping[WaitingSource, Turning], before: Mapping[str, SourceFile]
 ) -> dict[str, SourceFile]:
     after: dict[str, SourceFile] = {}
     for source, way in taken.items():
@@ -105,19 +100,41 @@ def _written(
     return after
 
 
-def _write(
-    family: CrossingFamily, after: dict[str, SourceFile], before: dict[str, SourceFile]
-) -> Script[Outcome | None]:
-    """Write the files and fetch; put them back where that fails."""
+def _take_up(
+    family: CrossingFamily, taken: Mapping[WaitingSource, Turning],
+    before: Mapping[str, SourceFile], left: tuple[str, ...],
+) -> Script[Outcome]:  # fmt: skip
+    """Write the files and fetch; put them back where what was taken up cannot be fetched."""
+    after = _written(taken, before)
     reply = yield WriteFiles(title="Take the sources up again", files=_texts(after.values()))
     if not isinstance(reply, Failed):
         reply = yield titled(family.refresh(), "Fetch what the sources have")
-        if ended_well(reply):
-            return None
-    back = _texts(before[path] for path in after)
-    yield WriteFiles(title="Put the sources back as they were", files=back)
-    yield titled(family.refresh(), "Fetch what the sources had")
-    return _stopped("fetching", reply, why_it_failed(family, reply))
+    faults = () if ended_well(reply) else tuple(_faults(family, reply))
+    if not isinstance(reply, Ran) or any(_blames(fault, taken) for fault in faults):
+        back = _texts(before[path] for path in after)
+        yield WriteFiles(title="Put the sources back as they were", files=back)
+        yield titled(family.refresh(), "Fetch what the sources had")
+        return _stopped("fetching", reply, why_it_failed(family, reply))
+    return Outcome(
+        state="done",
+        taken_up=tuple(
+            f"{source.uri} {' '.join(new for _, new in way.suites)}"
+            for source, way in taken.items()
+        ),
+        left=left,
+        failed_sources=faults[:_MOST_FAULTS],
+    )
+
+
+def _faults(family: CrossingFamily, reply: Reply) -> list[str]:
+    """What went wrong while fetching; where nothing is said about which source, all did."""
+    said = family.faults(reply.output) if isinstance(reply, Ran) and not reply.lost else []
+    return [fault for fault in said if "://" in fault] or [why_it_failed(family, reply)]
+
+
+def _blames(fault: str, taken: Iterable[WaitingSource]) -> bool:
+    """Whether a fault may be that of a source that was taken up."""
+    return "://" not in fault or any(source.uri.rstrip("/") in fault for source in taken)
 
 
 def _texts(files: Iterable[SourceFile]) -> tuple[FileText, ...]:

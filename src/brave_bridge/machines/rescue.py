@@ -1,0 +1,42 @@
+"""Looking around where a folder holds no system: what is below it, and which devices there are."""
+
+import os
+import subprocess
+from itertools import islice
+from pathlib import Path
+
+from brave_bridge.core.formats.lsblk import COLUMNS, read_block_devices
+from brave_bridge.core.ways_back.mounting_advice import mounting_advice
+
+_MOST_FOLDERS = 200
+_PATIENCE_SECONDS = 5
+
+
+def is_system(folder: Path) -> bool:
+    """Whether a folder is the root of a system (os-release(5))."""
+    return any((folder / name).exists() for name in ("etc/os-release", "usr/lib/os-release"))
+
+
+def advice_for(folder: Path) -> str:
+    """How to come to a system from a folder that has none."""
+    return mounting_advice(str(folder), _systems_inside(folder), read_block_devices(_listing()))
+
+
+def _systems_inside(folder: Path) -> list[str]:
+    try:
+        inside = sorted(entry.name for entry in islice(os.scandir(folder), _MOST_FOLDERS)
+                        if entry.is_dir(follow_symlinks=False))  # fmt: skip
+    except OSError:
+        return []
+    return [name for name in inside if is_system(folder / name)]
+
+
+def _listing() -> str:
+    try:
+        done = subprocess.run(
+            ["lsblk", "--json", "--list", "--output", COLUMNS], capture_output=True, text=True,
+            check=False, timeout=_PATIENCE_SECONDS, stdin=subprocess.DEVNULL,
+        )  # fmt: skip
+    except (OSError, subprocess.SubprocessError):
+        return ""
+    return done.stdout[:4_000_000]
