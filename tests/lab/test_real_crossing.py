@@ -64,6 +64,11 @@ VOLATILE = ("etc/ssh/ssh_host_", "etc/machine-id", "etc/ld.so.cache", "etc/resol
             "etc/passwd-", "etc/shadow", "etc/group-", "etc/gshadow-", "etc/mtab")  # fmt: skip
 
 
+def keep_indices_packed(tree: Path) -> None:
+    """As container images do it: what is refreshed from now on is kept packed (apt.conf(5))."""
+    (tree / "etc/apt/apt.conf.d/90packed").write_text('Acquire::GzipIndexes "true";\n')
+
+
 @pytest.fixture(scope="module")
 def smooth(bullseye, tmp_path_factory):
     """A tree on a btrfs subvolume, surveyed, planned and taken to 13; the record of it all."""
@@ -72,6 +77,7 @@ def smooth(bullseye, tmp_path_factory):
         subprocess.run(["btrfs", "-q", "subvolume", "create", tree], check=True)
         lab.copy_tree(bullseye, tree)
         (tree / "home/watch").mkdir()
+        keep_indices_packed(tree)
         (tree / "home/watch/tides.csv").write_text("kept\n")
         record = {"tree": tree, "untouched": lab.full_manifest(tree, NOT_COVERED)}
         record["survey"] = ask(tree, "survey", "--to", "trixie")
@@ -132,6 +138,8 @@ def test_both_legs_end_on_13_as_planned(smooth):
     assert not (tree / "usr/sbin/policy-rc.d").exists()
     code, output = lab.in_tree(tree, "apt-get", "check")
     assert code == 0, output
+    kept = {path.suffix for path in (tree / "var/lib/apt/lists").glob("*_Packages*")}
+    assert kept and "" not in kept, "apt keeps them packed, and the plan was made from those"
     runs = [e for p in smooth["logbook"]["procedures"] for e in p["entries"] if "argv" in e]
     assert len(runs) >= 10 and all(e["began"] and e["ended"] for e in runs)
 
@@ -143,6 +151,7 @@ def killed(bullseye, tmp_path_factory):
     tree.mkdir()
     lab.copy_tree(bullseye, tree)
     (tree / "home/watch").mkdir()
+    keep_indices_packed(tree)
     ask(tree, "plan", "--to", "13", "--theirs", DECIDED)
     before = lab.full_manifest(tree, NOT_COVERED)
     desk = desk_of(tree)

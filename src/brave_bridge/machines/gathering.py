@@ -12,6 +12,7 @@ import zlib
 from collections.abc import Iterable, Iterator
 from functools import singledispatchmethod
 
+from brave_bridge.core.formats.packing import PACKED, PackingError, unpack
 from brave_bridge.machines.rooted import MAX_LINKS
 from brave_bridge.machines.wishes import (
     Below,
@@ -195,9 +196,9 @@ class Gathering:
                 if descriptor is None:
                     continue
                 with os.fdopen(descriptor, "rb", buffering=0) as stream:
-                    content = _read_up_to(stream, _INDEX_LIMIT)
-            except OSError as error:
-                self.seen.faults[path] = error.strerror or str(error)
+                    content = _unpacked(_read_up_to(stream, _INDEX_LIMIT), path)
+            except (OSError, PackingError) as error:
+                self.seen.faults[path] = getattr(error, "strerror", "") or str(error)
                 continue
             for stanza in stanzas_of(content, wanted):
                 self.seen.stanzas.append(Stanza(path, _fields(stanza, labels)))
@@ -316,6 +317,12 @@ def stanzas_of(content: bytes, wanted: set[bytes]) -> Iterator[bytes]:
             end = content.find(b"\n\n", end_of_line)
             yield content[begin if begin > 1 else 0 : end if end >= 0 else None]
         start = end_of_line
+
+
+def _unpacked(content: bytes, path: str) -> bytes:
+    """An index as text, by the ending of its name."""
+    ending = os.path.splitext(path)[1]
+    return unpack(content, ending, _INDEX_LIMIT) if ending in PACKED else content
 
 
 def _fields(stanza: bytes, labels: tuple[bytes, ...]) -> dict[str, str]:

@@ -10,8 +10,9 @@ from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.apt_sources import SourceEntry, index_stem
 from brave_bridge.core.packages.deb_index import DebIndex, index_of
 from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.families.deb.own_indices import own_indices
 from brave_bridge.families.deb.places import LISTS
-from brave_bridge.families.deb.universe import INDEX_LIMIT, architectures_of
+from brave_bridge.families.deb.universe import architectures_of
 from brave_bridge.machines.port import Machine
 
 _LARGEST_PACKAGE = 600_000_000
@@ -50,9 +51,9 @@ def _own(machine: Machine, sources: Iterable[SourceEntry]) -> Iterator[tuple[Deb
     for entry in sources:
         for uri in entry.uris:
             for suite in entry.suites:
-                pattern = f"{LISTS}/{index_stem(uri, suite)}*_Packages"
-                for path in machine.matching(pattern):
-                    yield index_of(machine.read(path, INDEX_LIMIT), native, path), uri
+                stem = f"{LISTS}/{index_stem(uri, suite)}*"
+                for path, text in own_indices(machine, stem):
+                    yield index_of(text, native, path), uri
 
 
 def _file(

@@ -109,7 +109,7 @@ def further(known: DebRound) -> tuple[Wish, ...]:
     return (
         Sums(tuple(paths)),
         Names(known.named_keys),
-        Stanzas((f"{LISTS}/*_Packages",), names, ("Package", "Version", "Size")),
+        Stanzas((f"{LISTS}/*_Packages*",), names, ("Package", "Version", "Size")),
     )
 
 
@@ -288,8 +288,8 @@ def _indices_evidence(
     indices = seen.paths(f"{LISTS}/*_Packages*")
     if offers:
         absent = ""
-    elif any(not found.path.endswith("_Packages") for found in indices):
-        absent = "the indices are kept compressed, which is not read yet"
+    elif fault := next((seen.faults[i.path] for i in indices if i.path in seen.faults), ""):
+        absent = f"an index cannot be read: {fault}"
     else:
         absent = "no index of the sources has been fetched"
     days = [day for archive in archives if (day := _iso(archive.date))]

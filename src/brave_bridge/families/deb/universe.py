@@ -14,6 +14,7 @@ from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.deb.archive import DebArchive
+from brave_bridge.families.deb.own_indices import INDEX_LIMIT, own_indices
 from brave_bridge.families.deb.places import ARCHITECTURES, MARKS, STATUS
 from brave_bridge.families.deb.policy import Origin, Policy
 from brave_bridge.families.deb.system import installed_packages
@@ -23,8 +24,6 @@ _PREFERENCES = ("/etc/apt/preferences", "/etc/apt/preferences.d/*")
 _DESCRIPTIONS = ("InRelease", "Release")
 _INDEX = re.compile(r"_([^_]+)_binary-[^_]+_Packages$")
 _SMALL = 20_000_000
-INDEX_LIMIT = 400_000_000
-"""Bytes that one index may have; the largest real ones have a seventh of it."""
 _NATIVE = re.compile(rb"^Package: dpkg\n(?:[^\n]+\n)*?Architecture: (\S+)$", re.MULTILINE)
 
 
@@ -62,8 +61,8 @@ def _archive(
 
 def _own_indices(machine: Machine, lists: str, native: str) -> Iterator[tuple[DebIndex, Origin]]:
     """The indices that the machine's package manager has fetched into a folder."""
-    for path in machine.matching(f"{lists}/*_Packages"):
-        yield index_of(machine.read(path, INDEX_LIMIT), native, path), _origin(machine, path)
+    for path, text in own_indices(machine, f"{lists}/*"):
+        yield index_of(text, native, path), _origin(machine, path)
 
 
 def _kept(machine: Machine, kept: bytes, native: str) -> Iterator[tuple[DebIndex, Origin]]:
