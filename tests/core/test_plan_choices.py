@@ -9,6 +9,7 @@ from brave_bridge.core.packages.grouping import (
     GONE,
     MATTERS,
     ORDINARY,
+    SUCCEEDED,
     group_changes,
 )
 from brave_bridge.core.packages.levels import DECIDED, FIXED_LAST, LEVELS, STAY, UPGRADED
@@ -38,12 +39,14 @@ def test_changes_are_grouped_by_what_they_mean():
         upgraded=(change("quay-libc"), change("quay-editor", by_hand=True), change("libx"),
                   change("quay-shell", by_hand=True, base=True),
                   change("quay-tidebase", "13", "16", major=True)),
-        removed=(change("libtls1", "1", ""), change("agent", "1", "", by_hand=True)),
+        removed=(change("libtls1", "1", ""), change("agent", "1", "", by_hand=True),
+                 change("libtide1", "1", "", successor="libtide1t64")),
     )  # fmt: skip
     groups = {g.name: [c.name for c in g.changes] for g in group_changes(made, known_roles())}
     assert groups[BY_HAND] == ["quay-editor"]
     assert groups[MATTERS] == ["quay-libc", "quay-tidebase"]
     assert groups[GONE] == ["agent", "libtls1"], "what was asked for comes first"
+    assert groups[SUCCEEDED] == ["libtide1"], "it is not lost"
     assert groups[ORDINARY] == ["libx"]
     assert groups[BASE] == ["quay-shell"], "nobody asked for that in particular"
     shown = [c for g in group_changes(made, known_roles()) for c in g.changes]

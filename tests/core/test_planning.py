@@ -256,6 +256,21 @@ def test_what_is_to_go_goes_and_what_is_to_come_comes():
     assert wishes.replacing("tool", "other") == PersonsWishes()
 
 
+def test_what_gives_way_to_its_successor_is_not_lost():
+    installed = "app 1 Depends: lib1\nauto lib1 1\nplugin 1 Depends: lib1"
+    offered = (
+        "app 2 Depends: lib1t64\n"
+        "lib1t64 2 Provides: lib1 (= 2); Breaks: lib1 (<< 2); Replaces: lib1\n"
+        "other 2 Replaces: plugin"
+    )
+    universe, plan = planned(installed, offered, PersonsWishes(remove=frozenset({"plugin"})))
+    changes = told(universe, plan, "2")
+    assert [(change.name, change.successor) for change in changes.succeeded] == [
+        ("lib1", "lib1t64")
+    ]
+    assert [change.name for change in changes.lost] == ["plugin"]
+
+
 def test_what_needs_a_package_that_is_to_go_says_so():
     universe, plan = planned(
         "tool 1\nb 1 Depends: tool", "b 2 Depends: tool", PersonsWishes(remove=frozenset({"tool"}))

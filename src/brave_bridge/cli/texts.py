@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.paused_sources import PausedSource
-from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.packages.changes import LegPlan, PackageChange
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.choices import Choices
@@ -85,7 +85,7 @@ def _leg_text(plan: LegPlan) -> Iterable[str]:
     yield f"{plan.leg.start.title} to {plan.leg.end.title}"
     yield (
         f"  {counted(len(plan.upgraded), 'package')} upgraded, {len(plan.new)} new, "
-        f"{len(plan.removed) or 'nothing'} would go away, {len(plan.kept_back)} kept back"
+        f"{len(plan.lost) or 'nothing'} would go away, {len(plan.kept_back)} kept back"
     )
     grows = "more" if plan.disk_bytes >= 0 else "less"
     yield (
@@ -94,7 +94,10 @@ def _leg_text(plan: LegPlan) -> Iterable[str]:
     )
     yield from (f"  ■ now: {plain(fault)}" for fault in plan.unsound)
     yield from (f"  ? {plain(price.words)}" for price in plan.prices)
-    yield from _changes("would go away", plan.removed)
+    yield from _changes("would go away", plan.lost)
+    if plan.succeeded:
+        pairs = [f"{change.name} → {change.successor}" for change in plan.succeeded]
+        yield plain(f"  give way to successors: {'; '.join(shortened(pairs, _SHOWN))}")
     yield from _changes("kept back", plan.kept_back)
     yield from _changes("goes to another major version", plan.jumps)
     for source in plan.sources:

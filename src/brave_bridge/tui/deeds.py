@@ -150,10 +150,10 @@ def _cost(record: MachineRecord) -> list[str]:
         lines += [
             f"{leg.leg.start.title} to {leg.leg.end.title}:",
             f"   {counted(len(leg.upgraded), 'package')} upgraded, {len(leg.new)} new, "
-            f"{len(leg.removed) or 'nothing'} would go away",
+            f"{len(leg.lost) or 'nothing'} would go away",
             f"   {byte_size(leg.download_bytes)} to fetch",
         ]
-        lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.removed[:4]]
+        lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.lost[:4]]
     lines += _around(record)
     lines += _card(record)
     lines += ["", f"This approves plan {record.plan.hash}: what differs at crossing time is asked."]

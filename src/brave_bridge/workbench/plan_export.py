@@ -88,7 +88,7 @@ def _bar(plan: LegPlan) -> PlanBar:
         first=sum(change.name in first for change in plan.upgraded),
         second=sum(change.name not in first for change in plan.upgraded),
         new=len(plan.new),
-        gone=len(plan.removed),
+        gone=len(plan.lost),
         kept_back=len(plan.kept_back),
         fetched=plan.download_bytes,
         jumps=tuple(f"{c.name} {c.old} to {c.new}" for c in plan.jumps),

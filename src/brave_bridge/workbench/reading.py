@@ -173,9 +173,9 @@ def _stands(rule: str, findings) -> bool:
 
 def _plan_words(plan) -> str:
     upgraded = sum(len(leg.upgraded) for leg in plan.legs)
-    removed = sum(len(leg.removed) for leg in plan.legs)
+    lost = sum(len(leg.lost) for leg in plan.legs)
     size = byte_size(sum(leg.download_bytes for leg in plan.legs))
-    away = f", {counted(removed, 'package')} would go away" if removed else ""
+    away = f", {counted(lost, 'package')} would go away" if lost else ""
     return f"{counted(upgraded, 'upgrade')}{away}, {size} to fetch"
 
 

@@ -16,6 +16,7 @@ class PackageChange(msgspec.Struct, frozen=True, rename={"old": "from", "new": "
 
     ``by_hand``: somebody asked for the package, it did not come with another. ``base``: it is
     part of the base system, or needed by it, so that nobody asked for it in particular.
+    ``successor``: the package that comes in the place of one that goes, as it says of itself.
     """
 
     name: str
@@ -28,6 +29,7 @@ class PackageChange(msgspec.Struct, frozen=True, rename={"old": "from", "new": "
     major: bool = False
     by_hand: bool = False
     base: bool = False
+    successor: str = ""
 
     @property
     def is_chosen(self) -> bool:
@@ -141,6 +143,16 @@ class PackageChanges(msgspec.Struct, frozen=True):
     def arriving(self) -> tuple[PackageChange, ...]:
         """The packages of which a version comes."""
         return self.upgraded + self.new
+
+    @property
+    def lost(self) -> tuple[PackageChange, ...]:
+        """What goes away and nothing takes the place of."""
+        return tuple(change for change in self.removed if not change.successor)
+
+    @property
+    def succeeded(self) -> tuple[PackageChange, ...]:
+        """What gives way to another package that takes its place."""
+        return tuple(change for change in self.removed if change.successor)
 
     @property
     def download_bytes(self) -> int:

@@ -9,6 +9,7 @@ from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.roles import Roles
 
 BY_HAND, MATTERS, GONE, BASE = "by hand", "matters", "gone", "base"
+SUCCEEDED = "succeeded"
 KEPT_BACK, COMING, AHEAD, ORDINARY = "kept back", "new", "ahead", "ordinary"
 
 
@@ -36,17 +37,18 @@ def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
     rows = (
         (BY_HAND, "that you installed by hand, upgraded", upgraded.get(BY_HAND, ()), False),
         (MATTERS, "whose change matters", upgraded.get(MATTERS, ()), False),
-        (GONE, "that would go away", plan.removed, True),
+        (GONE, "that would go away", plan.lost, True),
         (KEPT_BACK, "kept back", plan.kept_back, True),
         (AHEAD, "newer here than there", plan.ahead, True),
         (COMING, "that would be new", plan.new, False),
+        (SUCCEEDED, "that give way to a successor", plan.succeeded, False),
         (BASE, "of the base system, upgraded", upgraded.get(BASE, ()), False),
         (ORDINARY, "upgraded beside these", upgraded.get(ORDINARY, ()), False),
     )
     return [
         ChangeGroup(
             name, f"{counted(len(changes), 'package')} {words}", tuple(_chosen_first(changes)),
-            grave, folded=name in (BASE, ORDINARY),
+            grave, folded=name in (SUCCEEDED, BASE, ORDINARY),
         )
         for name, words, changes, grave in rows
         if changes

@@ -1,11 +1,13 @@
 """A plan as plain data that can be kept, shown and sent: each change with its reason."""
 
 from collections.abc import Iterator
+from functools import cached_property
 from itertools import islice
 
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.package_version import Details, PackageVersion
+from brave_bridge.core.packages.relation import Atom
 from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.explanation import Explainer
 from brave_bridge.core.planning.first_stage import first_stage
@@ -77,6 +79,7 @@ class _Telling:
         arriving = new.details if new is not None and not kept else Details()
         leaving = old.details if old is not None and not kept else Details()
         return PackageChange(
+            successor=self._successor(old) if new is None else "",
             name=slot,
             old=old.version if old else "",
             new=coming.version if coming else "",
@@ -87,6 +90,22 @@ class _Telling:
             by_hand=one.by_hand if one is not None else slot in self.plan.wishes.add,
             base=slot in self._base or (old is None and new.is_base),
         )
+
+    def _successor(self, gone: PackageVersion) -> str:
+        """The package that comes and says that it takes the place of one that goes."""
+        for slot, atom in self._replacing.get(gone.name, ()):
+            if self.universe.opposes(self.plan.after[slot], atom, gone):
+                return slot
+        return ""
+
+    @cached_property
+    def _replacing(self) -> dict[str, list[tuple[str, Atom]]]:
+        """What each arriving package takes the place of, by the name of that."""
+        found: dict[str, list[tuple[str, Atom]]] = {}
+        for slot in (*self.plan.new, *self.plan.upgraded):
+            for atom in self.plan.after[slot].replaces:
+                found.setdefault(atom.name, []).append((slot, atom))
+        return found
 
     def _reason(self, slot: str, old: PackageVersion | None, new: PackageVersion | None) -> str:
         if old is None:

@@ -229,12 +229,13 @@ def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: 
     return Row(
         key=f"package:{leg}:{change.name}",
         cells=("▲" if tone == "caution" else "●" if change.is_chosen else "", change.name,
-               change.old, change.new, size, _short(change, role, reason)),
+               change.old, change.new or change.successor, size, _short(change, role, reason)),
         tone=tone,
         why=(
             title(change.name),
             *said(
                 f"{change.old} → {change.new}" if change.new and change.old else "",
+                f"{change.successor} takes its place" if change.successor else "",
                 *plain(change.reason).split("; "),
                 "you installed it by hand" if change.is_chosen else "",
                 "part of the base system" if change.base else "",
@@ -253,6 +254,8 @@ def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: 
 
 def _short(change: PackageChange, role: Role | None, reason: str) -> str:
     """Why, in one line: what the package is says more than that there is a newer one."""
+    if change.successor:
+        return "takes its place"
     if role is None or not reason.startswith("newer in"):
         return reason
     return f"{role.name}: {role.after}" if change.major or role.always else role.name
