@@ -5,7 +5,7 @@ line of it gets ``# `` before it, comments too, so that it comes back as it was.
 """
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 import msgspec
 
@@ -58,30 +58,27 @@ def _end_of(file: SourceFile, lines: list[str], first: int) -> int:
 
 def paused_in(file: SourceFile) -> list[PausedSource]:
     """The sources of a file that wait; what was edited so that it is none any more is passed by."""
-    found = []
-    for number, line in enumerate(file.text.splitlines(), start=1):
-        match = _WAITS.match(line)
-        if match is None:
-            continue
-        there = entries(_uncommented(file, number))
-        entry = next((entry for entry in there if entry.line == number), None)
-        if entry is not None:
-            found.append(PausedSource(entry, match["before"]))
-    return found
+    lines = enumerate(file.text.splitlines(), start=1)
+    before = {number: match["before"] for number, line in lines if (match := _WAITS.match(line))}
+    there = entries(_uncommented(file, before)) if before else []
+    return [PausedSource(entry, before[entry.line]) for entry in there if entry.line in before]
 
 
 def taken_up(file: SourceFile, line: int, suites: Mapping[str, str]) -> SourceFile:
     """The file with the source that waits at a line (from 1) active again, its suites renamed."""
     renaming = Renaming(suites=lambda word: suites.get(word, word))
-    return renamed(_uncommented(file, line), renaming, lambda entry: entry.line == line)
+    return renamed(_uncommented(file, (line,)), renaming, lambda entry: entry.line == line)
 
 
-def _uncommented(file: SourceFile, first: int) -> SourceFile:
+def _uncommented(file: SourceFile, firsts: Iterable[int]) -> SourceFile:
+    """The file with what begins at these lines (from 1) active again."""
     lines = file.text.splitlines(keepends=True)
-    body = lines[first - 1].rstrip("\r\n")
-    match = _WAITS.match(body)
-    if match is not None:
+    for first in firsts:
+        body = lines[first - 1].rstrip("\r\n")
+        match = _WAITS.match(body)
+        if match is None:
+            continue
         lines[first - 1] = _MARK + match["body"] + lines[first - 1][len(body) :]
-    for number in range(first - 1, _end_of(file, lines, first)):
-        lines[number] = lines[number].removeprefix(_MARK)
+        for number in range(first - 1, _end_of(file, lines, first)):
+            lines[number] = lines[number].removeprefix(_MARK)
     return SourceFile(file.path, "".join(lines))
