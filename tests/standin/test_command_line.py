@@ -138,6 +138,16 @@ def test_an_error_as_json(run):
     assert code == 1 and document["kind"] == "error" and "known:" in document["remedy"]
 
 
+def test_a_first_decision_makes_the_state_folder_for_its_owner_alone(run, tmp_path):
+    for name in ("etc", "var/lib/dpkg"):
+        (tmp_path / name).mkdir(parents=True)
+    (tmp_path / "etc/os-release").write_text('ID=quayside\nVERSION_ID="5.3"\n')
+    (tmp_path / "var/lib/dpkg/status").write_text("")
+    code, out, err = run("--tree", str(tmp_path), "track", "long-term", demo="")
+    assert code == 0 and "offered next: 7 diamond" in out, err
+    assert (tmp_path / "var/lib/brave-bridge").stat().st_mode & 0o777 == 0o700
+
+
 def test_trees_that_are_none(run, tmp_path):
     for folder, sentence in ((tmp_path / "no", "no such folder"), (tmp_path, "it is no system")):
         code, _, err = run("--tree", str(folder), "survey", demo="")

@@ -7,6 +7,7 @@ from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.estimate import Speeds, Window
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
+from brave_bridge.snapshots.catalogue import make_state_folder
 
 KEEPING_FILE = f"{STATE_FOLDER}/decisions.json"
 _LIMIT = 1_000_000
@@ -59,6 +60,7 @@ def read_decisions(machine: Machine) -> Decisions:
 
 def keep_decisions(machine: Machine, decisions: Decisions) -> None:
     """Write them in place of those before."""
+    make_state_folder(machine)
     machine.write(KEEPING_FILE, msgspec.json.encode(decisions), 0o600)
 
 

@@ -17,7 +17,6 @@ from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
 from brave_bridge.families.deb.waiting import waiting_sources
 from brave_bridge.runner.briefs import RemedyBrief, SourcesBrief, UpdateBrief
 from brave_bridge.runner.inline import drive
-from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.store.field_notes import FieldNotes
 from brave_bridge.store.logbook import now
 from brave_bridge.workbench.desk import Desk
@@ -97,7 +96,6 @@ class Readiness:
         return read_decisions(self.desk.machine)
 
     def _decide(self, **changes) -> None:
-        make_state_folder(self.desk.machine)
         changed = msgspec.structs.replace(self.decisions, **changes)
         keep_decisions(self.desk.machine, changed)
 

@@ -1,7 +1,10 @@
 """The ways of one machine over the legs of its line, under what was decided about it."""
 
+from __future__ import annotations
+
 from collections.abc import Iterable
 from datetime import date
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -11,8 +14,10 @@ from brave_bridge.core.releases.choices import Choices, choose_ways, consequence
 from brave_bridge.core.releases.open_legs import Stands
 from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.survey.facts import Identity
-from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.refusal import Refused
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.keeping import Decisions
 
 
 class Track(msgspec.Struct, frozen=True):

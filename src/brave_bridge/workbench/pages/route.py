@@ -38,7 +38,7 @@ def route_page(record: MachineRecord, today: date) -> Page:
     line = surveyed.line
     goal = record.goal.key if record.goal else ""
     rows = [_row(route, goal, line.rule, today) for route in record.routes]
-    rows += _ways_offered(record, goal)
+    rows += _ways_offered(record)
     rows += _legs_of_goal(record, line.rule)
     if record.plan is not None:
         start = record.plan.legs[0].leg.start.title
@@ -129,7 +129,7 @@ def _supported(end: Release, today: date) -> str:
     return f"Supported for another {counted(days, 'day')}."
 
 
-def _ways_offered(record: MachineRecord, goal: str) -> list[Row]:
+def _ways_offered(record: MachineRecord) -> list[Row]:
     """The shortest, the safest and the lasting way; then the legs that are closed from here."""
     choices = record.choices
     here = record.surveyed.release
@@ -144,7 +144,7 @@ def _way_row(way: Choice, is_taken: bool) -> Row:
     stops = "".join(f" by way of {leg.end.title}" for leg in way.legs[:-1][:1])
     told = f"to {way.end.title}{stops}" + (f": {way.remarks[0]}" if way.remarks else "")
     return Row(
-        key=way_key(way),
+        key=f"way:{_word(way)}:{way.end.key}",
         tone="chosen" if is_taken else "plain",
         cells=(
             "◉" if is_taken else ("▲" if way.remarks else "●"),
@@ -167,11 +167,6 @@ def _way_row(way: Choice, is_taken: bool) -> Row:
         ),
         action="" if is_taken else "way",
     )  # fmt: skip
-
-
-def way_key(way: Choice) -> str:
-    """What names the row of a way: which of the two it is, and where it leads."""
-    return f"way:{_word(way)}:{way.end.key}"
 
 
 def _word(way: Choice) -> str:
