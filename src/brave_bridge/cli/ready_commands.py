@@ -16,7 +16,7 @@ from brave_bridge.cli.application import (
     print_document,
 )
 from brave_bridge.core.field_notes import SEVERITIES
-from brave_bridge.core.formats.paused_sources import paused_in
+from brave_bridge.core.formats.paused_sources import paused_among
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 
@@ -95,7 +95,7 @@ def sources(
     """List where packages come from, and what waits until it has this release."""
     desk = context.obj.desk()
     facts = desk.facts()
-    waiting = [one for file in facts.source_files for one in paused_in(file)]
+    waiting = paused_among(facts.source_files)
     if take_up:
         confirm(yes, f"Take up what has the release of {desk.machine.name} by now?")
         follow_to_end(desk, Readiness(desk).begin_taking_up(), json, ask=False)

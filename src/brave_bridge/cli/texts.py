@@ -66,8 +66,7 @@ def route_text(route: Route, offered: Choices) -> Iterable[str]:
             yield f"      {note}"
     for refused in route.refused:
         yield f"■ {refused.reason}"
-    for closed in route.closed:
-        yield f"■ {closed.start.title} to {closed.end.title} is closed: {closed.reason}"
+    yield from (f"■ {closed.words}" for closed in route.closed)
     for way in offered.ways:
         stops = ", then ".join(leg.end.title for leg in way.legs)
         yield f"{'▲' if way.remarks else '●'} {', '.join(way.kinds)}: {stops}"

@@ -20,7 +20,6 @@ from brave_bridge.core.crossing.requests import (
     Failed,
     FilesListed,
     FileSwap,
-    FileText,
     GuardServices,
     ListFiles,
     MakeCard,
@@ -37,6 +36,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import (
     ended_well,
     run_stage,
+    texts_of,
     titled,
     what_was_seen,
     why_it_failed,
@@ -296,21 +296,17 @@ class _Crossing:
             )
         reply = yield WriteFiles(
             title=f"Write the sources of {self.plan.leg.end.title}",
-            files=self._texts(self.plan.source_files),
+            files=texts_of(self.plan.source_files),
         )
         if isinstance(reply, Failed):
             refusal = self._stopped("sources", what_was_seen(reply))
             return (yield from self._put_sources_back(refusal))
         return None
 
-    @staticmethod
-    def _texts(files) -> tuple[FileText, ...]:
-        return tuple(FileText(file.path, file.text) for file in files)
-
     def _put_sources_back(self, outcome: Outcome) -> Script[Outcome]:
         yield WriteFiles(
             title="Put the sources back as they were",
-            files=self._texts(self.plan.sources_before),
+            files=texts_of(self.plan.sources_before),
         )
         yield titled(self.family.refresh(), "Fetch the old release's indices again")
         return outcome

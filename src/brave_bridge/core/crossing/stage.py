@@ -1,22 +1,31 @@
 """One stage of a change: run it; repair what an interruption left half done; try once more."""
 
+from collections.abc import Iterable
+
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.requests import (
     FactsRead,
     Failed,
+    FileText,
     Ran,
     ReadFacts,
     Reply,
     Run,
     Script,
 )
+from brave_bridge.core.formats.apt_sources import SourceFile
 
 
 def titled(run: Run, title: str) -> Run:
     """The command under another title."""
     return msgspec.structs.replace(run, title=title)
+
+
+def texts_of(files: Iterable[SourceFile]) -> tuple[FileText, ...]:
+    """Source files as what is to be written."""
+    return tuple(FileText(file.path, file.text) for file in files)
 
 
 def what_was_seen(reply: Reply) -> str:

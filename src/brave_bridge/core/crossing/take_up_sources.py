@@ -9,7 +9,6 @@ from brave_bridge.core.crossing.requests import (
     FactsRead,
     Failed,
     FetchSuites,
-    FileText,
     Ran,
     ReadFacts,
     Reply,
@@ -19,7 +18,13 @@ from brave_bridge.core.crossing.requests import (
     WriteFiles,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, titled, what_was_seen, why_it_failed
+from brave_bridge.core.crossing.stage import (
+    ended_well,
+    texts_of,
+    titled,
+    what_was_seen,
+    why_it_failed,
+)
 from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.formats.paused_sources import paused_in, taken_up
 
@@ -106,12 +111,12 @@ def _take_up(
 ) -> Script[Outcome]:  # fmt: skip
     """Write the files and fetch; put them back where what was taken up cannot be fetched."""
     after = _written(taken, before)
-    reply = yield WriteFiles(title="Take the sources up again", files=_texts(after.values()))
+    reply = yield WriteFiles(title="Take the sources up again", files=texts_of(after.values()))
     if not isinstance(reply, Failed):
         reply = yield titled(family.refresh(), "Fetch what the sources have")
     faults = () if ended_well(reply) else tuple(_faults(family, reply))
     if not isinstance(reply, Ran) or any(_blames(fault, taken) for fault in faults):
-        back = _texts(before[path] for path in after)
+        back = texts_of(before[path] for path in after)
         yield WriteFiles(title="Put the sources back as they were", files=back)
         yield titled(family.refresh(), "Fetch what the sources had")
         return _stopped("fetching", reply, why_it_failed(family, reply))
@@ -135,10 +140,6 @@ def _faults(family: CrossingFamily, reply: Reply) -> list[str]:
 def _blames(fault: str, taken: Iterable[WaitingSource]) -> bool:
     """Whether a fault may be that of a source that was taken up."""
     return "://" not in fault or any(source.uri.rstrip("/") in fault for source in taken)
-
-
-def _texts(files: Iterable[SourceFile]) -> tuple[FileText, ...]:
-    return tuple(FileText(file.path, file.text) for file in files)
 
 
 def _stopped(at: str, reply: Reply, why: str = "") -> Outcome:

@@ -64,6 +64,11 @@ def paused_in(file: SourceFile) -> list[PausedSource]:
     return [PausedSource(entry, before[entry.line]) for entry in there if entry.line in before]
 
 
+def paused_among(files: Iterable[SourceFile]) -> list[PausedSource]:
+    """The sources of all these files that wait."""
+    return [one for file in files for one in paused_in(file)]
+
+
 def taken_up(file: SourceFile, line: int, suites: Mapping[str, str]) -> SourceFile:
     """The file with the source that waits at a line (from 1) active again, its suites renamed."""
     renaming = Renaming(suites=lambda word: suites.get(word, word))

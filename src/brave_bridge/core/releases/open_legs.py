@@ -45,6 +45,11 @@ class ClosedLeg(msgspec.Struct, frozen=True):
     cause: str
     reason: str
 
+    @property
+    def words(self) -> str:
+        """It in a sentence."""
+        return f"{self.start.title} to {self.end.title} is closed: {self.reason}"
+
 
 class Legs(msgspec.Struct, frozen=True):
     """The legs that are open, by the key of the release they start from; and the closed ones."""

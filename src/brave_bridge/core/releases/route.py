@@ -41,8 +41,7 @@ class Route(msgspec.Struct, frozen=True):
     def why_not(self) -> str:
         """Why it cannot be taken now, in words."""
         reasons = [r.reason for r in self.refused] if not self.legs else []
-        reasons += [f"{c.start.title} to {c.end.title} is closed: {c.reason}" for c in self.closed]
-        return "; ".join(reasons)
+        return "; ".join([*reasons, *(leg.words for leg in self.closed)])
 
     @property
     def title(self) -> str:

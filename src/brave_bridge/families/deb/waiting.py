@@ -6,7 +6,7 @@ import msgspec
 
 from brave_bridge.core.crossing.take_up_sources import Turning, WaitingSource
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
-from brave_bridge.core.formats.paused_sources import paused_in
+from brave_bridge.core.formats.paused_sources import paused_among
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.families.deb.source_choices import same_suites
 from brave_bridge.families.deb.suites import description_of, suites_of
@@ -16,12 +16,10 @@ def waiting_sources(
     files: Iterable[SourceFile], line: ReleaseLine, here: Release
 ) -> Iterator[WaitingSource]:
     """What waits in these files, on a machine that has the release ``here``."""
-    for file in files:
-        for paused in paused_in(file):
-            entry = paused.entry
-            yield WaitingSource(
-                entry.path, entry.line, entry.uris[0], tuple(_turnings(entry, line, here))
-            )
+    for paused in paused_among(files):
+        entry = paused.entry
+        turnings = tuple(_turnings(entry, line, here))
+        yield WaitingSource(entry.path, entry.line, entry.uris[0], turnings)
 
 
 def _turnings(entry: SourceEntry, line: ReleaseLine, here: Release) -> Iterator[Turning]:

@@ -1,6 +1,6 @@
 """Do sources wait until they have this release?"""
 
-from brave_bridge.core.formats.paused_sources import paused_in
+from brave_bridge.core.formats.paused_sources import paused_among
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.survey.findings import TAKE_UP_SOURCES, Situation, caution, clear, rule
 
@@ -14,7 +14,7 @@ from brave_bridge.core.survey.findings import TAKE_UP_SOURCES, Situation, cautio
 )
 def paused_sources(situation: Situation):
     facts = situation.facts
-    waiting = [one for file in facts.source_files for one in paused_in(file)]
+    waiting = paused_among(facts.source_files)
     if not waiting:
         yield clear("No source waits for a release", facts.where("sources"))
         return
