@@ -113,3 +113,15 @@ def test_two_crossings_at_once_are_both_watched(terminal):
     screen.wait_for(r"\? Point the sources at the new release")
     screen.press("a")
     screen.wait_for("Stage two")
+
+
+def test_no_key_that_leaves_or_looks_ends_the_screen(terminal):
+    screen = terminal()
+    screen.wait_for("9 machines,")
+    screen.wait_for("knot .* waits for")
+    for number in "2345678901":
+        screen.press(number, "Escape", "/", "Escape", "w", "Escape", "Up", "Down", "Escape")
+        time.sleep(0.2)
+        shown = screen.screen()
+        assert "Traceback" not in shown and "left with code" not in shown, shown
+    screen.wait_for("9 machines,")

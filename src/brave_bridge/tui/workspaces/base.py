@@ -71,7 +71,7 @@ class Workspace(Vertical):
         self.screen.set_focus(self.ledger)
 
     def action_clear_filter(self) -> None:
-        line = self.query_one(Input)
-        line.value = ""
-        line.display = False
+        for line in self.query(Input):
+            line.value = ""
+            line.display = False
         self.screen.set_focus(self.ledger)
