@@ -75,7 +75,7 @@ def test_deadlines_and_room_let_even_new_ones_go_but_pins_hold():
             id=st.uuids().map(str),
             created=st.integers(0, 400).map(lambda d: later(NOW, -d)),
             pinned=st.booleans(),
-            whole=st.booleans(),
+            held=st.sampled_from(["", "damaged"]),
             last_crossing=st.booleans(),
             deadline=st.sampled_from(
                 ["", "2026-11-01T00:00:00+00:00", "2027-01-01T00:00:00+00:00"]
@@ -92,8 +92,23 @@ def test_no_rule_ever_takes_a_pinned_or_the_last_whole_one(candidates, keep, lea
     found = {fate.id: fate for fate in fates(candidates, rules, NOW, 5.0)}
     assert found.keys() == {c.id for c in candidates} and all(f.why for f in found.values())
     assert not any(found[c.id].goes for c in candidates if c.pinned)
-    whole = [c for c in candidates if c.whole]
+    whole = [c for c in candidates if not c.held]
+    assert not any(found[c.id].goes for c in candidates if c.held)
     assert not whole or not all(found[c.id].goes for c in whole)
+
+
+def test_the_order_of_taking_counts_and_not_the_clock():
+    before = [taken(n, number=4 - n) for n in range(3)]
+    with_the_clock_set_back = taken(900, number=5)
+    found = fate_of(*before, with_the_clock_set_back, keep=2)
+    assert [name for name, (goes, _) in found.items() if goes] == ["d2", "d1"]
+
+
+def test_what_is_damaged_stays_and_counts_neither_as_newer_nor_as_older():
+    whole, damaged = [taken(n) for n in (3, 4, 5)], [taken(n, held="damaged") for n in (0, 1, 9)]
+    found = fate_of(*whole, *damaged, keep=2, least_free_percent=50, free=40.0)
+    assert found["d9"] == (False, "damaged") and not found["d3"][0]
+    assert not any(fate_of(*whole, *damaged, keep=3)[f"d{n}"][0] for n in (3, 4, 5))
 
 
 def test_losses_are_grouped_by_what_they_mean():

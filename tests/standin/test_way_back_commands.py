@@ -62,6 +62,33 @@ def test_a_snapshot_from_taking_it_to_letting_it_go(run):
     assert kinds == ["delete", "deadline", "unpin", "pin", "snapshot", "snapshot"]
 
 
+@pytest.mark.parametrize("words", [("snapshot",), ("snapshot", "--json")])
+def test_a_snapshot_that_was_not_taken_is_no_success(run, words, tmp_path):
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    assert run("keep", "--in", str(disk))[0] == 0
+    disk.rmdir()
+    before = ids(run)
+    code, told = run(*words)
+    assert code == 1 and "the disk for snapshots is not here" in str(told)
+    assert ids(run) == before
+
+
+def test_only_what_is_done_ends_with_nought():
+    from brave_bridge.cli.application import code_of
+    from brave_bridge.core.crossing.results import Outcome
+    from brave_bridge.store.logbook import ProcedureRow
+
+    def code(state: str, outcome: Outcome | None = None) -> int:
+        return code_of(ProcedureRow("p", "crossing", "", b"", state, "", "", outcome, False, False))
+
+    assert code("running") == code("resting") == 4
+    assert code("failed") == code("stopped") == 3
+    assert code("done", Outcome(state="done")) == 0
+    assert code("stopped", Outcome(state="stopped")) == 1
+    assert code("stopped", Outcome(state="stopped", legs_done=1)) == 3
+
+
 def test_what_is_damaged_is_told_and_refused(run):
     known = ids(run)
     code, words = run("return", known["damaged"], "--yes")
@@ -79,7 +106,7 @@ def test_rules_let_go_only_what_they_may(run):
     assert run("keep", "--newest", "1", "--days", "3", "--json")[1]["retention"]["keep"] == 1
     code, told = run("expire", "--json")
     stays = [row["id"] for row in told["ways_back"] if not row["goes"]]
-    assert stays == [known["pinned"], known["by hand"]]
+    assert stays == [known["pinned"], known["damaged"], known["by hand"]]
     assert list(ids(run).values()) == stays
 
 

@@ -1,7 +1,7 @@
 """What all commands share: the target, the options, confirming, watching to the end.
 
 Exit codes: 0 done; 1 refused, or stopped by a finding with nothing changed; 2 bad usage;
-3 failed part-way, the way back is named.
+3 failed part-way, the way back is named; 4 not ended: it rests, or goes on unwatched.
 """
 
 import json
@@ -22,7 +22,7 @@ from brave_bridge.workbench.keeping import keep_way
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 
-DONE, REFUSED, FAILED = 0, 1, 3
+DONE, REFUSED, FAILED, NOT_ENDED = 0, 1, 3, 4
 
 app = typer.Typer(
     no_args_is_help=False,
@@ -36,7 +36,8 @@ app = typer.Typer(
     ),
     epilog=(
         "Exit codes: 0 done; 1 refused, or stopped by a finding with nothing changed; "
-        "2 bad usage; 3 failed part-way (the way back is named)."
+        "2 bad usage; 3 failed part-way (the way back is named); 4 not ended: it rests, or "
+        "goes on without this terminal."
     ),
 )
 
@@ -128,21 +129,30 @@ def confirm(yes: bool, question: str) -> None:
 
 
 def follow_to_end(desk: Desk, procedure: str, json_wanted: bool, *, ask: bool) -> None:
+    end_with(watch(desk, procedure, json_wanted, ask=ask), json_wanted)
+
+
+def watch(desk: Desk, procedure: str, json_wanted: bool, *, ask: bool) -> ProcedureRow:
+    """Watch until a procedure ends or rests; its row."""
     say = (lambda line: None) if json_wanted else print
     try:
-        row = follow(desk, procedure, say, ask=ask)
+        return follow(desk, procedure, say, ask=ask)
     except KeyboardInterrupt:
         print(
             "\nIt goes on without this terminal. Watch it again: brave-bridge go-on",
             file=sys.stderr,
         )
-        raise typer.Exit(DONE) from None
+        raise typer.Exit(NOT_ENDED) from None
     except RunnerGone:
         raise Refused(
             "following",
             "the runner ended without an outcome",
             "brave-bridge go-on continues where it stood",
         ) from None
+
+
+def end_with(row: ProcedureRow, json_wanted: bool) -> None:
+    """Print how a procedure ended and leave with the code that says so."""
     print_document(
         json_wanted, shapes.document("outcome", **shapes.procedure(row)), texts.outcome_text(row)
     )
@@ -150,8 +160,9 @@ def follow_to_end(desk: Desk, procedure: str, json_wanted: bool, *, ask: bool) -
 
 
 def code_of(row: ProcedureRow) -> int:
+    """The exit code that tells how a procedure stands; only what is done is 0."""
     if row.outcome is None:
-        return DONE
+        return NOT_ENDED if row.state in ("running", "resting") else FAILED
     if row.outcome.state == "done":
         return DONE if row.outcome.proof is None or row.outcome.proof.passed else FAILED
     changed = row.outcome.state == "failed" or row.outcome.legs_done

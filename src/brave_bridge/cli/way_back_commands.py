@@ -8,15 +8,18 @@ import typer
 
 from brave_bridge.cli import shapes, way_back_shapes, way_back_texts
 from brave_bridge.cli.application import (
+    DONE,
     REFUSED,
     Json,
     Yes,
     app,
+    code_of,
     confirm,
+    end_with,
     follow_to_end,
     print_document,
+    watch,
 )
-from brave_bridge.cli.follow import follow
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.snapshots.cover import Exclusion, MountRule
 from brave_bridge.workbench import cards
@@ -45,11 +48,9 @@ def snapshot(
     """Take a snapshot as a way back, and watch it."""
     ways = _ways(context)
     procedure = ways.begin_snapshot(reason, engine)
-    if not json:
-        follow_to_end(ways.desk, procedure, json, ask=False)
-    row = follow(ways.desk, procedure, lambda line: None, ask=False)
-    if row.outcome is None or row.outcome.state != "done":
-        raise Refused("taking a snapshot", row.outcome.why if row.outcome else "it has not ended")
+    row = watch(ways.desk, procedure, json, ask=False)
+    if not json or code_of(row) != DONE:
+        end_with(row, json)
     taken = next(way for way in ways.listed() if way.id in row.outcome.ways_back)
     print_document(json, shapes.document("snapshot", **way_back_shapes.way_back(taken)), ())
 

@@ -21,15 +21,22 @@ def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: st
         Candidate(
             id=kept.snapshot.id,
             created=kept.snapshot.created,
+            number=kept.snapshot.number,
             pinned=kept.keeping.pinned,
             deadline=kept.keeping.deadline,
-            whole=kept.is_whole,
+            held=_why_held(kept),
             last_crossing=kept.snapshot.id in needed,
             proved=proved,
         )
         for kept in listed
     ]
     return fates(candidates, read_choices(machine).retention, now, _free_percent(snapshots))
+
+
+def _why_held(kept: Kept) -> str:
+    """Why the rules say nothing of a way back; empty where they do."""
+    why = kept.fault or kept.doubt
+    return f"{why}; a person decides about it" if why else ""
 
 
 def _needed_by(crossing: ProcedureRow, listed: list[Kept]) -> set[str]:

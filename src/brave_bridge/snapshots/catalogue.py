@@ -82,11 +82,24 @@ class Snapshots:
 
         What is half made is no snapshot, and is not here.
         """
-        found = []
-        for folder in sorted(self.folder.glob("*/")) if self.folder.is_dir() else []:
-            if (folder / DESCRIPTION).exists() and SNAPSHOT_ID.match(folder.name):
-                found.append(self._listed(folder))
-        return sorted(found, key=lambda kept: (kept.snapshot.created, kept.snapshot.id))
+        found = [self._listed(folder) for folder in self._folders().values()]
+        return sorted(found, key=lambda kept: kept.snapshot.order)
+
+    def _folders(self) -> dict[str, Path]:
+        """The folder of each snapshot's description, by id.
+
+        Those on the chosen disk count also where the machine's own record of them is gone.
+        """
+        found = {}
+        for folder in sorted(self.folder.glob("*/")):
+            if _holds_snapshot(folder):
+                found[folder.name] = folder
+        with contextlib.suppress(MachineError):
+            store = read_choices(self.machine).keep_in
+            for folder in sorted(Path(store).glob("*/")) if store else ():
+                if _holds_snapshot(folder) and _is_of(folder, self.machine.name, store):
+                    found.setdefault(folder.name, folder)
+        return found
 
     def _listed(self, folder: Path) -> Kept:
         try:
@@ -101,8 +114,13 @@ class Snapshots:
                 leg="", version="",
             )  # fmt: skip
             return Kept(snapshot=nameless, fault=f"its description cannot be read: {error}")
-        keeping = read_keeping(folder)
-        return Kept(snapshot=snapshot, keeping=keeping, fault=self._fault(snapshot, keeping))
+        keeping, doubt = Keeping(), ""
+        try:
+            keeping = read_keeping(folder)
+        except (OSError, ValueError) as error:
+            doubt = f"what was decided about it cannot be read: {error}"
+        fault = self._fault(snapshot, keeping)
+        return Kept(snapshot=snapshot, keeping=keeping, fault=fault, doubt=doubt)
 
     def _fault(self, snapshot: Snapshot, keeping: Keeping) -> str:
         base = self.base(snapshot)
@@ -112,6 +130,9 @@ class Snapshots:
             return fault
         for part in snapshot.parts:
             manifest = base / part.folder / "manifest.jsonl"
+            for place in (base, base / part.folder, base / part.folder / "tree", manifest):
+                if place.is_symlink():
+                    return f"a link stands in it: {place}"
             if not manifest.is_file() or not manifest.stat().st_size:
                 return f"its manifest of {part.mount} is missing"
             if fault := ENGINES[part.engine].fault(part, base / part.folder):
@@ -222,8 +243,9 @@ class Snapshots:
         """Change what is decided about a snapshot: fields of Keeping."""
         kept = self.kept(identifier)
         changed = msgspec.structs.replace(kept.keeping, **changes)
-        write_keeping(self.folder / identifier, changed)
-        return self._listed(self.folder / identifier)
+        folder = self._folders()[identifier]
+        write_keeping(folder, changed)
+        return self._listed(folder)
 
     def delete(self, identifier: str, why: str) -> Gone:
         """Remove a snapshot; what it was is kept with when and why it ended.
@@ -258,6 +280,7 @@ class Snapshots:
                 f"deleting {identifier}", self.machine.name, error.strerror or str(error),
                 "it is no way back any more; delete it again when the cause is mended",
             ) from error  # fmt: skip
+        self.folder.mkdir(parents=True, exist_ok=True)
         with open(self.folder / _GONE, "ab") as stream:
             stream.write(msgspec.json.encode(gone) + b"\n")
         return gone
@@ -340,6 +363,21 @@ class Snapshots:
                 f"reading the manifest of {snapshot.id}, {part.mount}", self.machine.name,
                 str(error), "use another way back",
             ) from error  # fmt: skip
+
+
+def _holds_snapshot(folder: Path) -> bool:
+    """Whether a folder says that it is a snapshot, finished."""
+    named = SNAPSHOT_ID.match(folder.name) and not folder.is_symlink()
+    return bool(named) and (folder / DESCRIPTION).exists()
+
+
+def _is_of(folder: Path, machine: str, store: str) -> bool:
+    """Whether a snapshot on another disk is of that machine; what cannot be read is not."""
+    try:
+        snapshot = read_description(folder)
+    except (OSError, ValueError):
+        return False
+    return snapshot.machine == machine and snapshot.kept_in == store
 
 
 def _lie(snapshot: Snapshot, name: str) -> str:

@@ -12,7 +12,7 @@ import tomlkit
 
 from brave_bridge.snapshots.cover import Cover, Exclusion
 from brave_bridge.snapshots.engines.engine import Part, Use
-from brave_bridge.snapshots.writing import replace_content
+from brave_bridge.snapshots.writing import replace_content, set_aside_damaged
 
 SNAPSHOT_ID = re.compile(r"^[a-z0-9][a-z0-9-]{0,79}$")
 PART_FOLDER = re.compile(r"^[a-z0-9][a-z0-9._-]{0,120}$")
@@ -47,12 +47,19 @@ class Snapshot(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """The kernel that ran when it was taken."""
     boot_entry: str = ""
     """The boot entry that goes with it, as the loader names it."""
+    number: int = 0
+    """Its place in the order in which they were taken; the clock may have been set since."""
     kept_in: str = ""
     """The folder that holds it where that is not the machine's own."""
     parts: tuple[Part, ...] = ()
     uncovered: tuple[str, ...] = ()
     """File systems that are not part of it, each ``path: why``."""
     exclusions: tuple[Exclusion, ...] = ()
+
+    @property
+    def order(self) -> tuple[int, str, str]:
+        """What snapshots are sorted by, the oldest first."""
+        return (self.number, self.created, self.id)
 
     @property
     def cover(self) -> Cover:
@@ -118,6 +125,8 @@ class Kept(msgspec.Struct, frozen=True, kw_only=True):
     snapshot: Snapshot
     keeping: Keeping = Keeping()
     fault: str = ""
+    doubt: str = ""
+    """Why what was decided about it is not known."""
     use: Use | None = None
 
     @property
@@ -149,15 +158,19 @@ def write_description(folder: Path, snapshot: Snapshot) -> None:
 
 
 def read_keeping(folder: Path) -> Keeping:
-    """What is decided about a snapshot; nothing where nothing was, or the file is damaged."""
+    """What is decided about a snapshot; ValueError or OSError where that cannot be read."""
     try:
         return msgspec.toml.decode(_limited(folder / KEEPING), type=Keeping)
-    except (OSError, ValueError):
+    except FileNotFoundError:
         return Keeping()
 
 
 def write_keeping(folder: Path, keeping: Keeping) -> None:
-    """Write it in place of what was decided before."""
+    """Write it in place of what was decided before; what cannot be read is set aside."""
+    try:
+        read_keeping(folder)
+    except (OSError, ValueError):
+        set_aside_damaged(folder / KEEPING)
     replace_content(folder / KEEPING, tomlkit.dumps(msgspec.to_builtins(keeping)).encode())
 
 

@@ -15,6 +15,7 @@ from brave_bridge.snapshots.choices import Choices, read_choices
 from brave_bridge.snapshots.description import (
     DESCRIPTION,
     PART_FOLDER,
+    SNAPSHOT_ID,
     About,
     Snapshot,
     write_description,
@@ -26,11 +27,13 @@ from brave_bridge.snapshots.files import sync_file_system
 from brave_bridge.snapshots.parts import Layout, layout_of
 from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress
+from brave_bridge.snapshots.writing import replace_content
 
 _MAKING = "making.json"
 """Which parts are being made, or removed: enough to remove them after a kill."""
 
 _LOCK = "taking.lock"
+_COUNTER = "counter"
 
 
 def base_of(snapshot: Snapshot, own: Path) -> Path:
@@ -62,6 +65,7 @@ class Taking:
         os.chmod(self.own, 0o700)
         with _alone(self.own):
             remove_leftovers(self.own, self.choices)
+            self.number = _count_up(self.own, self.known)
             try:
                 return self._take(identifier, progress)
             except (OSError, ValueError):
@@ -84,6 +88,7 @@ class Taking:
             version=self.version,
             kernel=self.about.kernel,
             boot_entry=self.about.boot_entry,
+            number=self.number,
             kept_in=self.choices.keep_in,
             parts=tuple(parts),
             uncovered=tuple(f"{u.path}: {u.why}" for u in layout.uncovered),
@@ -94,20 +99,19 @@ class Taking:
             write_description(self.base, snapshot)
         write_description(self.own / identifier, snapshot)
         sync_file_system(self.own)
-        (self.base / _MAKING).unlink(missing_ok=True)
+        for folder in (self.base, self.own / identifier):
+            (folder / _MAKING).unlink(missing_ok=True)
         return snapshot
 
     def _make_folders(self, identifier: str) -> Path:
-        (self.own / identifier).mkdir()
+        own = _begun(self.own / identifier)
         if not self.choices.keep_in:
-            return self.own / identifier
+            return own
         store = Path(self.choices.keep_in)
         if not store.is_dir():
             raise OSError(errno.ENOENT, f"the disk for snapshots is not here: {store}")
         self._refuse_inside_cover(store)
-        base = store / identifier
-        base.mkdir(mode=0o700)
-        return base
+        return _begun(store / identifier)
 
     def _refuse_inside_cover(self, store: Path) -> None:
         """A store must not be part of what it keeps, nor go with it when it is restored."""
@@ -168,30 +172,53 @@ def _alone(own: Path) -> Iterator[None]:
         yield
 
 
+def _begun(folder: Path) -> Path:
+    """A folder that says from the first on that what is in it is ours, and not finished."""
+    with contextlib.suppress(OSError):
+        folder.rmdir()  # an empty one, left by a kill between the two steps
+    folder.mkdir(mode=0o700)
+    keep_plan(folder, [])
+    return folder
+
+
+def _count_up(own: Path, known: list[Snapshot]) -> int:
+    """The next number in the order of snapshots: higher than any before, those gone included."""
+    highest = max((snapshot.number for snapshot in known), default=0)
+    with contextlib.suppress(OSError, ValueError):
+        highest = max(highest, int((own / _COUNTER).read_bytes()[:40]))
+    replace_content(own / _COUNTER, f"{highest + 1}\n".encode())
+    return highest + 1
+
+
 def remove_leftovers(own: Path, choices: Choices) -> None:
-    """Remove every snapshot that was not finished, or only half removed, with all its parts."""
-    names = [folder.name for folder in own.glob("*/")]
+    """Remove every snapshot that was not finished, or only half removed, with all its parts.
+
+    Only what says of itself that we were making or removing it; anything else is not ours.
+    """
     for store in {own, Path(choices.keep_in or own)}:
-        for name in names:
-            folder = store / name
-            if folder.is_dir() and not (own / name / DESCRIPTION).exists():
-                for part in _planned_parts(folder):
-                    with contextlib.suppress(OSError):
-                        ENGINES[part.engine].delete(part, folder / part.folder, None)
-                remove_folder(folder)
+        for folder in sorted(store.glob("*/")):
+            finished = any((place / DESCRIPTION).exists() for place in (folder, own / folder.name))
+            parts = None if folder.is_symlink() or finished else _planned_parts(folder)
+            if parts is None or not SNAPSHOT_ID.match(folder.name):
+                continue
+            for part in parts:
+                with contextlib.suppress(OSError):
+                    ENGINES[part.engine].delete(part, folder / part.folder, None)
+            remove_folder(folder)
 
 
 def keep_plan(folder: Path, parts: list[Part] | tuple[Part, ...]) -> None:
     """Say which parts a folder has, so that a kill leaves nothing unknown behind."""
     if folder.is_dir():
-        (folder / _MAKING).write_bytes(msgspec.json.encode(list(parts)))
+        replace_content(folder / _MAKING, msgspec.json.encode(list(parts)))
 
 
-def _planned_parts(folder: Path) -> list[Part]:
+def _planned_parts(folder: Path) -> list[Part] | None:
+    """The parts that were being made or removed in a folder; None where it does not say so."""
     try:
         parts = msgspec.json.decode((folder / _MAKING).read_bytes(), type=list[Part])
     except (OSError, msgspec.DecodeError):
-        return []
+        return None
     return [part for part in parts if part.engine in ENGINES and PART_FOLDER.match(part.folder)]
 
 

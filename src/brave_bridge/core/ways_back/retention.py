@@ -22,9 +22,12 @@ class Candidate(msgspec.Struct, frozen=True, kw_only=True):
 
     id: str
     created: str
+    number: int = 0
+    """Its place in the order in which they were taken, whatever the clock said; 0: not known."""
     pinned: bool = False
     deadline: str = ""
-    whole: bool = True
+    held: str = ""
+    """Why only a person can decide: it is damaged, out of reach, or not understood."""
     last_crossing: bool = False
     """Whether it is the way back of the newest crossing."""
     proved: str = ""
@@ -44,17 +47,18 @@ def fates(
 ) -> list[Fate]:
     """The fate of each snapshot, oldest first.
 
-    The only whole one never goes, nor a pinned one; damaged ones do not count as kept.
+    The only whole one never goes, nor a pinned one. One that is held stays, and is neither
+    newer nor older than another.
     """
-    known = sorted(candidates, key=lambda candidate: candidate.created)
-    whole = [candidate for candidate in known if candidate.whole]
+    known = sorted(candidates, key=lambda candidate: (candidate.number, candidate.created))
+    whole = [candidate for candidate in known if not candidate.held]
     newest = {candidate.id for candidate in whole[-max(rules.keep, 1) :]}
     short_of_room = bool(rules.least_free_percent) and free_percent < rules.least_free_percent
     found: list[Fate] = []
     left = len(whole)
     for candidate in known:
         goes, why = _judge(candidate, rules, now, candidate.id in newest, short_of_room)
-        if goes and candidate.whole:
+        if goes:
             if left <= 1:
                 goes, why = False, "it is the only way back"
             else:
@@ -66,6 +70,8 @@ def fates(
 def _judge(
     candidate: Candidate, rules: Retention, now: str, is_new: bool, short_of_room: bool
 ) -> tuple[bool, str]:
+    if candidate.held:
+        return False, candidate.held
     if candidate.pinned:
         return False, "it is pinned"
     if candidate.last_crossing:
