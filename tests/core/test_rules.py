@@ -227,6 +227,9 @@ CASES = [
     ("way-back-end", CLEAR, "19 days left", {
         "way_back": WayBackSeen("2026-11-24", ends="2026-12-14T09:00:00+00:00")}),
     ("damaged-way-back", CAUTION, "s-1 cannot", ways(damaged=(("s-1", "a flipped bit"),))),
+    ("damaged-state", CAUTION, "decisions.json could not be read", {
+        "damaged_state": (("/var/lib/brave-bridge/decisions.json", "a flipped bit"),)}),
+    ("damaged-state", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
     ("damaged-way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
     ("cut-off-return", STOP, "s-1 was cut off", ways(cut_off="s-1")),
     ("recovery-card", CAUTION, "No recovery card", ways(card="none")),

@@ -13,7 +13,7 @@ from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import CrossBrief, RemedyBrief, ReturnBrief, UpdateBrief
 from brave_bridge.workbench import run
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import keep_decisions, read_decisions, surroundings_for
+from brave_bridge.workbench.keeping import change_decisions, read_decisions, surroundings_for
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
@@ -220,7 +220,7 @@ def test_a_confirmed_backup_and_a_window_are_held_against_the_plan(stand_in):
     ready.set_window("22:00-22:01")
     Plans(desk).make("7")
     slow = msgspec.structs.replace(ready.decisions, speeds=Speeds(link=2000.0, disk=1e6))
-    keep_decisions(desk.machine, slow)
+    change_decisions(desk.machine, lambda _: slow)
     after = found(desk)
     assert after["data-backup"].verdict is Verdict.CLEAR
     assert ready.decisions.window == Window("22:00", 1)
@@ -304,7 +304,7 @@ def test_a_runner_that_fails_itself_still_puts_back_what_was_entered(stand_in, m
     carry_out(root, "avocet", "trial", ("after", 8))
     assert not _running(root)["tide-archive"]
 
-    def broken(self, folder):
+    def broken(self):
         raise RuntimeError("for a test")
 
     monkeypatch.setattr("brave_bridge.runner.durable.DurableRun.carry_out", broken)

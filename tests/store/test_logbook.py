@@ -4,7 +4,8 @@ import msgspec
 import pytest
 
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.store.logbook import Logbook, LogbookError, ProcedureRow, QuestionRow, now
+from brave_bridge.store.database import DatabaseError
+from brave_bridge.store.logbook import Logbook, ProcedureRow, QuestionRow, now
 
 
 @pytest.fixture
@@ -67,6 +68,6 @@ def test_an_outcome_comes_back_as_it_was_written(logbook, tmp_path):
 
 def test_a_damaged_file_is_told_and_left_alone(tmp_path):
     (tmp_path / "logbook.sqlite").write_bytes(b"not a database at all" * 100)
-    with pytest.raises(LogbookError, match=r"logbook\.sqlite.*not a database"):
+    with pytest.raises(DatabaseError, match=r"logbook\.sqlite.*damaged: no database"):
         Logbook(tmp_path)
     assert (tmp_path / "logbook.sqlite").read_bytes().startswith(b"not a database")

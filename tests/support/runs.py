@@ -83,7 +83,7 @@ def _in_child(desk: Desk, identifier: str, shall_die: Callable[[str, int, Logboo
     performer = Performer(desk.machine, desk.family(), desk.snapshots, identifier)
     performer.poll_seconds = 0.01
     run = DurableRun(desk.logbook(), performer, identifier, rest=lambda: os._exit(0), probe=probe)
-    outcome = run.carry_out(desk.machine.state)
+    outcome = run.carry_out()
     desk.logbook().set_state(identifier, outcome.state, outcome)
 
 

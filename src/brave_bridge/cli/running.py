@@ -15,7 +15,7 @@ from brave_bridge.cli import (
 )
 from brave_bridge.cli.application import DONE, REFUSED, app
 from brave_bridge.machines.port import MachineError
-from brave_bridge.store.logbook import LogbookError
+from brave_bridge.store.database import DatabaseError
 from brave_bridge.workbench.lines import CatalogueError
 from brave_bridge.workbench.refusal import Refused
 
@@ -40,7 +40,7 @@ def run(words: list[str]) -> int:
     except MachineError as error:
         what = f"{error.attempted} on {error.machine}"
         return _refuse(wants_json, what, error.seen, error.remedy)
-    except (LogbookError, CatalogueError) as error:
+    except (DatabaseError, CatalogueError) as error:
         return _refuse(wants_json, "reading or writing", str(error), "")
     except OSError as error:
         why = f"{error.filename or ''}: {error.strerror or error}".removeprefix(": ")

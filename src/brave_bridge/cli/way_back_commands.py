@@ -21,6 +21,7 @@ from brave_bridge.cli.application import (
     watch,
 )
 from brave_bridge.core.formats.text import byte_size
+from brave_bridge.snapshots.choices import cover_of
 from brave_bridge.snapshots.cover import Exclusion, MountRule
 from brave_bridge.workbench import cards
 from brave_bridge.workbench.file_difference import file_difference
@@ -265,7 +266,7 @@ def cover(
         )
     layout = ways.snapshots.layout()
     engines = ways.snapshots.engines()
-    left = ways.choices.cover(ways.machine.kind).sentences
+    left = cover_of(ways.machine, ways.choices).sentences
     needed, free = ways.snapshots.room()
     told = way_back_shapes.cover(engines, layout, left)
     document = shapes.document("cover", **told, bytes_needed=needed, bytes_free=free)

@@ -23,7 +23,7 @@ class FolderMachine:
     def __init__(self, name: str, root: Path) -> None:
         self.name = name
         self.root = root
-        self.state = root / STATE_FOLDER.lstrip("/")
+        self.state = self._place(STATE_FOLDER)
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         """The argv that runs ``argv`` on the machine."""

@@ -71,11 +71,12 @@ def launch(
 
 
 def _inherited() -> dict[str, str]:
-    names = ("PATH", "HOME", "http_proxy", "https_proxy", "no_proxy", "TMPDIR",
+    """What of our environment a job keeps: the home of whoever called us is not root's."""
+    names = ("PATH", "http_proxy", "https_proxy", "no_proxy", "TMPDIR",
              "LIBVIRT_DEFAULT_URI", "DOCKER_HOST")  # fmt: skip
     kept = {name: os.environ[name] for name in names if name in os.environ}
     sbin = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
-    return {**kept, "PATH": kept.get("PATH", "") + ":" + sbin}
+    return {**kept, "HOME": "/root", "PATH": kept.get("PATH", "") + ":" + sbin}
 
 
 def state_of(folder: Path) -> JobState | None:

@@ -35,12 +35,13 @@ def ask_all(wish: Answers) -> dict[tuple[str, ...], Answer]:
 def _started(command: Sequence[str]) -> subprocess.Popen | None:
     environment = {
         "PATH": _SBIN,
+        "HOME": "/nonexistent",  # what a command remembers of being asked stays nowhere
         "LC_ALL": "C",
         "TERM": "dumb",
         "SYSTEMD_PAGER": "",
         "COLUMNS": "400",
     }
-    kept = ("HOME", "XDG_RUNTIME_DIR", "LIBVIRT_DEFAULT_URI", "DOCKER_HOST", "XDG_SESSION_ID")
+    kept = ("XDG_RUNTIME_DIR", "LIBVIRT_DEFAULT_URI", "DOCKER_HOST", "XDG_SESSION_ID")
     environment |= {name: os.environ[name] for name in kept if name in os.environ}
     try:
         return subprocess.Popen(

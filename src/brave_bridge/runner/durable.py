@@ -1,16 +1,16 @@
-"""Carrying out a script durably: every request is a recorded step.
+"""Carrying out a script durably: the logbook is the record that it is replayed from.
 
 The intent is in the logbook before a request is acted on, the reply after. When the
-process dies, the next one replays the recorded replies into a fresh script and so stands
-at the very request that was under way.
+process dies, the next one sends the recorded replies into a fresh script and so stands at
+the very request that was under way. What the script asks for is held against what was
+recorded: a script that asks for something else is another version's, and is not gone on with.
 """
 
 import time
 from collections.abc import Callable
-from pathlib import Path
+from itertools import count
 
 import msgspec
-from dbos import DBOS, DBOSConfig, SetWorkflowID
 
 from brave_bridge.core.crossing.requests import (
     Answered,
@@ -30,23 +30,27 @@ from brave_bridge.core.crossing.requests import (
     Restarted,
     Restored,
     Run,
+    Script,
     SnapshotTaken,
 )
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.formats.text import byte_size, counted, one_line
 from brave_bridge.runner.briefs import SCRIPT_VERSION, decode_brief, script_of
 from brave_bridge.runner.performer import Performer
-from brave_bridge.store.logbook import Logbook, QuestionRow, now
+from brave_bridge.store.logbook import EntryRow, Logbook, ProcedureRow, QuestionRow, now
 
-STEPS_FILE = "runner.sqlite"
 _POLL_SECONDS = 0.2
 
 Probe = Callable[[str, int], None]
 """Called as (``before`` | ``after``, request number) around every deed."""
 
 
+class BegunByAnotherVersion(Exception):
+    """What was recorded is not what this version's script asks for; the message says where."""
+
+
 class DurableRun:
-    """One procedure carried out in this process. Only one may exist in a process.
+    """One procedure carried out in this process.
 
     ``rest`` ends the process at a checkpoint at which the person asked to rest: the
     procedure stays open, and the next process goes on from there.
@@ -62,40 +66,24 @@ class DurableRun:
         self.rest = rest
         self.probe = probe or (lambda moment, seq: None)
 
-    def carry_out(self, folder: Path) -> Outcome:
-        """Begin, or go on where an earlier process stood, until the outcome."""
-        config = DBOSConfig(
-            name="brave-bridge",
-            system_database_url=f"sqlite:///{folder / STEPS_FILE}",
-            application_version=SCRIPT_VERSION,
-            log_level="ERROR",
-            run_admin_server=False,
-            enable_otlp=False,
-        )
-        DBOS(config=config)
+    def carry_out(self) -> Outcome:
+        """Begin, or go on where an earlier process stood, until the outcome.
 
-        @DBOS.step(name="request")
-        def take_step(seq: int, content: str) -> str:
-            request = msgspec.json.decode(content, type=AnyRequest)
-            return msgspec.json.encode(self._settle(seq, request)).decode()
-
-        @DBOS.workflow(name="procedure")
-        def procedure(identifier: str) -> str:
-            if identifier != self.identifier:
-                # One that was given up: launching would otherwise take it up again.
-                return msgspec.json.encode(Outcome(state="stopped", at="given up")).decode()
-            row = self.logbook.procedure(identifier)
-            script = script_of(decode_brief(row.brief))
-            outcome = _drive(script, take_step)
-            return msgspec.json.encode(outcome).decode()
-
-        DBOS.launch()
+        BegunByAnotherVersion where the procedure cannot be gone on with.
+        """
+        row = self.logbook.procedure(self.identifier)
+        script = _fresh_script(row)
+        recorded = {entry.seq: entry for entry in self.logbook.entries(self.identifier)}
         try:
-            with SetWorkflowID(self.identifier):
-                handle = DBOS.start_workflow(procedure, self.identifier)
-            return msgspec.json.decode(handle.get_result(), type=Outcome)
-        finally:
-            DBOS.destroy(workflow_completion_timeout_sec=0)
+            request = next(script)
+            for seq in count():
+                entry = recorded.get(seq)
+                if entry is not None:
+                    _must_be_recorded(request, entry)
+                reply = _recorded_reply(entry) if entry and entry.ended else None
+                request = script.send(reply or self._settle(seq, request))
+        except StopIteration as end:
+            return end.value
 
     def _settle(self, seq: int, request: Request) -> Reply:
         """Record the intent, do the deed, record the reply."""
@@ -147,17 +135,33 @@ class DurableRun:
         return Answered(question.answer, question.answered_by)
 
 
-def _drive(script, take_step: Callable[[int, str], str]) -> Outcome:
-    seq = 0
+def _fresh_script(row: ProcedureRow) -> Script[Outcome]:
+    if row.version not in ("", SCRIPT_VERSION):
+        raise BegunByAnotherVersion(f"its script is {row.version}, this one is {SCRIPT_VERSION}")
     try:
-        request = next(script)
-        while True:
-            content = msgspec.json.encode(request).decode()
-            reply = msgspec.json.decode(take_step(seq, content), type=AnyReply)
-            seq += 1
-            request = script.send(reply)
-    except StopIteration as end:
-        return end.value
+        return script_of(decode_brief(row.brief))
+    except msgspec.DecodeError as error:
+        raise BegunByAnotherVersion(f"its brief cannot be read: {error}") from error
+
+
+def _must_be_recorded(request: Request, entry: EntryRow) -> None:
+    try:
+        known = msgspec.json.decode(entry.request, type=AnyRequest)
+    except msgspec.DecodeError as error:
+        where = f"request {entry.seq} cannot be read: {error}"
+        raise BegunByAnotherVersion(where) from error
+    if known != request:
+        raise BegunByAnotherVersion(
+            f"request {entry.seq} was “{known.title}”, this version asks for “{request.title}”"
+        )
+
+
+def _recorded_reply(entry: EntryRow) -> Reply:
+    try:
+        return msgspec.json.decode(entry.reply or b"", type=AnyReply)
+    except msgspec.DecodeError as error:
+        where = f"the reply to request {entry.seq} cannot be read: {error}"
+        raise BegunByAnotherVersion(where) from error
 
 
 def _is_good(request: Request, reply: Reply) -> bool:

@@ -2,17 +2,25 @@
 
 import os
 
-from brave_bridge.core.ways_back.retention import Candidate, Fate, fates
-from brave_bridge.machines.port import Machine
+from brave_bridge.core.ways_back.retention import Candidate, Fate, Retention, fates
+from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.choices import read_choices
 from brave_bridge.snapshots.description import Gone, Kept
+from brave_bridge.store.database import DatabaseError
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow
 
 
 def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: str) -> list[Fate]:
-    """What the rules say of every way back at a moment (ISO 8601 in UTC)."""
-    crossing = newest_crossing(machine)
+    """What the rules say of every way back at a moment (ISO 8601 in UTC).
+
+    Where the rules or the logbook cannot be read, they say nothing: a person decides.
+    """
+    doubt, crossing, rules = "", None, Retention()
+    try:
+        crossing, rules = newest_crossing(machine), read_choices(machine).retention
+    except (MachineError, DatabaseError) as error:
+        doubt = f"what holds for it is not known: {error}"
     proved = ""
     if crossing and crossing.outcome and crossing.outcome.proof and crossing.outcome.proof.passed:
         proved = crossing.ended
@@ -24,18 +32,18 @@ def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: st
             number=kept.snapshot.number,
             pinned=kept.keeping.pinned,
             deadline=kept.keeping.deadline,
-            held=_why_held(kept),
+            held=_why_held(kept, doubt),
             last_crossing=kept.snapshot.id in needed,
             proved=proved,
         )
         for kept in listed
     ]
-    return fates(candidates, read_choices(machine).retention, now, _free_percent(snapshots))
+    return fates(candidates, rules, now, _free_percent(snapshots))
 
 
-def _why_held(kept: Kept) -> str:
+def _why_held(kept: Kept, doubt: str) -> str:
     """Why the rules say nothing of a way back; empty where they do."""
-    why = kept.fault or kept.doubt
+    why = kept.fault or kept.doubt or doubt
     return f"{why}; a person decides about it" if why else ""
 
 

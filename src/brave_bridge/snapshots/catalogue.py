@@ -7,6 +7,7 @@ each part with its ``manifest.jsonl`` and, for copies, ``tree/`` (the files); an
 
 import contextlib
 import os
+import re
 import stat
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
@@ -15,7 +16,14 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.snapshots.choices import Choices, own_folder, read_choices
+from brave_bridge.machines.state import must_be_trusted
+from brave_bridge.snapshots.choices import (
+    Choices,
+    choices_or_shipped,
+    cover_of,
+    own_folder,
+    read_choices,
+)
 from brave_bridge.snapshots.description import (
     DESCRIPTION,
     PART_FOLDER,
@@ -34,7 +42,13 @@ from brave_bridge.snapshots.engines.choose import ENGINES, choose
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.manifest import Manifest, checksum_of
 from brave_bridge.snapshots.parts import Layout, layout_of
-from brave_bridge.snapshots.taking import Taking, base_of, keep_plan, remove_folder
+from brave_bridge.snapshots.taking import (
+    Taking,
+    base_of,
+    keep_plan,
+    planned_parts,
+    remove_folder,
+)
 from brave_bridge.snapshots.tree_copy import Progress, covered_bytes
 
 _GONE, _USES = "gone.jsonl", "uses.json"
@@ -44,8 +58,10 @@ _MOST_GONE = 200
 def make_state_folder(machine: Machine) -> None:
     """Make a machine's state folder where it is missing; MachineError where that is refused.
 
-    On btrfs it is a subvolume of its own, which snapshots of the root do not contain.
+    It is refused, too, where somebody else can write to what is there. On btrfs it is a
+    subvolume of its own, which snapshots of the root do not contain.
     """
+    must_be_trusted(machine)
     if machine.state.is_dir():
         return
     try:
@@ -187,9 +203,14 @@ class Snapshots:
 
     def layout(self, choices: Choices | None = None) -> Layout:
         """What a snapshot that is taken now would cover."""
-        choices = choices or read_choices(self.machine)
-        cover = choices.cover(self.machine.kind)
+        choices = choices or choices_or_shipped(self.machine)
+        cover = cover_of(self.machine, choices)
         return layout_of(self.machine, cover, choices.taken_in)
+
+    def layout_for(self, snapshot: Snapshot) -> Layout:
+        """The file systems that a snapshot is of, whatever was decided since."""
+        mounts = tuple(part.mount for part in snapshot.parts)
+        return layout_of(self.machine, snapshot.cover, mounts)
 
     def engines(self) -> list[tuple[Mounted, str, str]]:
         """The covered file systems, each with the engine that would take it and why."""
@@ -203,7 +224,7 @@ class Snapshots:
     def room(self) -> tuple[int, int]:
         """What a first copy of everything that engines copy would take, and what is free there."""
         choices = read_choices(self.machine)
-        cover = choices.cover(self.machine.kind)
+        cover = cover_of(self.machine, choices)
         needed = sum(
             covered_bytes(mounted.folder, cover.below(mounted.path))
             for mounted, engine, _ in self.engines()
@@ -265,12 +286,18 @@ class Snapshots:
             ended=self.now(),
         )  # fmt: skip
         base = self.base(snapshot)
+        own = self.folder / identifier
+        if base != own and base.is_dir() and not _is_ours(base, snapshot):
+            raise MachineError(
+                f"deleting {identifier}", self.machine.name,
+                f"what stands in {base} is another", "look at it; nothing was removed",
+            )  # fmt: skip
         try:
             # First the description: what is only half removed is no snapshot any more.
             for folder in {self.folder / identifier, base}:
                 keep_plan(folder, snapshot.parts)
                 (folder / DESCRIPTION).unlink(missing_ok=True)
-            layout = self.layout()
+            layout = self.layout_for(snapshot)
             for part in snapshot.parts if base.is_dir() else ():
                 ENGINES[part.engine].delete(part, base / part.folder, layout.at(part.mount))
             for folder in {base, self.folder / identifier}:
@@ -332,7 +359,7 @@ class Snapshots:
     @contextlib.contextmanager
     def shown(self, snapshot: Snapshot, part: Part) -> Iterator[Path]:
         """The folder with a part's files; MachineError where they cannot be reached."""
-        mounted = self.layout().at(part.mount) or Mounted(part.mount, self.machine.root)
+        mounted = self.layout_for(snapshot).at(part.mount) or Mounted(part.mount, self.machine.root)
         try:
             with ENGINES[part.engine].shown(part, self.base(snapshot) / part.folder, mounted) as t:
                 yield t
@@ -371,6 +398,16 @@ def _holds_snapshot(folder: Path) -> bool:
     return bool(named) and (folder / DESCRIPTION).exists()
 
 
+def _is_ours(folder: Path, snapshot: Snapshot) -> bool:
+    """Whether a folder on another disk holds that snapshot, whole or half removed."""
+    if folder.is_symlink():
+        return False
+    try:
+        return read_description(folder) == snapshot
+    except (OSError, ValueError):
+        return planned_parts(folder) is not None
+
+
 def _is_of(folder: Path, machine: str, store: str) -> bool:
     """Whether a snapshot on another disk is of that machine; what cannot be read is not."""
     try:
@@ -389,6 +426,8 @@ def _lie(snapshot: Snapshot, name: str) -> str:
     for part in snapshot.parts:
         if part.engine not in ENGINES or not PART_FOLDER.match(part.folder):
             return f"it names no part of a snapshot: {part.folder[:40]!r}"
+        if part.place and not re.search(rf"[/@-]{re.escape(name)}\b", part.place):
+            return f"it names a volume that is none of its own: {part.place[:80]!r}"
     return ""
 
 

@@ -51,6 +51,26 @@ def read_choices(machine: Machine) -> Choices:
         ) from error
 
 
+def choices_or_shipped(machine: Machine) -> Choices:
+    """A machine's choices; those that ship with Brave Bridge where its own cannot be read.
+
+    For looking and returning, which need what is mounted; never for taking, or letting go.
+    """
+    try:
+        return read_choices(machine)
+    except MachineError:
+        return Choices()
+
+
+def cover_of(machine: Machine, choices: Choices) -> Cover:
+    """What a snapshot of the machine covers; never its state, wherever a link has put that."""
+    cover = choices.cover(machine.kind)
+    if not machine.state.is_relative_to(machine.root):
+        return cover
+    state = str(machine.state.relative_to(machine.root))
+    return cover if cover.leaves_out(state) else Cover((*cover.exclusions, Exclusion(state, "")))
+
+
 def keep_choices(machine: Machine, choices: Choices) -> None:
     """Write them in place of those before."""
     text = tomlkit.dumps(msgspec.to_builtins(choices))

@@ -259,7 +259,7 @@ class Returning:
 
     def _parts(self, snapshot: Snapshot) -> list[tuple[Part, Mounted]]:
         """Each part with the file system that it belongs to; MachineError where one is missing."""
-        layout = self.snapshots.layout()
+        layout = self.snapshots.layout_for(snapshot)
         pairs = []
         for part in snapshot.parts:
             mounted = layout.at(part.mount)

@@ -11,7 +11,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.machines.port import STATE_FOLDER, Machine
-from brave_bridge.snapshots.choices import Choices, read_choices
+from brave_bridge.snapshots.choices import Choices, cover_of, read_choices
 from brave_bridge.snapshots.description import (
     DESCRIPTION,
     PART_FOLDER,
@@ -55,7 +55,7 @@ class Taking:
         self.created = created
         self.version = version
         self.choices = read_choices(machine)
-        self.cover = self.choices.cover(machine.kind)
+        self.cover = cover_of(machine, self.choices)
         self._planned: list[Part] = []
         self._done = (0, 0)
 
@@ -198,7 +198,7 @@ def remove_leftovers(own: Path, choices: Choices) -> None:
     for store in {own, Path(choices.keep_in or own)}:
         for folder in sorted(store.glob("*/")):
             finished = any((place / DESCRIPTION).exists() for place in (folder, own / folder.name))
-            parts = None if folder.is_symlink() or finished else _planned_parts(folder)
+            parts = None if folder.is_symlink() or finished else planned_parts(folder)
             if parts is None or not SNAPSHOT_ID.match(folder.name):
                 continue
             for part in parts:
@@ -213,7 +213,7 @@ def keep_plan(folder: Path, parts: list[Part] | tuple[Part, ...]) -> None:
         replace_content(folder / _MAKING, msgspec.json.encode(list(parts)))
 
 
-def _planned_parts(folder: Path) -> list[Part] | None:
+def planned_parts(folder: Path) -> list[Part] | None:
     """The parts that were being made or removed in a folder; None where it does not say so."""
     try:
         parts = msgspec.json.decode((folder / _MAKING).read_bytes(), type=list[Part])

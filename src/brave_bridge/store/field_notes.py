@@ -4,12 +4,12 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from sqlalchemy import create_engine, select
-from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
+from sqlalchemy import select
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from brave_bridge.core.field_notes import SEVERITIES, FieldNote
-from brave_bridge.store.logbook import LogbookError
+from brave_bridge.snapshots.writing import set_aside_damaged
+from brave_bridge.store.database import DamagedDatabase, Database
 
 NOTES_FILE = "field-notes.sqlite"
 
@@ -31,21 +31,26 @@ class _Note(_Base):
     lifted_at: Mapped[str] = mapped_column(default="")
 
 
+def notes_to_write(folder: Path) -> "FieldNotes":
+    """The notes of a folder, to be written to; a damaged file is set aside first."""
+    try:
+        return FieldNotes(folder)
+    except DamagedDatabase as error:
+        set_aside_damaged(error.path)
+        return FieldNotes(folder)
+
+
 class FieldNotes:
-    """The notes of a fleet. LogbookError where the file is damaged or cannot be written."""
+    """The notes of a fleet. DatabaseError where the file is damaged or cannot be written."""
 
     def __init__(self, folder: Path) -> None:
         self.path = folder / NOTES_FILE
         folder.mkdir(parents=True, exist_ok=True)
-        self._engine = create_engine(f"sqlite:///{self.path}", connect_args={"timeout": 30})
-        try:
-            _Base.metadata.create_all(self._engine)
-        except SQLAlchemyError as error:
-            raise LogbookError(f"{self.path}: {error.__cause__ or error}") from error
+        self._database = Database(self.path, _Base)
 
     def close(self) -> None:
         """Let go of the file."""
-        self._engine.dispose()
+        self._database.close()
 
     def write(self, leg: str, machine: str, severity: str, text: str, workaround: str = "") -> int:
         """Write a note; its number. ValueError for a severity that is none, or no text."""
@@ -61,14 +66,14 @@ class FieldNotes:
             workaround=workaround.strip(),
             written=_now(),
         )
-        with Session(self._engine) as session, session.begin():
+        with self._database.session() as session, session.begin():
             session.add(note)
             session.flush()
             return note.id
 
     def lift(self, number: int, why: str) -> FieldNote:
         """Say that a note no longer holds, and why. KeyError where there is no such note."""
-        with Session(self._engine) as session, session.begin():
+        with self._database.session() as session, session.begin():
             note = session.get(_Note, number)
             if note is None:
                 raise KeyError(number)
@@ -77,7 +82,7 @@ class FieldNotes:
 
     def all(self) -> list[FieldNote]:
         """Every note, the newest first."""
-        with Session(self._engine) as session:
+        with self._database.session() as session:
             rows = session.scalars(select(_Note).order_by(_Note.id.desc()))
             return [_public(row) for row in rows]
 

@@ -4,22 +4,19 @@ One SQLite file in the machine's state folder. Whoever opens it sees what the ru
 wrote last; several may read while one writes.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
-from sqlalchemy import ForeignKey, create_engine, event, select
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy import ForeignKey, select
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.store.database import DamagedDatabase, Database
 
 LOGBOOK_FILE = "logbook.sqlite"
-
-
-class LogbookError(Exception):
-    """The logbook cannot be read or written; the message says why."""
 
 
 def now() -> str:
@@ -43,6 +40,7 @@ class _Procedure(_Base):
     outcome: Mapped[bytes | None] = mapped_column(default=None)
     rest_asked: Mapped[bool] = mapped_column(default=False)
     unattended: Mapped[bool] = mapped_column(default=False)
+    version: Mapped[str] = mapped_column(default="", server_default="")
 
 
 class _Entry(_Base):
@@ -77,7 +75,8 @@ class _Question(_Base):
 class ProcedureRow(msgspec.Struct, frozen=True):
     """A crossing or a return.
 
-    ``state`` is ``running``, ``resting``, ``done``, ``stopped`` or ``failed``.
+    ``state`` is ``running``, ``resting``, ``done``, ``stopped`` or ``failed``; ``version`` is
+    that of the script which began it, empty where that was not written down.
     """
 
     id: str
@@ -90,6 +89,7 @@ class ProcedureRow(msgspec.Struct, frozen=True):
     outcome: Outcome | None
     rest_asked: bool
     unattended: bool
+    version: str = ""
 
 
 class EntryRow(msgspec.Struct, frozen=True):
@@ -124,26 +124,41 @@ class QuestionRow(msgspec.Struct, frozen=True):
 
 
 class Logbook:
-    """A machine's logbook. LogbookError where the file is damaged or cannot be written."""
+    """A machine's logbook.
+
+    DatabaseError where it cannot be read or written, DamagedDatabase where it is damaged.
+    """
 
     def __init__(self, folder: Path) -> None:
         self.path = folder / LOGBOOK_FILE
-        self._engine = create_engine(
-            f"sqlite:///{self.path}", connect_args={"timeout": 30, "check_same_thread": False}
-        )
-        event.listen(self._engine, "connect", _make_durable)
-        try:
-            _Base.metadata.create_all(self._engine)
-        except SQLAlchemyError as error:
-            raise LogbookError(f"{self.path}: {error.__cause__ or error}") from error
+        self._database = Database(self.path, _Base)
 
     def close(self) -> None:
         """Let go of the file."""
-        self._engine.dispose()
+        self._database.close()
+
+    def must_be_sound(self) -> None:
+        """DamagedDatabase where any part of the file, or a record in it, makes no sense."""
+        self._database.must_be_sound()
+        self.procedures()
+
+    @contextmanager
+    def _reading(self) -> Iterator[Session]:
+        with self._database.session() as session:
+            try:
+                yield session
+            except msgspec.DecodeError as error:
+                why = f"it holds what is none of its own: {error}"
+                raise DamagedDatabase(self.path, why) from error
+
+    @contextmanager
+    def _writing(self) -> Iterator[Session]:
+        with self._database.session() as session, session.begin():
+            yield session
 
     def begin(self, row: ProcedureRow) -> None:
         """Write that a procedure begins; does nothing where it is known."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             if session.get(_Procedure, row.id) is None:
                 session.add(
                     _Procedure(
@@ -154,12 +169,13 @@ class Logbook:
                         state=row.state,
                         began=row.began,
                         unattended=row.unattended,
+                        version=row.version,
                     )
                 )
 
     def set_state(self, procedure: str, state: str, outcome: Outcome | None = None) -> None:
         """Write how a procedure stands, and its outcome where it has ended."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             row = session.get_one(_Procedure, procedure)
             row.state = state
             if outcome is not None:
@@ -167,29 +183,29 @@ class Logbook:
 
     def take_defaults(self, procedure: str) -> None:
         """Let a procedure take the default of every question from now on."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             session.get_one(_Procedure, procedure).unattended = True
 
     def ask_to_rest(self, procedure: str, rest: bool) -> None:
         """Ask a procedure to rest at its next checkpoint, or take that back."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             session.get_one(_Procedure, procedure).rest_asked = rest
 
     def procedures(self) -> list[ProcedureRow]:
         """All procedures, the newest first."""
-        with Session(self._engine) as session:
+        with self._reading() as session:
             rows = session.scalars(select(_Procedure).order_by(_Procedure.began.desc()))
             return [_procedure_row(row) for row in rows]
 
     def procedure(self, identifier: str) -> ProcedureRow | None:
         """A procedure by its id."""
-        with Session(self._engine) as session:
+        with self._reading() as session:
             row = session.get(_Procedure, identifier)
             return _procedure_row(row) if row else None
 
     def intend(self, procedure: str, seq: int, kind: str, title: str, request: bytes) -> None:
         """Write a request before it is acted on; a repeated intent changes nothing."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             if session.get(_Entry, (procedure, seq)) is None:
                 session.add(
                     _Entry(
@@ -204,21 +220,21 @@ class Logbook:
 
     def report(self, procedure: str, seq: int, percent: float, note: str, job: str = "") -> None:
         """Write how far a request is."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             row = session.get_one(_Entry, (procedure, seq))
             row.percent, row.note = percent, note
             row.job = job or row.job
 
     def conclude(self, procedure: str, seq: int, reply: bytes, ok: bool, note: str) -> None:
         """Write the reply to a request."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             row = session.get_one(_Entry, (procedure, seq))
             row.reply, row.ok, row.ended, row.percent = reply, ok, now(), 100.0
             row.note = note or row.note
 
     def entries(self, procedure: str, since: int = 0) -> list[EntryRow]:
         """A procedure's requests from number ``since`` on, in order."""
-        with Session(self._engine) as session:
+        with self._reading() as session:
             found = session.scalars(
                 select(_Entry)
                 .where(_Entry.procedure == procedure, _Entry.seq >= since)
@@ -228,7 +244,7 @@ class Logbook:
 
     def ask(self, question: QuestionRow) -> QuestionRow:
         """Put a question, or find it put already; the row as it stands."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             row = session.get(_Question, (question.procedure, question.key))
             if row is None:
                 fields = msgspec.structs.asdict(question)
@@ -239,7 +255,7 @@ class Logbook:
 
     def answer(self, procedure: str, key: str, choice: str, by: str) -> None:
         """Answer a question; an answer that was given stays. ValueError for no such choice."""
-        with Session(self._engine) as session, session.begin():
+        with self._writing() as session:
             row = session.get_one(_Question, (procedure, key))
             if choice not in row.choices.split("\n"):
                 raise ValueError(f"{choice!r} is none of: {row.choices!r}")
@@ -248,17 +264,10 @@ class Logbook:
 
     def questions(self, procedure: str, *, open_only: bool = False) -> list[QuestionRow]:
         """A procedure's questions in the order in which they were asked."""
-        with Session(self._engine) as session:
+        with self._reading() as session:
             query = select(_Question).where(_Question.procedure == procedure)
             rows = [_question_row(row) for row in session.scalars(query.order_by(_Question.asked))]
         return [row for row in rows if not (open_only and row.answer)]
-
-
-def _make_durable(connection, _record) -> None:
-    cursor = connection.cursor()
-    cursor.execute("PRAGMA journal_mode=DELETE")
-    cursor.execute("PRAGMA synchronous=FULL")
-    cursor.close()
 
 
 def _row(kind, row):

@@ -25,7 +25,7 @@ class Deeds:
     def _do(self, words: str, deed: Callable, then: Callable[[Any], None] | None = None) -> None:
         """Do a deed at the current machine's desk; tell how it went; read the machine again."""
         from brave_bridge.machines.port import MachineError
-        from brave_bridge.store.logbook import LogbookError
+        from brave_bridge.store.database import DatabaseError
         from brave_bridge.workbench.refusal import Refused
 
         name = self.harbour.current
@@ -36,7 +36,7 @@ class Deeds:
             self.call_from_thread(self.tell_refused, refusal.what, refusal.why, refusal.remedy)
         except MachineError as error:
             self.call_from_thread(self.tell_refused, error.attempted, error.seen, error.remedy)
-        except (LogbookError, OSError) as error:
+        except (DatabaseError, OSError) as error:
             self.call_from_thread(self.tell_refused, words, str(error), "")
         else:
             if then:

@@ -10,7 +10,6 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.deb.shipped import file_of_now, file_to_come
 from brave_bridge.machines.port import MachineError
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plans import PLAN_FOLDER
 from brave_bridge.workbench.record import KeptPlan
 from brave_bridge.workbench.refusal import Refused
 
@@ -91,7 +90,7 @@ def preview_config(desk: Desk, plan: KeptPlan, path: str) -> ConfigPreview:
     if change is None:
         raise Refused("looking at a config file", f"{question.package} would go away")
     facts, why = desk.facts(), []
-    lists = f"{PLAN_FOLDER}/{number}/lists"
+    lists = f"{plan.indices}/{number}/lists"
     machine = desk.machine
     theirs = _read(why, lambda: file_to_come(machine, lists, change.name, change.new, path))
     shipped = _read(why, lambda: _shipped(desk, facts, change.name, change.old, path))

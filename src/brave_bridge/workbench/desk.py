@@ -22,8 +22,10 @@ from brave_bridge.core.survey.findings import WaysBackSeen, stops
 from brave_bridge.families.choose import survey
 from brave_bridge.families.identify import read_identity
 from brave_bridge.machines.port import Machine
+from brave_bridge.machines.state import changing, must_be_trusted
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import (
+    SCRIPT_VERSION,
     Brief,
     CrossBrief,
     ReturnBrief,
@@ -36,8 +38,11 @@ from brave_bridge.runner.way_back_deeds import about
 from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
 from brave_bridge.snapshots.description import Kept
 from brave_bridge.snapshots.returning import Returning
+from brave_bridge.snapshots.writing import set_aside_damaged
+from brave_bridge.store.database import DamagedDatabase, DatabaseError
 from brave_bridge.store.field_notes import read_notes
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
+from brave_bridge.workbench.damage import Damage, damage_of, logbook_fault
 from brave_bridge.workbench.forecast import forecast
 from brave_bridge.workbench.keeping import (
     Decisions,
@@ -103,6 +108,7 @@ class Desk:
             ways_back=self._ways_back_seen(listed, facts) if readable else WaysBackSeen(),
             readable=readable,
             decisions=decisions,
+            damage=self.damage() if readable else (),
             notes=self.field_notes(),
             estimate=self._estimate(plan, listed, decisions) if plan else None,
         )
@@ -119,12 +125,16 @@ class Desk:
 
     def field_notes(self) -> tuple[FieldNote, ...]:
         """All field notes of the fleet that the machine belongs to, the newest first."""
-        return tuple(read_notes(state_of_fleet(self.target.kind)))
+        try:
+            return tuple(read_notes(state_of_fleet(self.target.kind)))
+        except DatabaseError:
+            return ()
 
     def _estimate(self, plan: KeptPlan, listed: tuple[Kept, ...], decisions: Decisions) -> Estimate:
         snapshots = [kept.snapshot for kept in listed if kept.is_whole]
-        logbook = self.logbook() if self.has_logbook else None
-        return forecast(plan.legs, snapshots, self.procedures(), logbook, decisions.speeds)
+        rows = self.procedures()
+        logbook = self.logbook() if rows else None
+        return forecast(plan.legs, snapshots, rows, logbook, decisions.speeds)
 
     def routes(self, facts: Facts | None = None) -> Routes:
         """Where the machine can go; Refused where the catalogue does not know it."""
@@ -162,10 +172,16 @@ class Desk:
     def reads_records(self) -> bool:
         """Whether this user may read the machine's logbook and snapshots, if there are any."""
         state = self.machine.state
-        return not state.is_dir() or os.access(state, os.R_OK | os.X_OK)
+        if not state.is_dir():
+            return True
+        must_be_trusted(self.machine)
+        return os.access(state, os.R_OK | os.X_OK)
 
     def must_read_records(self) -> None:
-        """Refused where this user may not read the machine's logbook and snapshots."""
+        """Refused where this user may not read the machine's logbook and snapshots.
+
+        MachineError where somebody else can have written them.
+        """
         if not self.reads_records:
             raise Refused(f"reading {self.machine.state}", "permission denied", "run it as root")
 
@@ -183,8 +199,28 @@ class Desk:
         return self._logbook
 
     def procedures(self) -> list[ProcedureRow]:
-        """All procedures, the newest first."""
-        return self.logbook().procedures() if self.has_logbook else []
+        """All procedures, the newest first; none where the logbook is damaged."""
+        try:
+            return self.logbook().procedures() if self.has_logbook else []
+        except DamagedDatabase:
+            self.forget_logbook()
+            return []
+
+    def forget_logbook(self) -> None:
+        """Let go of the logbook's file, so that it is opened anew."""
+        if self._logbook is not None:
+            self._logbook.close()
+            self._logbook = None
+
+    def damage(self) -> tuple[Damage, ...]:
+        """What of the machine's state cannot be read, or was set aside because of that."""
+        return tuple(damage_of(self.machine, self.target.kind))
+
+    def set_aside_damage(self) -> None:
+        """Set a damaged logbook aside, so that a new one begins; never under a runner."""
+        if self.has_logbook and logbook_fault(self.machine) and not self.runner_is_there():
+            self.forget_logbook()
+            set_aside_damaged(self.machine.state / LOGBOOK_FILE)
 
     def open_procedure(self) -> ProcedureRow | None:
         """The procedure that has not ended, if there is one."""
@@ -208,6 +244,13 @@ class Desk:
 
         Refused where another has not ended; a return takes the place of one that waits.
         """
+        self.set_aside_damage()
+        make_state_folder(self.machine)
+        # Of two that begin at once the second finds what the first has written.
+        with changing(self.machine.state / "begin", self.machine.name):
+            return self._begin(kind, title, brief, unattended)
+
+    def _begin(self, kind: str, title: str, brief: Brief, unattended: bool) -> str:
         waiting = self.open_procedure()
         if waiting is not None and not (kind == "return" and waiting.kind != "return"):
             raise Refused(
@@ -232,6 +275,7 @@ class Desk:
                 outcome=None,
                 rest_asked=False,
                 unattended=unattended,
+                version=SCRIPT_VERSION,
             )
         )
         launch.start_runner(self.target.words, identifier, self.machine.state)

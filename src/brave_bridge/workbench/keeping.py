@@ -1,5 +1,7 @@
 """What people decided about a machine, kept in its state folder in one small file."""
 
+from collections.abc import Callable
+
 import msgspec
 
 from brave_bridge.core.crossing.guests import MANAGERS, GuestName
@@ -7,7 +9,9 @@ from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.estimate import Speeds, Window
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
+from brave_bridge.machines.state import changing
 from brave_bridge.snapshots.catalogue import make_state_folder
+from brave_bridge.snapshots.writing import set_aside_damaged
 
 KEEPING_FILE = f"{STATE_FOLDER}/decisions.json"
 _LIMIT = 1_000_000
@@ -50,38 +54,65 @@ class Decisions(msgspec.Struct, frozen=True):
 
 
 def read_decisions(machine: Machine) -> Decisions:
-    """What was decided; nothing where no decision was ever kept or the file is damaged."""
+    """What was decided; nothing where no decision was ever kept or the file is damaged.
+
+    Whether it is damaged: see ``decisions_fault``.
+    """
     try:
-        content = machine.read_if_there(KEEPING_FILE, _LIMIT)
-        return msgspec.json.decode(content, type=Decisions) if content else Decisions()
+        return _read(machine)
     except (MachineError, msgspec.DecodeError):
         return Decisions()
 
 
-def keep_decisions(machine: Machine, decisions: Decisions) -> None:
-    """Write them in place of those before."""
+def decisions_fault(machine: Machine) -> str:
+    """Why what was decided cannot be read; empty where it can."""
+    try:
+        _read(machine)
+    except (MachineError, msgspec.DecodeError) as error:
+        return str(error)
+    return ""
+
+
+def _read(machine: Machine) -> Decisions:
+    content = machine.read_if_there(KEEPING_FILE, _LIMIT)
+    return Decisions() if content is None else msgspec.json.decode(content, type=Decisions)
+
+
+def change_decisions(machine: Machine, change: Callable[[Decisions], Decisions]) -> Decisions:
+    """Change what was decided, as it is now; what cannot be read is set aside first."""
     make_state_folder(machine)
-    machine.write(KEEPING_FILE, msgspec.json.encode(decisions), 0o600)
+    with changing(machine.state / "decisions.json", machine.name):
+        if decisions_fault(machine):
+            set_aside_damaged(machine.state / "decisions.json")
+        changed = change(read_decisions(machine))
+        machine.write(KEEPING_FILE, msgspec.json.encode(changed), 0o600)
+    return changed
+
+
+def decide(machine: Machine, **changes: object) -> None:
+    """Change fields of what was decided, whatever they were."""
+    change_decisions(machine, lambda known: msgspec.structs.replace(known, **changes))
 
 
 def toggle_task(machine: Machine, task: str) -> None:
     """Note that a task of a leg (``leg key/task``) is done, or is not."""
-    known = read_decisions(machine)
-    done = frozenset(known.tasks_done) ^ {task}
-    keep_decisions(machine, msgspec.structs.replace(known, tasks_done=tuple(sorted(done))))
+
+    def toggled(known: Decisions) -> Decisions:
+        done = frozenset(known.tasks_done) ^ {task}
+        return msgspec.structs.replace(known, tasks_done=tuple(sorted(done)))
+
+    change_decisions(machine, toggled)
 
 
 def keep_track(machine: Machine, long_term_only: bool) -> None:
     """Keep which releases the machine is to be offered."""
-    known = read_decisions(machine)
-    keep_decisions(machine, msgspec.structs.replace(known, long_term_only=long_term_only))
+    decide(machine, long_term_only=long_term_only)
 
 
 def keep_way(machine: Machine, *, safest: bool) -> None:
     """Keep whether the machine is to take the safest way instead of the shortest."""
-    known = read_decisions(machine)
-    if known.safest_way != safest:
-        keep_decisions(machine, msgspec.structs.replace(known, safest_way=safest))
+    if read_decisions(machine).safest_way != safest:
+        decide(machine, safest_way=safest)
 
 
 def surroundings_for(decisions: Decisions, facts: Facts) -> Surroundings:

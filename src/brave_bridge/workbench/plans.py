@@ -1,6 +1,5 @@
 """The plans of one machine: made, decided about, kept until they are crossed."""
 
-import shutil
 from collections.abc import Callable
 
 import msgspec
@@ -15,8 +14,16 @@ from brave_bridge.runner.inline import drive
 from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.store.logbook import now
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import keep_decisions, read_decisions
-from brave_bridge.workbench.kept_plan import fingerprint, fitting_plan, keep_plan
+from brave_bridge.workbench.keeping import decide
+from brave_bridge.workbench.kept_plan import (
+    change_plan,
+    fingerprint,
+    fitting_plan,
+    has_indices,
+    keep_plan,
+    remove_indices,
+    standing_plan,
+)
 from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
 from brave_bridge.workbench.policies import answered, answered_as_before, read_policies
 from brave_bridge.workbench.record import KeptPlan
@@ -51,30 +58,41 @@ class Plans:
         before = fitting_plan(self.desk.machine, facts, to)
         policies = read_policies(self.desk.target.kind)
         wishes = wishes or (before.wishes if before else policies.wishes)
-        shutil.rmtree(self.desk.machine.state / "plans", ignore_errors=True)
-        script = planner_named(family).plan(facts, route.legs, PLAN_FOLDER, wishes)
-        performer = MeasuringPerformer(self.desk.performer("plan"))
+        plain_performer = self.desk.performer("plan")
+        performer = MeasuringPerformer(plain_performer)
+        # A folder of its own: where this is refused, the plan before keeps what it was made over.
+        folder = f"{PLAN_FOLDER}/{plain_performer.identifier}"
+        script = planner_named(family).plan(facts, route.legs, folder, wishes)
         planned = drive(script, performer, tell)
         if isinstance(planned, PlanFault):
+            remove_indices(self.desk.machine, folder)
             raise Refused(planned.attempted, planned.seen, planned.remedy)
         measured = speeds(performer, self.desk.machine.state)
-        known = read_decisions(self.desk.machine)
-        keep_decisions(self.desk.machine, msgspec.structs.replace(known, speeds=measured))
-        kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned)
+        decide(self.desk.machine, speeds=measured)
+        kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned, folder)
         kept = answered(answered_as_before(kept, before), policies)
         keep_plan(self.desk.machine, kept)
         return kept
 
     def under(self, plan: KeptPlan, wishes: PersonsWishes) -> KeptPlan:
-        """The plan under other wishes, over the same indices, kept."""
+        """The plan under other wishes, over the same indices, kept.
+
+        Refused where these are gone.
+        """
         facts = self.desk.facts()
-        script = planner_named(self.desk.family()).again(facts, plan.legs, PLAN_FOLDER, wishes)
+        plan = standing_plan(self.desk.machine, plan)
+        if not has_indices(self.desk.machine, plan):
+            raise Refused("planning", "what the plan was made over is gone", "plan the way again")
+        script = planner_named(self.desk.family()).again(facts, plan.legs, plan.indices, wishes)
         planned = drive(script, self.desk.performer("plan"))
         if isinstance(planned, PlanFault):
             raise Refused(planned.attempted, planned.seen, planned.remedy)
-        kept = msgspec.structs.replace(plan, legs=planned, made_at=now())
-        keep_plan(self.desk.machine, kept)
-        return kept
+
+        def planned_anew(standing: KeptPlan) -> KeptPlan:
+            anew = msgspec.structs.replace(standing, legs=planned, made_at=now())
+            return answered_as_before(anew, standing)
+
+        return change_plan(self.desk.machine, plan, planned_anew)
 
     def decide(
         self, plan: KeptPlan, key: str, answer: str, tell: Callable[[str], None] | None = None
@@ -111,7 +129,9 @@ class Plans:
                 f"the plan asks nothing about {path}",
                 f"it asks about: {asked or 'nothing'}",
             )
-        legs = tuple(leg.with_answer(path, answer) for leg in plan.legs)
-        changed = msgspec.structs.replace(plan, legs=legs)
-        keep_plan(self.desk.machine, changed)
-        return changed
+
+        def with_it(standing: KeptPlan) -> KeptPlan:
+            legs = tuple(leg.with_answer(path, answer) for leg in standing.legs)
+            return msgspec.structs.replace(standing, legs=legs)
+
+        return change_plan(self.desk.machine, plan, with_it)

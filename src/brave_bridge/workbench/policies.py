@@ -1,16 +1,18 @@
 """Policies: answers that hold for every machine of a fleet, kept with the person."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import msgspec
 
 from brave_bridge.core.packages.choices import SOURCE_WORDS, PlanChoice, wishes_with
 from brave_bridge.core.packages.wishes import WISH_WORDS, WISHES, PersonsWishes
+from brave_bridge.machines.state import changing
+from brave_bridge.snapshots.writing import set_aside_damaged
 from brave_bridge.store.writing import write_atomically
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan
 
-_FILE = "policies.json"
+POLICIES_FILE = "policies.json"
 
 
 class Policies(msgspec.Struct, frozen=True):
@@ -23,46 +25,67 @@ class Policies(msgspec.Struct, frozen=True):
 def read_policies(kind: str) -> Policies:
     """The policies for machines of one kind of target; none where the file is damaged."""
     try:
-        content = (state_of_fleet(kind) / _FILE).read_bytes()
+        content = (state_of_fleet(kind) / POLICIES_FILE).read_bytes()
         return msgspec.json.decode(content, type=Policies)
     except (OSError, msgspec.DecodeError):
         return Policies()
 
 
-def keep_policies(kind: str, policies: Policies) -> None:
-    """Write them in place of those before."""
-    write_atomically(state_of_fleet(kind) / _FILE, msgspec.json.encode(policies))
+def policies_fault(kind: str) -> str:
+    """Why the policies cannot be read; empty where they can, or there are none."""
+    try:
+        msgspec.json.decode((state_of_fleet(kind) / POLICIES_FILE).read_bytes(), type=Policies)
+    except FileNotFoundError:
+        return ""
+    except (OSError, msgspec.DecodeError) as error:
+        return str(error)
+    return ""
+
+
+def change_policies(kind: str, change: Callable[[Policies], Policies]) -> Policies:
+    """Change the policies as they are now; what cannot be read is set aside first."""
+    path = state_of_fleet(kind) / POLICIES_FILE
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with changing(path, "this fleet"):
+        if policies_fault(kind):
+            set_aside_damaged(path)
+        changed = change(read_policies(kind))
+        write_atomically(path, msgspec.json.encode(changed))
+    return changed
 
 
 def toggle_answer(kind: str, path: str, answer: str) -> bool:
     """Keep an answer for every machine, or no longer; whether it is kept now."""
-    known = read_policies(kind)
-    kept = known.answers.get(path) != answer
-    answers = {other: a for other, a in known.answers.items() if other != path}
-    if kept:
-        answers[path] = answer
-    keep_policies(kind, msgspec.structs.replace(known, answers=answers))
-    return kept
+
+    def toggled(known: Policies) -> Policies:
+        answers = {other: a for other, a in known.answers.items() if other != path}
+        if known.answers.get(path) != answer:
+            answers[path] = answer
+        return msgspec.structs.replace(known, answers=answers)
+
+    return path in change_policies(kind, toggled).answers
 
 
 def toggle_wish(kind: str, wish: str, slot: str) -> bool:
     """Keep a wish about a package for every machine, or no longer; whether it is kept now."""
-    known = read_policies(kind)
-    kept = slot not in getattr(known.wishes, wish)
-    wishes = known.wishes.toggled(wish, slot)
-    keep_policies(kind, msgspec.structs.replace(known, wishes=wishes))
-    return kept
+
+    def toggled(known: Policies) -> Policies:
+        return msgspec.structs.replace(known, wishes=known.wishes.toggled(wish, slot))
+
+    return slot in getattr(change_policies(kind, toggled).wishes, wish)
 
 
 def toggle_choice(kind: str, choice: PlanChoice) -> bool:
     """Keep the answer of a plan's choice for every machine, or no longer; whether it is kept."""
-    known = read_policies(kind)
-    wishes = wishes_with(known.wishes, choice, choice.answer)
-    kept = wishes != known.wishes
-    if not kept:
-        wishes = wishes_with(known.wishes, choice, choice.default)
-    keep_policies(kind, msgspec.structs.replace(known, wishes=wishes))
-    return kept
+
+    def toggled(known: Policies) -> Policies:
+        wishes = wishes_with(known.wishes, choice, choice.answer)
+        if wishes == known.wishes:
+            wishes = wishes_with(known.wishes, choice, choice.default)
+        return msgspec.structs.replace(known, wishes=wishes)
+
+    kept = change_policies(kind, toggled).wishes
+    return kept == wishes_with(kept, choice, choice.answer)
 
 
 class Policy(msgspec.Struct, frozen=True):
@@ -92,7 +115,10 @@ def listed_policies(policies: Policies) -> Iterator[Policy]:
 
 def forget_policy(kind: str, key: str) -> None:
     """Let a policy go: plans that are made from now on do not heed it."""
-    known = read_policies(kind)
+    change_policies(kind, lambda known: _without(known, key))
+
+
+def _without(known: Policies, key: str) -> Policies:
     sort, _, subject = key.partition(" ")
     answers = {p: a for p, a in known.answers.items() if sort != "config" or p != subject}
     wishes = known.wishes
@@ -104,7 +130,7 @@ def forget_policy(kind: str, key: str) -> None:
         wishes = wishes.with_channel(subject, subject)
     elif sort == "restart":
         wishes = wishes.with_restart(subject, later=False)
-    keep_policies(kind, msgspec.structs.replace(known, answers=answers, wishes=wishes))
+    return msgspec.structs.replace(known, answers=answers, wishes=wishes)
 
 
 def answered_as_before(plan: KeptPlan, before: KeptPlan | None) -> KeptPlan:

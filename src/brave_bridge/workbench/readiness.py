@@ -17,10 +17,16 @@ from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
 from brave_bridge.families.deb.waiting import waiting_sources
 from brave_bridge.runner.briefs import RemedyBrief, SourcesBrief, UpdateBrief
 from brave_bridge.runner.inline import drive
-from brave_bridge.store.field_notes import FieldNotes
+from brave_bridge.store.field_notes import FieldNotes, notes_to_write
 from brave_bridge.store.logbook import now
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import Decisions, Overrule, keep_decisions, read_decisions
+from brave_bridge.workbench.keeping import (
+    Decisions,
+    Overrule,
+    change_decisions,
+    decide,
+    read_decisions,
+)
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.refusal import Refused
@@ -63,7 +69,7 @@ class Readiness:
 
     def note_refresh(self, failed_sources: tuple[str, ...]) -> None:
         """Remember which sources the newest refresh could not reach."""
-        self._decide(failed_sources=failed_sources, refreshed_at=now())
+        decide(self.desk.machine, failed_sources=failed_sources, refreshed_at=now())
 
     def begin_update(self, *, unattended: bool) -> str:
         """Begin to bring the present release up to date in a runner; the procedure's id."""
@@ -95,9 +101,11 @@ class Readiness:
         """What was decided about the machine so far."""
         return read_decisions(self.desk.machine)
 
-    def _decide(self, **changes) -> None:
-        changed = msgspec.structs.replace(self.decisions, **changes)
-        keep_decisions(self.desk.machine, changed)
+    def _decide(self, change: Callable[[Decisions], dict[str, object]]) -> None:
+        """Change fields of what was decided, as it is when nobody else changes it."""
+        change_decisions(
+            self.desk.machine, lambda known: msgspec.structs.replace(known, **change(known))
+        )
 
     def overrule(self, surveyed: Surveyed, rule: str, reason: str) -> Overrule:
         """Let a rule's stop stand for the leg ahead; Refused without a reason or where it may not.
@@ -115,16 +123,21 @@ class Readiness:
         route = surveyed.route
         leg = route.legs[0].key if route and route.legs else ""
         made = Overrule(rule, leg, reason.strip(), now(), standing[0].title)
-        kept = tuple(o for o in self.decisions.overrules if (o.rule, o.leg) != (rule, leg))
-        self._decide(overrules=(*kept, made))
+
+        def overruled(known: Decisions) -> dict[str, object]:
+            others = (o for o in known.overrules if (o.rule, o.leg) != (rule, leg))
+            return {"overrules": (*others, made)}
+
+        self._decide(overruled)
         return made
 
     def uphold(self, rule: str) -> None:
         """Take back that a rule's stop may stand; Refused where nothing was overruled."""
-        kept = tuple(o for o in self.decisions.overrules if o.rule != rule)
-        if len(kept) == len(self.decisions.overrules):
+        if all(o.rule != rule for o in self.decisions.overrules):
             raise Refused("upholding", f"the rule {rule} is not overruled")
-        self._decide(overrules=kept)
+        self._decide(
+            lambda known: {"overrules": tuple(o for o in known.overrules if o.rule != rule)}
+        )
 
     def confirm_backup(self, day: str = "") -> str:
         """Note that home and data were backed up on an ISO day, today by default."""
@@ -132,13 +145,13 @@ class Readiness:
             confirmed = datetime.fromisoformat(day).date() if day else self.desk.today()
         except ValueError as error:
             raise Refused("confirming a backup", f"{day!r} is no day", "2026-11-25") from error
-        self._decide(backup_confirmed=str(confirmed))
+        decide(self.desk.machine, backup_confirmed=str(confirmed))
         return str(confirmed)
 
     def set_window(self, text: str) -> None:
         """Set the maintenance window (``Sat 22:00-02:00``); an empty text takes it away."""
         try:
-            self._decide(window=read_window(text) if text.strip() else None)
+            decide(self.desk.machine, window=read_window(text) if text.strip() else None)
         except ValueError as error:
             raise Refused("setting the window", str(error)) from error
 
@@ -150,15 +163,16 @@ class Readiness:
             raise Refused("setting the maintenance state", str(error)) from error
         if not all(ways):
             raise Refused("setting the maintenance state", "it needs a way in and a way out")
-        known = self.decisions
         self._decide(
-            maintenance=(*known.maintenance, ways[0]),
-            maintenance_left=(*known.maintenance_left, ways[1]),
+            lambda known: {
+                "maintenance": (*known.maintenance, ways[0]),
+                "maintenance_left": (*known.maintenance_left, ways[1]),
+            }
         )
 
     def forget_maintenance(self) -> None:
         """Forget all commands of the maintenance state."""
-        self._decide(maintenance=(), maintenance_left=())
+        decide(self.desk.machine, maintenance=(), maintenance_left=())
 
     # Notes and backups
 
@@ -189,7 +203,7 @@ class Readiness:
             notes.close()
 
     def _notes(self) -> FieldNotes:
-        return FieldNotes(state_of_fleet(self.desk.target.kind))
+        return notes_to_write(state_of_fleet(self.desk.target.kind))
 
     def back_up_settings(self, folder: Path | None = None) -> SettingsArchive:
         """Archive the settings into the state folder, or into a folder that is named."""

@@ -12,7 +12,8 @@ from brave_bridge.families.choose import CROSSING_FAMILIES
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
-from brave_bridge.store.logbook import LogbookError, ProcedureRow
+from brave_bridge.store.database import DatabaseError
+from brave_bridge.store.logbook import ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import Decisions, read_decisions
 from brave_bridge.workbench.members import FleetMember
@@ -37,7 +38,7 @@ def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
         fault = Fault(error.attempted, error.seen, error.remedy)
     except Refused as refusal:
         fault = Fault(refusal.what, refusal.why, refusal.remedy)
-    except (LogbookError, OSError) as error:
+    except (DatabaseError, OSError) as error:
         fault = Fault("reading the machine", str(error), "")
     except Exception as error:
         # One machine that cannot be judged must not take the others from the screen.

@@ -21,6 +21,7 @@ from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import Finding
 from brave_bridge.drawings.bridge import BridgeState
+from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.workbench.routes import Routes, Track
 
 if TYPE_CHECKING:
@@ -37,6 +38,8 @@ class KeptPlan(msgspec.Struct, frozen=True):
     fingerprint: str
     made_at: str
     legs: tuple[LegPlan, ...]
+    indices: str = f"{STATE_FOLDER}/plans"
+    """The folder on the machine that holds what it was planned over."""
 
     @property
     def hash(self) -> str:

@@ -4,12 +4,16 @@ import os
 import sys
 import traceback
 
+import msgspec
+
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.surroundings import leave
+from brave_bridge.core.crossing.surroundings import Surroundings, leave
 from brave_bridge.runner.briefs import decode_brief, surroundings_of
+from brave_bridge.runner.durable import BegunByAnotherVersion, DurableRun
 from brave_bridge.runner.inline import drive
 from brave_bridge.runner.launch import lock_runner
 from brave_bridge.runner.performer import Performer
+from brave_bridge.store.logbook import ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.targets import parse_words
@@ -17,8 +21,6 @@ from brave_bridge.workbench.targets import parse_words
 
 def main(words: list[str]) -> int:
     """Carry out the procedure that the last word names, on the target the others name."""
-    from brave_bridge.runner.durable import DurableRun
-
     *target, identifier = words
     desk = Desk(parse_words(target))
     lock = lock_runner(desk.machine.state)
@@ -30,27 +32,38 @@ def main(words: list[str]) -> int:
     performer = Performer(desk.machine, desk.family(), desk.snapshots, identifier)
     run = DurableRun(desk.logbook(), performer, identifier, rest=lambda: os._exit(0))
     try:
-        outcome = run.carry_out(desk.machine.state)
+        outcome = run.carry_out()
+    except BegunByAnotherVersion as fault:
+        why = f"begun by another version of Brave Bridge: {fault}"
+        outcome = _given_up(desk, performer, row, Outcome(state="stopped", at="going on", why=why))
     except Exception as error:
         traceback.print_exc()
-        performer.unguard()
-        # A performer of its own: jobs of the procedure's numbers have run already.
-        again = Performer(desk.machine, desk.family(), desk.snapshots, f"{identifier}-leave")
-        warnings = drive(leave(surroundings_of(decode_brief(row.brief))), again)
-        outcome = Outcome(
-            state="failed",
-            at="the runner itself",
-            why=f"{type(error).__name__}: {error}",
-            safe="every snapshot is untouched",
-            next_step="brave-bridge ways-back, then brave-bridge return ID",
-            ways_back=tuple(snapshot.id for snapshot in desk.snapshots.all()[-1:]),
-            warnings=warnings,
-        )
+        why = f"{type(error).__name__}: {error}"
+        fault = Outcome(state="failed", at="the runner itself", why=why)
+        outcome = _given_up(desk, performer, row, fault)
     if row.kind == "update":
         Readiness(desk).note_refresh(outcome.failed_sources)
     desk.logbook().set_state(identifier, outcome.state, outcome)
     lock.close()
     return 0
+
+
+def _given_up(desk: Desk, performer: Performer, row: ProcedureRow, outcome: Outcome) -> Outcome:
+    """The outcome of a procedure that cannot go on, once what it had entered is left again."""
+    performer.unguard()
+    # A performer of its own: jobs of the procedure's numbers have run already.
+    again = Performer(desk.machine, desk.family(), desk.snapshots, f"{row.id}-leave")
+    try:
+        entered = surroundings_of(decode_brief(row.brief))
+    except msgspec.DecodeError:
+        entered = Surroundings()
+    return msgspec.structs.replace(
+        outcome,
+        safe="every snapshot is untouched",
+        next_step="brave-bridge ways-back, then brave-bridge return ID",
+        ways_back=tuple(snapshot.id for snapshot in desk.snapshots.all()[-1:]),
+        warnings=drive(leave(entered), again),
+    )
 
 
 if __name__ == "__main__":

@@ -7,6 +7,7 @@ import msgspec
 
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote, about
+from brave_bridge.core.formats.text import plain
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.survey.difference import survey_difference
 from brave_bridge.core.survey.facts import Facts
@@ -20,6 +21,7 @@ from brave_bridge.core.survey.findings import (
 from brave_bridge.core.survey.rules import all_rules
 from brave_bridge.machines.port import Machine
 from brave_bridge.snapshots.description import Kept
+from brave_bridge.workbench.damage import Damage
 from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
 from brave_bridge.workbench.record import KeptPlan, Surveyed
@@ -41,6 +43,7 @@ class Around(msgspec.Struct, frozen=True):
     snapshots: tuple[Kept, ...] = ()
     ways_back: WaysBackSeen = WaysBackSeen()
     readable: bool = True
+    damage: tuple[Damage, ...] = ()
     decisions: Decisions = Decisions()
     notes: tuple[FieldNote, ...] = ()
     estimate: Estimate | None = None
@@ -66,6 +69,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         way_back=_way_back(around.snapshots),
         ways_back=around.ways_back,
         records_are_readable=around.readable,
+        damaged_state=tuple((one.path, plain(one.why)) for one in around.damage),
         notes=notes,
         backup_confirmed=around.decisions.backup_confirmed,
         settings_backup=newest_archive_day(machine) if around.readable else "",

@@ -29,7 +29,7 @@ from brave_bridge.snapshots.journal import Journal
 from brave_bridge.snapshots.manifest import FOLDER, decoded_path
 from brave_bridge.snapshots.returning import Checked, Returning
 from brave_bridge.snapshots.set_aside import SetAside, delete_set_aside, set_aside
-from brave_bridge.store.field_notes import FieldNotes
+from brave_bridge.store.field_notes import notes_to_write
 from brave_bridge.store.logbook import ProcedureRow, now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.places import state_of_fleet
@@ -264,7 +264,7 @@ class WaysBack:
         return self.desk.begin("return", title, brief, True)
 
     def _write_note(self, snapshot: Snapshot, reason: str) -> None:
-        notes = FieldNotes(state_of_fleet(self.desk.target.kind))
+        notes = notes_to_write(state_of_fleet(self.desk.target.kind))
         try:
             text = f"went back: {reason.strip()}"
             notes.write(self._leg_of(snapshot), self.machine.name, "caution", text)

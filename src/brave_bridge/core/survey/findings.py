@@ -107,6 +107,8 @@ class Situation(msgspec.Struct, frozen=True):
     ways_back: WaysBackSeen = WaysBackSeen()
     records_are_readable: bool = True
     """Whether logbook and snapshots, which only root may read, could be read."""
+    damaged_state: tuple[tuple[str, str], ...] = ()
+    """Files of our own that could not be read, each with why."""
     notes: tuple[FieldNote, ...] = ()
     backup_confirmed: str = ""
     """ISO day on which the person last confirmed that home and data are backed up."""

@@ -1,0 +1,133 @@
+"""A small SQLite file of our own: opened durably, its faults told in sentences.
+
+What is damaged is told apart from what is full, locked or not to be reached: only a damaged
+file may be set aside.
+"""
+
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from sqlalchemy import create_engine, event, inspect, text
+from sqlalchemy.exc import DBAPIError, NoResultFound, SQLAlchemyError
+from sqlalchemy.orm import DeclarativeBase, Session
+
+_WAIT_SECONDS = 30
+_HEADER = b"SQLite format 3\0"
+
+_DAMAGED = frozenset({sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_ERROR})
+"""The primary result codes of a file that is no database of ours (sqlite.org/rescode.html).
+
+SQLITE_ERROR is what a table or a column that is missing gives.
+"""
+
+_WORDS = {
+    sqlite3.SQLITE_FULL: "the disk is full",
+    sqlite3.SQLITE_BUSY: f"another program kept it locked for {_WAIT_SECONDS} seconds",
+    sqlite3.SQLITE_READONLY: "it, or its disk, can only be read",
+    sqlite3.SQLITE_CANTOPEN: "it cannot be opened",
+    sqlite3.SQLITE_IOERR: "the disk gave an error",
+    sqlite3.SQLITE_PERM: "permission denied",
+    sqlite3.SQLITE_NOTADB: "it is damaged: no database",
+    sqlite3.SQLITE_CORRUPT: "it is damaged",
+}
+
+
+class DatabaseError(Exception):
+    """A file of ours cannot be read or written; the message says which, and why."""
+
+    def __init__(self, path: Path, why: str) -> None:
+        super().__init__(f"{path}: {why}")
+        self.path = path
+        self.why = why
+
+
+class DamagedDatabase(DatabaseError):
+    """What stands in the file is not what we wrote: it can be set aside."""
+
+
+class Database:
+    """The file of a schema, made where it is missing. DatabaseError where that is refused."""
+
+    def __init__(self, path: Path, schema: type[DeclarativeBase]) -> None:
+        self.path = path
+        _must_be_database(path)
+        self._engine = create_engine(
+            f"sqlite:///{path}",
+            connect_args={"timeout": _WAIT_SECONDS, "check_same_thread": False},
+        )
+        event.listen(self._engine, "connect", _make_durable)
+        try:
+            with self._told():
+                schema.metadata.create_all(self._engine)
+                self._add_columns(schema)
+        except DatabaseError:
+            self.close()
+            raise
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._engine.dispose()
+
+    def must_be_sound(self) -> None:
+        """DamagedDatabase where SQLite finds a fault in the file (PRAGMA quick_check)."""
+        with self.session() as session:
+            found = session.execute(text("PRAGMA quick_check(1)")).scalar()
+        if found != "ok":
+            raise DamagedDatabase(self.path, f"it is damaged: {found}")
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """A session whose errors are told as DatabaseError."""
+        with self._told(), Session(self._engine) as session:
+            yield session
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        try:
+            yield
+        except NoResultFound as error:
+            raise DamagedDatabase(self.path, "a record that was written is gone") from error
+        except SQLAlchemyError as error:
+            raise _error(self.path, error) from error
+
+    def _add_columns(self, schema: type[DeclarativeBase]) -> None:
+        """Give the tables of an older file the columns that came since."""
+        known = inspect(self._engine)
+        for table in schema.metadata.sorted_tables:
+            there = {column["name"] for column in known.get_columns(table.name)}
+            for column in table.columns:
+                if column.name not in there and column.server_default is not None:
+                    kind = column.type.compile(self._engine.dialect)
+                    added = f"ALTER TABLE {table.name} ADD COLUMN {column.name} {kind} DEFAULT ''"
+                    with self._engine.begin() as connection:
+                        connection.execute(text(added))
+
+
+def _must_be_database(path: Path) -> None:
+    """SQLite takes a file that is shorter than its header for an empty one, and overwrites it."""
+    try:
+        with open(path, "rb") as stream:
+            header = stream.read(len(_HEADER))
+    except OSError:
+        return
+    if header not in (b"", _HEADER):
+        raise DamagedDatabase(path, _WORDS[sqlite3.SQLITE_NOTADB])
+
+
+def _error(path: Path, error: SQLAlchemyError) -> DatabaseError:
+    cause = error.orig if isinstance(error, DBAPIError) else error.__cause__
+    if not isinstance(cause, sqlite3.Error):
+        return DamagedDatabase(path, f"it holds what is none of its own: {cause or error}")
+    code = getattr(cause, "sqlite_errorcode", sqlite3.SQLITE_ERROR) & 0xFF
+    why = _WORDS.get(code, str(cause))
+    return DamagedDatabase(path, why) if code in _DAMAGED else DatabaseError(path, why)
+
+
+def _make_durable(connection: sqlite3.Connection, _record: object) -> None:
+    """Whatever is committed stands on the disk; a schema of others runs nothing."""
+    cursor = connection.cursor()
+    for wish in ("trusted_schema=OFF", "journal_mode=DELETE", "synchronous=FULL"):
+        cursor.execute(f"PRAGMA {wish}")
+    cursor.close()

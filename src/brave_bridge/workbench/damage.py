@@ -1,0 +1,77 @@
+"""What of a machine's state, and of its person's, cannot be read or was set aside for that."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.snapshots.choices import CHOICES_FILE, read_choices
+from brave_bridge.store.database import DatabaseError
+from brave_bridge.store.field_notes import NOTES_FILE, read_notes
+from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook
+from brave_bridge.workbench.keeping import KEEPING_FILE, decisions_fault
+from brave_bridge.workbench.kept_plan import PLAN_FILE, plan_fault
+from brave_bridge.workbench.places import state_of_fleet
+from brave_bridge.workbench.policies import POLICIES_FILE, policies_fault
+
+ASIDE = "*.damaged-*"
+
+
+class Damage(msgspec.Struct, frozen=True):
+    """A file of state that cannot be read, and why; ``aside``: it stands aside already."""
+
+    path: str
+    why: str
+    aside: bool = False
+
+
+def damage_of(machine: Machine, kind: str) -> Iterator[Damage]:
+    """All that is damaged, for a machine of that kind of target."""
+    fleet = state_of_fleet(kind)
+    faults = (
+        (str(machine.state / LOGBOOK_FILE), logbook_fault(machine)),
+        (KEEPING_FILE, decisions_fault(machine)),
+        (PLAN_FILE, plan_fault(machine)),
+        (CHOICES_FILE, choices_fault(machine)),
+        (str(fleet / NOTES_FILE), notes_fault(kind)),
+        (str(fleet / POLICIES_FILE), policies_fault(kind)),
+    )
+    yield from (Damage(path, why) for path, why in faults if why)
+    for folder in (machine.state, fleet):
+        for path in sorted(folder.glob(ASIDE)):
+            yield Damage(str(path), "it could not be read, and was set aside", aside=True)
+
+
+def logbook_fault(machine: Machine) -> str:
+    """Why the logbook cannot be read; empty where it can, or there is none."""
+    if not (machine.state / LOGBOOK_FILE).is_file():
+        return ""
+    try:
+        logbook = Logbook(machine.state)
+    except DatabaseError as error:
+        return error.why
+    try:
+        logbook.must_be_sound()
+    except DatabaseError as error:
+        return error.why
+    finally:
+        logbook.close()
+    return ""
+
+
+def choices_fault(machine: Machine) -> str:
+    """Why what was decided about snapshots cannot be read; empty where it can."""
+    try:
+        read_choices(machine)
+    except MachineError as error:
+        return error.seen
+    return ""
+
+
+def notes_fault(kind: str) -> str:
+    """Why the field notes cannot be read; empty where they can."""
+    try:
+        tuple(read_notes(state_of_fleet(kind)))
+    except DatabaseError as error:
+        return error.why
+    return ""
