@@ -114,7 +114,7 @@ class WayBackDeeds:
         done = Returning(self.snapshots).restore(snapshot, tell)
         return Restored(
             done.put_back, done.removed, done.bytes_copied, done.seconds, done.restart_needed,
-            done.aside, done.used_up,
+            done.aside, done.used_up, tuple(plain(sentence) for sentence in done.told),
         )  # fmt: skip
 
     def _became(self, identifier: str) -> str:

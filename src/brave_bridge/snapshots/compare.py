@@ -1,6 +1,8 @@
 """A live tree held against a manifest: everything that differs, and what it would cost."""
 
+from collections import Counter
 from collections.abc import Callable, Iterable
+from functools import cache
 from pathlib import Path
 
 import msgspec
@@ -16,6 +18,7 @@ from brave_bridge.snapshots.comparing import (
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
 from brave_bridge.snapshots.manifest import FILE, FOLDER
+from brave_bridge.snapshots.mounts import mounts_below
 
 _WORDS = {
     MISSING: "missing",
@@ -31,6 +34,10 @@ class Comparison(msgspec.Struct, frozen=True):
     differences: tuple[Difference, ...]
     held: frozenset[str] = frozenset()
     compared: int = 0
+    apart: frozenset[str] = frozenset()
+    """Mounts and subvolumes of their own in the live tree, which are left alone."""
+    parted: frozenset[str] = frozenset()
+    """What differs and shares its content, by hard link, with what is not covered."""
 
     @property
     def count(self) -> int:
@@ -73,12 +80,14 @@ def compare(
     """
     found: dict[str, Difference] = {}
     held: set[str] = set()
-    links: list[tuple[str, int, int]] = []
+    links: list[tuple[str, int, int, int]] = []
+    apart: set[str] = set()
     compared = 0
     for folder in carry_out(job, [""], helpers):
         found.update((difference.path, difference) for difference in folder.differences)
         held.update(folder.held)
         links += folder.links
+        apart.update(folder.apart)
         compared += folder.compared
         progress(compared)
     for path in _regrouped(links):
@@ -91,7 +100,14 @@ def compare(
         d for d in found.values() if not (d.how == EXTRA and d.type == FOLDER and d.path in holders)
     ]
     kept.sort(key=lambda difference: difference.path)
-    return Comparison(tuple(kept), frozenset(holders), compared)
+    parted = _linked_outside(links) & {d.path for d in kept}
+    return Comparison(tuple(kept), frozenset(holders), compared, frozenset(apart), parted)
+
+
+def _linked_outside(links: list[tuple[str, int, int, int]]) -> frozenset[str]:
+    """The paths whose live file has more names than were met."""
+    met = Counter(inode for _, _, inode, _ in links if inode)
+    return frozenset(path for path, _, inode, names in links if inode and names > met[inode])
 
 
 def _with_those_above(folders: Iterable[str]) -> set[str]:
@@ -103,13 +119,22 @@ def _with_those_above(folders: Iterable[str]) -> set[str]:
     return found
 
 
-def _regrouped(links: list[tuple[str, int, int]]) -> set[str]:
+def _regrouped(links: list[tuple[str, int, int, int]]) -> set[str]:
     """The paths whose hard links are not as they were."""
-    before = _groups((path, group) for path, group, _ in links if group)
-    now = _groups((path, inode) for path, _, inode in links if inode)
-    return {path for path, group, _ in links if group and before.get(path) != now.get(path)} | {
-        path for path, group, inode in links if group == 0 and inode and path in now
-    }
+    before = _groups((path, group) for path, group, _, _ in links if group)
+    now = _groups((path, inode) for path, _, inode, _ in links if inode)
+
+    @cache
+    def are_same(group: frozenset[str], other: frozenset[str]) -> bool:
+        # Hashes of frozensets are kept: each two groups are held against each other once.
+        return group == other
+
+    none: frozenset[str] = frozenset()
+    return {
+        path
+        for path, group, _, _ in links
+        if group and not are_same(before.get(path, none), now.get(path, none))
+    } | {path for path, group, inode, _ in links if group == 0 and inode and path in now}
 
 
 def _groups(members: Iterable[tuple[str, int]]) -> dict[str, frozenset[str]]:
@@ -131,4 +156,5 @@ def comparison_job(
         manifest=str(folder / "manifest.jsonl"),
         tree=str(tree or folder / "tree"),
         by_content=by_content,
+        mounts=mounts_below(root),
     )

@@ -18,10 +18,11 @@ from brave_bridge.snapshots.files import (
     hash_of,
     open_to_read,
 )
-from brave_bridge.snapshots.folders import Listing, list_folder, open_folder, open_root
+from brave_bridge.snapshots.folders import Boundary, Listing, list_folder, open_folder, open_root
 from brave_bridge.snapshots.manifest import (
     FILE,
     FOLDER,
+    NO_COPY_ON_WRITE,
     PLACE,
     Entry,
     Manifest,
@@ -55,14 +56,16 @@ class Difference(msgspec.Struct, frozen=True, array_like=True):
 class FolderCompared(msgspec.Struct):
     """How a folder differs. ``held`` are folders with something in them that is not covered.
 
-    ``links`` names what has several names: path, the manifest's group, the live inode.
+    ``links`` names what has several names: path, the manifest's group, the live inode and how
+    many names that has; ``apart`` what is a mount or a subvolume of its own.
     """
 
     folder: str
     more: list[str]
     differences: list[Difference] = []
     held: list[str] = []
-    links: list[tuple[str, int, int]] = []
+    links: list[tuple[str, int, int, int]] = []
+    apart: list[str] = []
     compared: int = 0
     bytes_read: int = 0
 
@@ -78,6 +81,7 @@ class CompareJob(msgspec.Struct, tag="compare", frozen=True):
     manifest: str
     tree: str
     by_content: bool = False
+    mounts: tuple[str, ...] = ()
 
     item: ClassVar = str
     result: ClassVar = FolderCompared
@@ -93,7 +97,7 @@ class FolderComparer:
         self.leaver = job.cover.leaver()
         self.by_content = job.by_content
         self.root = open_root(job.root)
-        self.device = os.fstat(self.root).st_dev
+        self.boundary = Boundary(self.root, job.mounts)
         self.manifest = Manifest(Path(job.manifest))
         self.tree = job.tree
         self._tree_root = -1
@@ -122,12 +126,13 @@ class FolderComparer:
 
     def _compare_folder(self, item: str, path: str, folder: int) -> None:
         listing = (
-            list_folder(folder, path, self.device, self.leaver)
+            list_folder(folder, path, self.boundary, self.leaver)
             if folder >= 0
             else Listing({}, {}, {}, [], [])
         )
         if listing.left_out or listing.sockets:
             self._result.held.append(item)
+        self._result.apart += [encoded_path(path) for path in listing.apart]
         wanted = self.manifest.others_in(item) if self.manifest.has_folder(item) else {}
         above = len(item) + 1 if item else 0
         wanted_folders = {path[above:]: path for path in self.manifest.folders_in(item)}
@@ -165,11 +170,12 @@ class FolderComparer:
         group = entry.links if entry else 0
         inode = status.st_ino if status and status.st_nlink > 1 else 0
         if group or inode:
-            self._result.links.append((entry.path if entry else key, group, inode))
+            names = status.st_nlink if status and inode else 0
+            self._result.links.append((entry.path if entry else key, group, inode, names))
 
     def _meet_places(self, listing: Listing, wanted: dict[str, Entry]) -> set[str]:
         """Folders whose contents are not covered now: they are left alone."""
-        met = set()
+        met = {encoded_path(path.rpartition("/")[2]) for path in listing.apart}
         for name in listing.places:
             key = encoded_path(name)
             entry = wanted.get(key)
@@ -256,8 +262,13 @@ class FolderComparer:
             live = self._read(entry, name, parent)
         if live.what != entry.what or live.size != entry.size:
             self._differs(entry, CHANGED, status, entry.type)
+        elif entry.flags & NO_COPY_ON_WRITE > live.flags & NO_COPY_ON_WRITE:
+            # A file has this flag from the beginning or not at all.
+            self._differs(entry, CHANGED, status, entry.type)
         elif not entry.same_attributes(live):
-            self._differs(entry, ATTRIBUTES, status, entry.type)
+            # Another name of it may stand where nothing shall be touched.
+            how = CHANGED if status.st_nlink > 1 and entry.type == FILE else ATTRIBUTES
+            self._differs(entry, how, status, entry.type)
 
     def _read(self, entry: Entry, name: str, parent: int) -> Entry:
         descriptor = open_to_read(name, parent)

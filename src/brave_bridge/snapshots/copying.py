@@ -27,7 +27,14 @@ from brave_bridge.snapshots.files import (
     place_entry,
     set_attributes,
 )
-from brave_bridge.snapshots.folders import Listing, list_folder, open_folder, open_root, opened
+from brave_bridge.snapshots.folders import (
+    Boundary,
+    Listing,
+    list_folder,
+    open_folder,
+    open_root,
+    opened,
+)
 from brave_bridge.snapshots.manifest import (
     FILE,
     Entry,
@@ -68,7 +75,8 @@ class CopyJob(msgspec.Struct, tag="copy", frozen=True):
     """Copy the folders of ``root`` into ``target``, or only describe them where that is empty.
 
     ``anchors`` is a folder beside the target where hard-linked files are put first;
-    ``previous`` and ``known`` are the files and the manifest of the snapshot before.
+    ``previous`` and ``known`` are the files and the manifest of the snapshot before;
+    ``mounts`` the mount points below the root, by path from there.
     """
 
     root: str
@@ -78,6 +86,7 @@ class CopyJob(msgspec.Struct, tag="copy", frozen=True):
     anchors: str = ""
     previous: str = ""
     known: str = ""
+    mounts: tuple[str, ...] = ()
 
     item: ClassVar = str
     result: ClassVar = FolderCopied
@@ -98,7 +107,7 @@ class FolderCopier:
         self.leaver = job.cover.leaver()
         self.number = number
         self.root = open_root(job.root)
-        self.device = os.fstat(self.root).st_dev
+        self.boundary = Boundary(self.root, job.mounts)
         self.target = open_root(job.target) if job.target else -1
         self.anchors = open_root(job.anchors) if job.anchors else -1
         self.previous = open_root(job.previous) if job.previous else -1
@@ -155,7 +164,7 @@ class FolderCopier:
     def _copy_folder(self, path: str) -> list[bytes]:
         status = os.fstat(self._source)
         folder = describe_open(path, self._source, status, "")
-        listing = list_folder(self._source, path, self.device, self.leaver)
+        listing = list_folder(self._source, path, self.boundary, self.leaver)
         self._result.apart += [encoded_path(p) for p in listing.apart]
         self._result.sockets += [encoded_path(p) for p in listing.sockets]
         lines = [encode_entry(folder)]

@@ -58,6 +58,11 @@ class Cover(msgspec.Struct, frozen=True):
         """Whether ``path`` (relative, no leading /) and all below it is left out."""
         return bool(_matcher(tuple(e.path for e in self.exclusions))(path))
 
+    def keeps_out_of(self, path: str) -> bool:
+        """Whether ``path``, or anything above it, is left out."""
+        pieces = path.strip("/").split("/")
+        return any(self.leaves_out("/".join(pieces[: n + 1])) for n in range(len(pieces)))
+
     def leaver(self) -> "Leaver":
         """The rules made ready for asking folder by folder."""
         return Leaver(tuple(e.path for e in self.exclusions))

@@ -51,7 +51,7 @@ class FolderEmptier:
 
     def _empty(self, folder: int, path: str) -> list[str]:
         if os.fstat(folder).st_dev != self.device:
-            return []
+            return []  # a subvolume: openat2 keeps us out of mounts alone
         inner = []
         with os.scandir(folder) as listing:
             found = [(entry.name, entry.is_dir(follow_symlinks=False)) for entry in listing]

@@ -18,6 +18,7 @@ from brave_bridge.snapshots.manifest import (
     FILE,
     FOLDER,
     LINK,
+    NO_COPY_ON_WRITE,
     PLACE,
     Entry,
     decoded_path,
@@ -38,7 +39,7 @@ _NO_CLONE = (errno.EOPNOTSUPP, errno.EXDEV, errno.EINVAL, errno.ENOTTY, errno.EN
 
 IMMUTABLE, APPEND_ONLY = 0x10, 0x20
 KEPT_FLAGS = IMMUTABLE | APPEND_ONLY | 0x40 | 0x80
-"""Immutable, append only, no dump, no access times: the flags that people set."""
+"""Immutable, append only, no dump, no access times: the flags that people set and take away."""
 
 _libc = ctypes.CDLL(None, use_errno=True)
 
@@ -178,7 +179,7 @@ def read_flags(descriptor: int) -> int:
         raw = fcntl.ioctl(descriptor, _FS_IOC_GETFLAGS, _NO_FLAGS)
     except OSError:
         return 0
-    return _flags_in(raw)[0] & KEPT_FLAGS
+    return _flags_in(raw)[0] & (KEPT_FLAGS | NO_COPY_ON_WRITE)
 
 
 def proc_path(parent: int, name: str) -> str:

@@ -1,7 +1,7 @@
 """Folders of a tree, opened and listed so that nothing leads out of the tree.
 
-Everything works relative to open folders; no link is followed on the way (openat2(2),
-RESOLVE_BENEATH and RESOLVE_NO_SYMLINKS).
+Everything works relative to open folders; no link is followed on the way, and no mount is
+entered (openat2(2), RESOLVE_BENEATH, RESOLVE_NO_SYMLINKS and RESOLVE_NO_XDEV).
 """
 
 import contextlib
@@ -10,7 +10,7 @@ import errno
 import os
 import stat
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Container, Iterable, Iterator
 
 import msgspec
 
@@ -19,9 +19,10 @@ from brave_bridge.snapshots.files import unlock
 from brave_bridge.snapshots.manifest import FOLDER, joined, type_of
 
 _OPENAT2 = 437
-_RESOLVE_NO_SYMLINKS, _RESOLVE_BENEATH = 0x04, 0x08
+_RESOLVE_NO_XDEV, _RESOLVE_NO_SYMLINKS, _RESOLVE_BENEATH = 0x01, 0x04, 0x08
+_RESOLVE = _RESOLVE_NO_XDEV | _RESOLVE_NO_SYMLINKS | _RESOLVE_BENEATH
 _FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
-_HOW = struct.pack("QQQ", _FLAGS, 0, _RESOLVE_NO_SYMLINKS | _RESOLVE_BENEATH)
+_HOW = struct.pack("QQQ", _FLAGS, 0, _RESOLVE)
 _libc = ctypes.CDLL(None, use_errno=True)
 _libc.syscall.restype = ctypes.c_long
 _kernel_has_openat2 = True
@@ -33,7 +34,10 @@ def open_root(path: str | os.PathLike) -> int:
 
 
 def open_folder(root: int, path: str) -> int:
-    """Open a folder of the tree; OSError(ELOOP) where a link stands in the way."""
+    """Open a folder of the tree.
+
+    OSError(ELOOP) where a link stands in the way, OSError(EXDEV) where a mount does.
+    """
     global _kernel_has_openat2
     if not path:
         return os.dup(root)
@@ -101,6 +105,25 @@ class opened_parent(opened):
         return self.descriptor, self.name
 
 
+class Boundary:
+    """Where a walk below an open folder ends: at other file systems, subvolumes and mounts.
+
+    ``mounts`` are the mount points below it, by path from there; those of the same file
+    system are told by nothing else.
+    """
+
+    def __init__(self, root: int, mounts: Iterable[str] = ()) -> None:
+        self.device = os.fstat(root).st_dev
+        self._mounts: dict[str, set[str]] = {}
+        for path in mounts:
+            folder, _, name = path.rpartition("/")
+            self._mounts.setdefault(folder, set()).add(name)
+
+    def mounted_in(self, folder: str) -> Container[str]:
+        """The names in a folder that something is mounted on."""
+        return self._mounts.get(folder, ())
+
+
 class Listing(msgspec.Struct):
     """What is in a folder, by name: the folders to go into, the rest, and the places.
 
@@ -116,10 +139,11 @@ class Listing(msgspec.Struct):
     left_out: bool = False
 
 
-def list_folder(descriptor: int, path: str, device: int, leaver: Leaver) -> Listing:
+def list_folder(descriptor: int, path: str, boundary: Boundary, leaver: Leaver) -> Listing:
     """List an open folder that stands at ``path``; what vanishes is not met."""
     listing = Listing({}, {}, {}, [], [])
     left_out = leaver.within(path)
+    mounted = boundary.mounted_in(path)
     with os.scandir(descriptor) as entries:
         # In the order of their inodes, which is how a disk has them.
         found = sorted(entries, key=os.DirEntry.inode)
@@ -134,7 +158,7 @@ def list_folder(descriptor: int, path: str, device: int, leaver: Leaver) -> List
             listing.left_out = True
             if kind == FOLDER:
                 listing.places[name] = status
-        elif status.st_dev != device:
+        elif status.st_dev != boundary.device or name in mounted:
             listing.left_out = True
             listing.apart.append(joined(path, name))
             if kind == FOLDER:
@@ -165,7 +189,12 @@ def _remove(name: str, parent: int) -> None:
         return
     if status.st_dev != os.fstat(parent).st_dev:
         raise OSError(errno.EXDEV, "another file system is mounted there", name)
-    inner = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=parent)
+    try:
+        inner = open_folder(parent, name)
+    except OSError as error:
+        if error.errno != errno.EXDEV:
+            raise
+        raise OSError(errno.EXDEV, "another file system is mounted there", name) from error
     try:
         with os.scandir(inner) as listing:
             names = [item.name for item in listing]
@@ -174,6 +203,15 @@ def _remove(name: str, parent: int) -> None:
     finally:
         os.close(inner)
     unlocked(lambda: os.rmdir(name, dir_fd=parent), name, parent)
+
+
+@contextlib.contextmanager
+def whole_path(path: str) -> Iterator[None]:
+    """Whatever fails in it names the whole path in the tree, not a name in some folder."""
+    try:
+        yield
+    except OSError as error:
+        raise OSError(error.errno, error.strerror or str(error), f"/{path}") from error
 
 
 def unlocked(deed: Callable[[], None], name: str, parent: int) -> None:

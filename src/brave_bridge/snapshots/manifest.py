@@ -28,6 +28,9 @@ FILE, FOLDER, LINK, FIFO, CHARACTER, BLOCK = "fdlpcb"
 PLACE = "m"
 """A folder that belongs to the tree while what is in it does not: a mount, or left out."""
 
+NO_COPY_ON_WRITE = 0x00800000
+"""The inode flag of btrfs files that are written in place (ioctl_iflags(2))."""
+
 KINDS = {
     stat.S_IFREG: FILE, stat.S_IFDIR: FOLDER, stat.S_IFLNK: LINK,
     stat.S_IFIFO: FIFO, stat.S_IFCHR: CHARACTER, stat.S_IFBLK: BLOCK,
@@ -61,14 +64,18 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     flags: int = 0
 
     def same_attributes(self, other: "Entry") -> bool:
-        """Whether owner, mode, time, attributes and flags are the same."""
-        return (
+        """Whether owner, mode, time, attributes and flags are the same.
+
+        Of no copy on write only a lack counts: older manifests do not know it.
+        """
+        return bool(
             self.mode == other.mode
             and self.uid == other.uid
             and self.gid == other.gid
             and self.mtime_ns == other.mtime_ns
             and self.xattrs == other.xattrs
-            and self.flags == other.flags
+            and self.flags & ~NO_COPY_ON_WRITE == other.flags & ~NO_COPY_ON_WRITE
+            and (other.flags | ~self.flags) & NO_COPY_ON_WRITE
         )
 
 

@@ -14,24 +14,31 @@ import contextlib
 import errno
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.formats.text import byte_size
 from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
 from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.cover import STAGING, Cover
 from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
 from brave_bridge.snapshots.files import (
-    exchange,
     set_attributes,
     set_attributes_of,
     sync_file_system,
 )
 from brave_bridge.snapshots.flushing import Flushing
-from brave_bridge.snapshots.folders import opened, opened_parent, opened_root, remove_tree, unlocked
+from brave_bridge.snapshots.folders import (
+    opened,
+    opened_parent,
+    opened_root,
+    remove_tree,
+    unlocked,
+    whole_path,
+)
 from brave_bridge.snapshots.journal import Journal, write_journal
 from brave_bridge.snapshots.manifest import (
     FILE,
@@ -41,12 +48,16 @@ from brave_bridge.snapshots.manifest import (
     Entry,
     Manifest,
     decoded_path,
+    encoded_path,
 )
+from brave_bridge.snapshots.mounts import swap_files_below
+from brave_bridge.snapshots.moving import give_project, move_in, project_of
 from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.staging import HANDFUL, StageJob, handfuls
 from brave_bridge.snapshots.swap_order import belongs_to_boot, depth, is_below, swap_order
 
 _WORK = "work"
+_MOST_TOLD = 20
 
 Tell = Callable[[str, int, int], None]
 """Called with the phase, how much of it is done, and of how much."""
@@ -64,6 +75,8 @@ class RestoreReport(msgspec.Struct, frozen=True):
     """Subvolumes that were set aside with the system as it was before the return."""
     used_up: tuple[str, ...] = ()
     """Mounts whose snapshot became the file system itself, and is none any more."""
+    told: tuple[str, ...] = ()
+    """What was left alone, or came back otherwise than it was, in sentences."""
 
     def __add__(self, other: "RestoreReport") -> "RestoreReport":
         return RestoreReport(
@@ -74,6 +87,7 @@ class RestoreReport(msgspec.Struct, frozen=True):
             self.restart_needed or other.restart_needed,
             self.aside + other.aside,
             self.used_up + other.used_up,
+            self.told + other.told,
         )
 
 
@@ -91,12 +105,19 @@ class _Top(msgspec.Struct):
 
 
 class Restoration:
-    """The return of one part: ``root`` to what ``folder`` holds (``tree``: where its files are)."""
+    """The return of one part: ``root`` to what ``folder`` holds (``tree``: where its files are).
+
+    ``mount`` is where the part stands on the machine; ``apart`` names what was a mount or a
+    subvolume in it when the snapshot was taken.
+    """
 
     def __init__(
         self, root: Path, folder: Path, cover: Cover, journal: Journal,
-        tree: Path | None = None, tell: Tell | None = None,
+        tree: Path | None = None, tell: Tell | None = None, mount: str = "/",
+        apart: tuple[str, ...] = (),
     ) -> None:  # fmt: skip
+        self.mount = mount
+        self.part_apart = apart
         self.root = root
         self.folder = folder
         self.tree = tree or folder / "tree"
@@ -110,6 +131,7 @@ class Restoration:
         self._tops: list[_Top] = []
         self._wanted: dict[str, Entry] = {}
         self._folders: dict[str, Entry] = {}
+        self._told: list[str] = []
 
     # Before anything live is touched
 
@@ -117,7 +139,8 @@ class Restoration:
         """Compare and stage. DamagedSnapshot or OSError leave the live tree as it was."""
         self.discard()
         job = comparison_job(self.root, self.cover, self.folder, self.tree)
-        self._found = compare(job, lambda done: self.tell("comparing", done, 0), self.helpers)
+        found = compare(job, lambda done: self.tell("comparing", done, 0), self.helpers)
+        self._found = self._without_swap_files(found)
         self._refuse_to_displace()
         self._read_wanted()
         times = os.stat(self.root)
@@ -125,15 +148,72 @@ class Restoration:
         try:
             write_journal(self.staging, self.journal, "staging")
             self._stage()
+            self._give_projects()
             sync_file_system(self.staging)
-        except (ValueError, OSError):
+        except (ValueError, OSError) as error:
             self.discard()
             os.utime(self.root, ns=(times.st_atime_ns, times.st_mtime_ns))
+            if isinstance(error, OSError) and error.errno == errno.ENOSPC:
+                raise self._too_little_room() from error
             raise
 
     def discard(self) -> None:
         """Remove what an earlier run staged."""
         remove_large_tree(STAGING, self.root, self.helpers)
+
+    def _without_swap_files(self, found: Comparison) -> Comparison:
+        """What the kernel swaps to now can be neither replaced nor removed: it stays."""
+        in_use = {encoded_path(path) for path in swap_files_below(self.root)}
+        if not in_use:
+            return found
+        left = [d for d in found.differences if d.path in in_use]
+        self._told += [f"/{d.path} is swapped to and stays as it is" for d in left]
+        above = {p[:end] for p in in_use for end, c in enumerate(p) if c == "/"} | {""}
+        kept = tuple(
+            d
+            for d in found.differences
+            if d.path not in in_use and not (d.how == EXTRA and d.path in above)
+        )
+        return msgspec.structs.replace(found, differences=kept, held=found.held | above)
+
+    def _too_little_room(self) -> OSError:
+        """What to say where there was no room for what is staged, which is gone again."""
+        needed = sum(self._bytes_on_disk(entry) for entry in self._wanted_anew())
+        room = os.statvfs(self.root)
+        free = (room.f_bavail if os.geteuid() else room.f_bfree) * room.f_frsize
+        words = (
+            f"No space left: {byte_size(needed)} have to be copied and {byte_size(free)} are "
+            f"free, {max(needed - free, 4096)} bytes are missing"
+        )
+        return OSError(errno.ENOSPC, words, str(self.root))
+
+    def _bytes_on_disk(self, entry: Entry) -> int:
+        try:
+            return os.lstat(self.tree / decoded_path(entry.path)).st_blocks * 512
+        except OSError:
+            return entry.size
+
+    def _wanted_anew(self) -> Iterator[Entry]:
+        """The files whose content has to be copied, each once, whatever its names."""
+        groups = set()
+        for difference in self._found.of(MISSING, CHANGED):
+            entry = self._wanted[difference.path]
+            if entry.links and entry.links in groups:
+                continue
+            groups.add(entry.links)
+            yield entry
+
+    def _give_projects(self) -> None:
+        """Give what is staged to the projects that it goes to; OSError where one is full."""
+        with opened_root(self.root) as root, opened_root(self.staging / _WORK) as work:
+            for top in self._tops:
+                above = decoded_path(top.entry.path.rpartition("/")[0])
+                with contextlib.suppress(FileNotFoundError, NotADirectoryError):
+                    with opened(root, above) as folder:
+                        project = project_of(folder)
+                    if project:
+                        with opened_parent(work, top.name) as (parent, name):
+                            give_project(name, parent, project)
 
     def _refuse_to_displace(self) -> None:
         for difference in self._found.of(CHANGED):
@@ -291,7 +371,25 @@ class Restoration:
         """What it came to."""
         put_back = len(self._found.of(MISSING, CHANGED, ATTRIBUTES))
         removed = len(self._found.of(EXTRA))
-        return RestoreReport(put_back, removed, self.bytes_copied, time.monotonic() - began)
+        return RestoreReport(
+            put_back, removed, self.bytes_copied, time.monotonic() - began, told=self._sentences()
+        )
+
+    def _sentences(self) -> tuple[str, ...]:
+        """What was left alone, and which names of a file no longer share its content."""
+        mount = self.mount.rstrip("/")
+        known = {path for path in self._found.apart if path not in self._places()}
+        return (
+            *(sentence.replace("/", f"{mount}/", 1) for sentence in self._told),
+            *(f"{mount}/{path} is a mount or subvolume that came since: it was left alone"
+              for path in sorted(known)[:_MOST_TOLD]),
+            *(f"{mount}/{path} was one file with a name in what is left out: they are two now"
+              for path in sorted(self._found.parted)[:_MOST_TOLD]),
+        )  # fmt: skip
+
+    def _places(self) -> set[str]:
+        """What was a mount or a subvolume when the snapshot was taken, too."""
+        return set(self.part_apart)
 
     def _swap(self, tops: list[_Top], phase: str) -> None:
         with (
@@ -309,17 +407,10 @@ class Restoration:
         """One step. What stood there is exchanged, and goes with the staging folder at the end:
         letting go of its blocks here would hold every step up.
         """
-        with opened_parent(root, decoded_path(top.entry.path)) as (parent, name):
-
-            def swap() -> None:
-                if top.how == CHANGED and _exchanged(top.name, work, name, parent):
-                    return
-                try:
-                    os.rename(top.name, name, src_dir_fd=work, dst_dir_fd=parent)
-                except (IsADirectoryError, NotADirectoryError):
-                    exchange(top.name, work, name, parent)
-
-            unlocked(swap, name, parent)
+        path = decoded_path(top.entry.path)
+        with whole_path(path), opened_parent(root, path) as (parent, name):
+            replaces = top.how == CHANGED
+            unlocked(lambda: move_in(top.name, work, name, parent, replaces=replaces), name, parent)
 
 
 def return_parts(parts: list[Restoration]) -> RestoreReport:
@@ -362,17 +453,6 @@ def _place(number: int) -> str:
     return f"{number // HANDFUL}/{number}"
 
 
-def _exchanged(name: str, parent: int, other: str, other_parent: int) -> bool:
-    """Swap two paths; False where the file system cannot, or where one is not there any more."""
-    try:
-        exchange(name, parent, other, other_parent)
-    except OSError as error:
-        if error.errno not in (errno.EINVAL, errno.ENOSYS, errno.ENOENT):
-            raise
-        return False
-    return True
-
-
 def _dress(entry: Entry, name: str, parent: int) -> None:
     """Give a path all its attributes, opened up first where it is locked against changes."""
     unlocked(lambda: set_attributes(entry, name, parent), name, parent)
@@ -398,7 +478,9 @@ def _drop(difference: Difference, root: int) -> None:
     except OSError as error:
         # A folder above has become a link: what it leads to is none of this tree.
         if error.errno != errno.ELOOP:
-            raise
+            raise OSError(
+                error.errno, error.strerror, f"/{decoded_path(difference.path)}"
+            ) from error
 
 
 def _drop_folder(name: str, parent: int) -> None:

@@ -17,7 +17,7 @@ from brave_bridge.snapshots.checking import CheckJob
 from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
 from brave_bridge.snapshots.crew import carry_out
 from brave_bridge.snapshots.description import Snapshot
-from brave_bridge.snapshots.engines import btrfs_swap
+from brave_bridge.snapshots.engines import btrfs, btrfs_swap
 from brave_bridge.snapshots.engines.engine import Mounted, Part
 from brave_bridge.snapshots.engines.lvm import LvmEngine
 from brave_bridge.snapshots.folders import opened, opened_root
@@ -163,7 +163,9 @@ class Returning:
     def _way(self, part: Part, mounted: Mounted, snapshot: Snapshot) -> tuple[str, str]:
         """How a part comes back, and why so."""
         if part.engine == "btrfs":
-            why = btrfs_swap.can_swap(part, mounted, snapshot.cover)
+            why = btrfs_swap.can_swap(
+                part, mounted, snapshot.cover, self.snapshots.base(snapshot) / part.folder
+            )
             if not why:
                 return SWAP, "the subvolume is exchanged; the present one is set aside"
             return FILES, why
@@ -196,7 +198,11 @@ class Returning:
         journal = new_journal(snapshot.id, self.machine.name, snapshot.kept_in)
         folder = self.snapshots.base(snapshot) / part.folder
         cover = snapshot.cover.below(part.mount)
-        return Restoration(mounted.folder, folder, cover, journal, tree, tell)
+        if part.engine == "btrfs":
+            stack.enter_context(btrfs.writable(mounted.folder, afterwards=not part.read_only))
+        return Restoration(
+            mounted.folder, folder, cover, journal, tree, tell, part.mount, part.apart
+        )
 
     def restore_path(self, snapshot: Snapshot, path: str) -> str:
         """Put one path back, with all below it; what it came to in words."""
@@ -206,7 +212,8 @@ class Returning:
             manifest = self.snapshots.manifest(snapshot, part)
             try:
                 with self.snapshots.shown(snapshot, part) as tree:
-                    return put_back_path(manifest, tree, mounted.folder, inside)
+                    cover = snapshot.cover.below(part.mount)
+                    return put_back_path(manifest, tree, mounted.folder, inside, cover)
             finally:
                 manifest.close()
 
@@ -262,6 +269,8 @@ class Returning:
         layout = self.snapshots.layout_for(snapshot)
         pairs = []
         for part in snapshot.parts:
+            if snapshot.cover.keeps_out_of(part.mount):
+                continue  # taken by an earlier version although its place is left out
             mounted = layout.at(part.mount)
             if mounted is None and btrfs_swap.is_inner(part, snapshot):
                 mounted = self._inner(part, layout.covered[0])

@@ -1,20 +1,28 @@
 """Putting one path of a snapshot back, with all below it, in one step."""
 
+import errno
 import os
 from pathlib import Path
 
-from brave_bridge.snapshots.cover import STAGING
+from brave_bridge.snapshots.cover import STAGING, Cover
 from brave_bridge.snapshots.crew import carry_out
 from brave_bridge.snapshots.files import exchange, set_attributes, sync_file_system
-from brave_bridge.snapshots.folders import opened, opened_root, remove_tree
-from brave_bridge.snapshots.manifest import FOLDER, PLACE, Entry, Manifest, decoded_path
+from brave_bridge.snapshots.folders import (
+    Boundary,
+    list_folder,
+    opened,
+    opened_root,
+    remove_tree,
+)
+from brave_bridge.snapshots.manifest import FOLDER, PLACE, Entry, Manifest, decoded_path, joined
+from brave_bridge.snapshots.mounts import mounts_below
 from brave_bridge.snapshots.staging import StageJob, handfuls
 from brave_bridge.snapshots.swap_order import depth
 
 _ONE = f"{STAGING}-path"
 
 
-def put_back_path(manifest: Manifest, tree: Path, root: Path, path: str) -> str:
+def put_back_path(manifest: Manifest, tree: Path, root: Path, path: str, cover: Cover) -> str:
     """Make ``path`` (as the manifest writes it) what the snapshot has; what was done in words.
 
     Staged beside the live tree and checked, then exchanged in one rename. What stood there
@@ -25,6 +33,7 @@ def put_back_path(manifest: Manifest, tree: Path, root: Path, path: str) -> str:
     entries = _below(manifest, path)
     if not entries:
         raise ValueError(f"the snapshot has no /{path}")
+    _refuse_to_displace(root, decoded_path(path), cover)
     work = root / _ONE
     times = os.stat(root)
     with opened_root(root) as top:
@@ -39,6 +48,27 @@ def put_back_path(manifest: Manifest, tree: Path, root: Path, path: str) -> str:
             os.utime(root, ns=(times.st_atime_ns, times.st_mtime_ns))
     sync_file_system(root)
     return f"/{decoded_path(path)} is back: {len(entries)} paths"
+
+
+def _refuse_to_displace(root: Path, path: str, cover: Cover) -> None:
+    """OSError(EBUSY) where what stands there holds what no snapshot covers: it would go."""
+    pending, leaver = [path], cover.leaver()
+    with opened_root(root) as top:
+        boundary = Boundary(top, mounts_below(root))
+        while pending:
+            place = pending.pop()
+            folder, _, name = place.rpartition("/")
+            if name in boundary.mounted_in(folder):
+                raise OSError(errno.EBUSY, "something is mounted there", f"/{place}")
+            try:
+                with opened(top, place) as descriptor:
+                    listing = list_folder(descriptor, place, boundary, leaver)
+            except (FileNotFoundError, NotADirectoryError):
+                continue
+            if listing.left_out:
+                words = "it holds what the snapshot does not cover, and would have to go"
+                raise OSError(errno.EBUSY, words, f"/{place}")
+            pending += [joined(place, inner) for inner in listing.folders]
 
 
 def _swap_in(work: Path, path: str, root: int) -> None:

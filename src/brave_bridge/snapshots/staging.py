@@ -14,9 +14,10 @@ from brave_bridge.snapshots.files import (
     make_special,
     open_ahead,
     set_attributes,
+    set_flags,
 )
 from brave_bridge.snapshots.folders import open_root, opened, opened_parent
-from brave_bridge.snapshots.manifest import FILE, Entry, decoded_path
+from brave_bridge.snapshots.manifest import FILE, NO_COPY_ON_WRITE, Entry, decoded_path
 
 HANDFUL = 64
 
@@ -106,6 +107,8 @@ class Stager:
             if not stat.S_ISREG(status.st_mode):
                 raise DamagedSnapshot(f"/{entry.path}: it is no file any more")
             copy = os.open(name, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600, dir_fd=target)
+            if entry.flags & NO_COPY_ON_WRITE:
+                set_flags(copy, NO_COPY_ON_WRITE)  # which only an empty file takes
             what, length = copy_content(original, copy, status, self.cloner)
             if length != entry.size or (entry.what and what != entry.what):
                 raise DamagedSnapshot(f"/{entry.path}: its content is not what was taken")

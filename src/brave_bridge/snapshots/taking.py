@@ -5,13 +5,15 @@ import errno
 import fcntl
 import os
 import re
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
 import msgspec
 
-from brave_bridge.machines.port import STATE_FOLDER, Machine
+from brave_bridge.machines.port import Machine
 from brave_bridge.snapshots.choices import Choices, cover_of, read_choices
+from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.description import (
     DESCRIPTION,
     PART_FOLDER,
@@ -31,6 +33,12 @@ from brave_bridge.snapshots.writing import replace_content
 
 _MAKING = "making.json"
 """Which parts are being made, or removed: enough to remove them after a kill."""
+
+_BEGUN = ".begun-"
+"""What a folder's name begins with until it says what it is."""
+
+_GOING = ".going-"
+"""What it begins with from when it is to be removed."""
 
 _LOCK = "taking.lock"
 _COUNTER = "counter"
@@ -77,7 +85,7 @@ class Taking:
         self.base = self._make_folders(identifier)
         layout = layout_of(self.machine, self.cover, self.choices.taken_in)
         parts = [self._part(mounted) for mounted in layout.covered]
-        parts += [self._part(inner) for inner in _inner_subvolumes(layout, parts)]
+        parts += [self._part(inner) for inner in _inner_subvolumes(layout, parts, self.cover)]
         snapshot = Snapshot(
             id=identifier,
             machine=self.machine.name,
@@ -138,6 +146,7 @@ class Taking:
             mount=mounted.path, engine=engine.name, why=why, folder=name,
             place=engine.place(mounted, self.base.name), file_system=mounted.type,
             device=mounted.device, uuid=mounted.uuid, subvolume=mounted.subvolume,
+            read_only=engine.name == "btrfs" and btrfs.is_read_only(mounted.folder),
         )  # fmt: skip
         self._planned.append(part)
         keep_plan(self.base, self._planned)
@@ -174,10 +183,13 @@ def _alone(own: Path) -> Iterator[None]:
 
 def _begun(folder: Path) -> Path:
     """A folder that says from the first on that what is in it is ours, and not finished."""
-    with contextlib.suppress(OSError):
-        folder.rmdir()  # an empty one, left by a kill between the two steps
-    folder.mkdir(mode=0o700)
-    keep_plan(folder, [])
+    new = folder.with_name(_BEGUN + folder.name)
+    shutil.rmtree(new, ignore_errors=True)
+    new.mkdir(mode=0o700)
+    keep_plan(new, [])
+    if folder.exists():
+        raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), str(folder))
+    new.rename(folder)
     return folder
 
 
@@ -196,6 +208,9 @@ def remove_leftovers(own: Path, choices: Choices) -> None:
     Only what says of itself that we were making or removing it; anything else is not ours.
     """
     for store in {own, Path(choices.keep_in or own)}:
+        for folder in (*store.glob(f"{_BEGUN}*/"), *store.glob(f"{_GOING}*/")):
+            if not folder.is_symlink():
+                _remove_nameless(folder)
         for folder in sorted(store.glob("*/")):
             finished = any((place / DESCRIPTION).exists() for place in (folder, own / folder.name))
             parts = None if folder.is_symlink() or finished else planned_parts(folder)
@@ -223,9 +238,20 @@ def planned_parts(folder: Path) -> list[Part] | None:
 
 
 def remove_folder(folder: Path) -> None:
-    """Remove a snapshot's folder, the subvolumes in it by their own tool."""
+    """Remove a snapshot's folder, the subvolumes in it by their own tool.
+
+    It loses its name first: half removed it can be taken for nothing else.
+    """
     if not folder.is_dir():
         return
+    going = folder.with_name(_GOING + folder.name)
+    if going.is_dir():
+        _remove_nameless(going)
+    folder.rename(going)
+    _remove_nameless(going)
+
+
+def _remove_nameless(folder: Path) -> None:
     for part in folder.iterdir():
         if part.is_dir() and btrfs.is_subvolume(part / "tree"):
             btrfs.delete_subvolume(part / "tree")
@@ -251,8 +277,8 @@ def _slug(mount: str, number: int) -> str:
     return name if name == "root" or not number else f"{name}-{number}"
 
 
-def _inner_subvolumes(layout: Layout, parts: list[Part]) -> list[Mounted]:
-    """The subvolumes within covered btrfs subvolumes, which a snapshot of these leaves empty."""
+def _inner_subvolumes(layout: Layout, parts: list[Part], cover: Cover) -> list[Mounted]:
+    """The covered subvolumes within btrfs subvolumes, which a snapshot of these leaves empty."""
     found = []
     mounts = {mounted.path for mounted in layout.covered} | {u.path for u in layout.uncovered}
     for part in parts:
@@ -262,7 +288,7 @@ def _inner_subvolumes(layout: Layout, parts: list[Part]) -> list[Mounted]:
         for inner in btrfs.nested(mounted.folder):
             path = f"{mounted.path.rstrip('/')}/{inner}"
             known = any(path == m or (m != "/" and path.startswith(m + "/")) for m in mounts)
-            if not known and not (path + "/").startswith(f"{STATE_FOLDER}/"):
+            if not known and not cover.keeps_out_of(path):
                 found.append(
                     msgspec.structs.replace(
                         mounted,

@@ -1,7 +1,6 @@
 """A snapshot's files and manifest, made by a crew: copied, or only described."""
 
 import errno
-import os
 import shutil
 from collections.abc import Callable
 from pathlib import Path
@@ -12,8 +11,9 @@ from brave_bridge.snapshots.copying import CopyJob, FolderCopied, spool_path
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.crew import HELPERS, carry_out, most_helpers
 from brave_bridge.snapshots.flushing import Flushing
-from brave_bridge.snapshots.folders import list_folder, opened, opened_root
+from brave_bridge.snapshots.folders import Boundary, list_folder, opened, opened_root
 from brave_bridge.snapshots.manifest import FILE, ManifestWriter, joined, type_of
+from brave_bridge.snapshots.mounts import mounts_below
 
 Progress = Callable[[int, int], None]
 """Called with the entries and the bytes covered so far."""
@@ -69,6 +69,7 @@ def copy_tree(
         anchors=str(folder / "anchors"),
         previous=str(previous / "tree") if previous else "",
         known=str(previous / "manifest.jsonl") if previous else "",
+        mounts=mounts_below(root),
     )
     report = _carried_out(job, folder, progress, helpers)
     shutil.rmtree(folder / "anchors")
@@ -76,10 +77,15 @@ def copy_tree(
 
 
 def describe_tree(
-    root: Path, cover: Cover, folder: Path, progress: Progress = _nothing, helpers: int = HELPERS
-) -> CopyReport:
-    """Only write ``folder``/manifest.jsonl for the tree at ``root``, contents unread."""
-    job = CopyJob(root=str(root), cover=cover, spools=str(folder / "spools"))
+    root: Path, cover: Cover, folder: Path, progress: Progress = _nothing,
+    helpers: int = HELPERS, live: Path | None = None,
+) -> CopyReport:  # fmt: skip
+    """Only write ``folder``/manifest.jsonl for the tree at ``root``, contents unread.
+
+    ``live`` is the tree that it is a snapshot of: what is mounted there is no part of it.
+    """
+    mounts = mounts_below(live or root)
+    job = CopyJob(root=str(root), cover=cover, spools=str(folder / "spools"), mounts=mounts)
     return _carried_out(job, folder, progress, helpers)
 
 
@@ -106,12 +112,12 @@ def covered_bytes(root: Path, cover: Cover, until: int = 1 << 62) -> int:
     leaver = cover.leaver()
     total, counted, pending = 0, set(), [""]
     with opened_root(root) as top:
-        device = os.fstat(top).st_dev
+        boundary = Boundary(top, mounts_below(root))
         while pending and total <= until:
             path = pending.pop()
             try:
                 with opened(top, path) as folder:
-                    listing = list_folder(folder, path, device, leaver)
+                    listing = list_folder(folder, path, boundary, leaver)
             except OSError as error:
                 if error.errno in (errno.ENOENT, errno.ENOTDIR):
                     continue

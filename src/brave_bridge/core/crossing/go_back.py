@@ -78,6 +78,7 @@ def _boot_warnings(way_back: str, restored: Restored) -> Script[tuple[str, ...]]
         f"the system of before is set aside as {name}; when all is well: brave-bridge delete {name}"
         for name in restored.aside
     ]
+    warnings += restored.told
     if restored.used_up:
         mounts = ", ".join(restored.used_up)
         return (*warnings, f"{mounts} became the snapshot: it is no way back any more")

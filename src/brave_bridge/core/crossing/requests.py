@@ -368,7 +368,7 @@ class Restored(Reply, frozen=True, tag=True):
 
     ``restart_needed`` where the system goes on as it was until it restarts; ``aside`` names
     what was set aside with the system as it was before; ``used_up`` the mounts whose snapshot
-    became the file system itself.
+    became the file system itself; ``told`` says what was left alone.
     """
 
     put_back: int
@@ -378,6 +378,7 @@ class Restored(Reply, frozen=True, tag=True):
     restart_needed: bool = False
     aside: tuple[str, ...] = ()
     used_up: tuple[str, ...] = ()
+    told: tuple[str, ...] = ()
 
 
 class SnapshotChecked(Reply, frozen=True, tag=True):

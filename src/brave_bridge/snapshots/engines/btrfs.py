@@ -67,6 +67,26 @@ def subvolume_id(folder: Path) -> str:
     return tool("btrfs", "inspect-internal", "rootid", str(folder)).strip()
 
 
+def is_read_only(folder: Path) -> bool:
+    """Whether a subvolume is set read-only (btrfs-property(8))."""
+    try:
+        return tool("btrfs", "property", "get", "-ts", str(folder), "ro").strip() == "ro=true"
+    except OSError:
+        return False
+
+
+@contextlib.contextmanager
+def writable(folder: Path, *, afterwards: bool) -> Iterator[None]:
+    """Let a subvolume be written to; what it shall be afterwards holds however it ends."""
+    if is_read_only(folder):
+        tool("btrfs", "property", "set", "-ts", str(folder), "ro", "false")
+    try:
+        yield
+    finally:
+        if not afterwards:
+            tool("btrfs", "property", "set", "-ts", str(folder), "ro", "true")
+
+
 class BtrfsEngine:
     """Read-only snapshots of subvolumes; nothing is copied."""
 
@@ -85,7 +105,7 @@ class BtrfsEngine:
         progress: Progress,
     ) -> CopyReport:  # fmt: skip
         tool("btrfs", "subvolume", "snapshot", "-r", str(mounted.folder), str(folder / "tree"))
-        return describe_tree(folder / "tree", cover, folder, progress)
+        return describe_tree(folder / "tree", cover, folder, progress, live=mounted.folder)
 
     @contextlib.contextmanager
     def shown(self, part: Part, folder: Path, mounted: Mounted) -> Iterator[Path]:

@@ -29,8 +29,11 @@ def is_inner(part: Part, snapshot) -> bool:
     )
 
 
-def can_swap(part: Part, mounted: Mounted, cover: Cover) -> str:
-    """Why a part cannot come back by exchanging subvolumes; empty where it can."""
+def can_swap(part: Part, mounted: Mounted, cover: Cover, folder: Path) -> str:
+    """Why a part cannot come back by exchanging subvolumes; empty where it can.
+
+    ``folder`` is that of the part in the snapshot.
+    """
     if mounted.subvolume in ("", "/"):
         return "it is the top of its file system, which cannot be exchanged"
     if MARK in mounted.subvolume:
@@ -39,8 +42,19 @@ def can_swap(part: Part, mounted: Mounted, cover: Cover) -> str:
         return "it is in use within the system: files come back one by one"
     if left := what_must_stay(mounted.folder, cover):
         return f"/{left} is in the same subvolume and must stay as it is"
+    if inner := _in_the_way(part, mounted, folder):
+        return f"/{inner} is a subvolume now and was something else: files come back one by one"
     if "subvolid=" in _mount_settings(mounted):
         return "the system mounts it by its number, which an exchange would not change"
+    return ""
+
+
+def _in_the_way(part: Part, mounted: Mounted, folder: Path) -> str:
+    """A subvolume within the present one that could not move to the place it has there."""
+    for inner in btrfs.directly_nested(mounted.folder):
+        place = folder / "tree" / inner
+        if place.is_symlink() or (place.exists() and (not place.is_dir() or any(place.iterdir()))):
+            return inner
     return ""
 
 
@@ -162,11 +176,16 @@ def _move_inner(top: Path, aside: str, name: str, mounted: Mounted | None) -> No
         with contextlib.suppress(FileNotFoundError):
             target.rmdir()
         os.rename(top / aside / inner, target)
-        if mounted is None:
+        if mounted is None or not _shows(mounted.folder, top / aside):
             continue
         seen = mounted.folder / inner
         seen.mkdir(exist_ok=True)
         tool("mount", "-t", "btrfs", "-o", f"subvol={name}/{inner}", mounted.device, str(seen))
+
+
+def _shows(folder: Path, subvolume: Path) -> bool:
+    """Whether a folder is the top of that subvolume, and not of the one in its place."""
+    return btrfs.subvolume_id(folder) == btrfs.subvolume_id(subvolume)
 
 
 def _boot_it(top: Path, name: str, aside: str) -> None:

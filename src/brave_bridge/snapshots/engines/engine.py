@@ -45,6 +45,8 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     device: str = ""
     uuid: str = ""
     subvolume: str = "/"
+    read_only: bool = False
+    """Whether it is a btrfs subvolume that nobody could write to."""
     checksum: str = ""
     entries: int = 0
     bytes_covered: int = 0

@@ -125,7 +125,7 @@ class LvmEngine:
         tool("lvcreate", "--yes", "--snapshot", "--name", place.partition("/")[2], *size, origin)
         try:
             with self._mounted(place, mounted.type) as tree:
-                report = describe_tree(tree, cover, folder, progress)
+                report = describe_tree(tree, cover, folder, progress, live=mounted.folder)
         except BaseException:
             tool("lvremove", "--yes", place)
             raise

@@ -33,7 +33,7 @@ class ZfsEngine:
         tool("zfs", "snapshot", place)
         try:
             with self._files(place, mounted.folder) as tree:
-                report = describe_tree(tree, cover, folder, progress)
+                report = describe_tree(tree, cover, folder, progress, live=mounted.folder)
         except BaseException:
             tool("zfs", "destroy", place)
             raise
