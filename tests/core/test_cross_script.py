@@ -1,5 +1,6 @@
 """The crossing's script, driven by scripted replies: no machine, no file, no process."""
 
+import itertools
 from collections.abc import Callable
 
 import msgspec
@@ -15,6 +16,7 @@ from brave_bridge.core.crossing.requests import (
     BootChecked,
     CheckBoot,
     Checkpoint,
+    CloseLeg,
     Compared,
     CompareWithSnapshot,
     Done,
@@ -24,6 +26,7 @@ from brave_bridge.core.crossing.requests import (
     FilesRead,
     FileText,
     GuardServices,
+    KeepOpenLeg,
     ListFiles,
     PackagesPlanned,
     PlanPackages,
@@ -62,7 +65,7 @@ REHEARSAL = (
 def crossed_facts():
     return facts(
         identity=Identity("quayside", "Quayside 7", "7", "diamond", "amd64"),
-        packages=(package("quay-libc", "2.39"), package("quay-webd", "2"), package("libtls3")),
+        packages=(package("quay-libc", "2.39"), package("quay-webd", "2"), package("libtls3", "2")),
         sources_file=NEW_SOURCES,
         tools={"quay-libc": "2.39"},
     )
@@ -392,3 +395,140 @@ def test_a_return_that_fails_can_be_run_again(matches, reply, at):
     outcome = drive(go_back("s-1", DebFamily().check), machine)
     assert (outcome.state, outcome.at) == ("failed", at)
     assert outcome.next_step == "brave-bridge return s-1"
+
+
+# A leg that was left open
+
+
+BROKEN = Ran(100, "dpkg: error processing archive: Operation not permitted\n", 1, "j")
+LOST = Ran(-1, "", 1, "j", lost=True)
+
+
+def kept_leg(machine: Machine):
+    """What is kept of the leg under way; None where it was closed."""
+    kept = [r for r in machine.asked if isinstance(r, KeepOpenLeg | CloseLeg)]
+    return kept[-1].leg if kept and isinstance(kept[-1], KeepOpenLeg) else None
+
+
+def test_a_leg_is_kept_open_from_before_its_first_change_until_it_is_whole():
+    machine = Machine()
+    assert cross(machine).state == "done"
+    kinds = [type(request) for request in machine.asked]
+    assert kinds.index(KeepOpenLeg) < kinds.index(WriteFiles)
+    assert kinds.index(CloseLeg) > max(n for n, r in enumerate(machine.asked) if isinstance(r, Run))
+    assert kept_leg(machine) is None
+
+
+def test_a_stage_that_fails_leaves_the_leg_open_with_what_was_seen():
+    machine = Machine().instead(runs("stage one"), BROKEN)
+    outcome = cross(machine)
+    assert (outcome.state, outcome.at) == ("failed", "stage one")
+    assert "go-on" in outcome.next_step and "return s-1" in outcome.next_step
+    leg = kept_leg(machine)
+    assert (leg.at, leg.number, leg.way_back) == ("stage one", 0, "s-1")
+    assert "not permitted" in leg.why and leg.baseline == facts()
+
+
+def test_a_leg_is_gone_on_with_from_what_is_there_towards_what_was_agreed():
+    machine = Machine().instead(runs("stage two"), BROKEN)
+    cross(machine)
+    leg = kept_leg(machine)
+    mixed = facts(packages=(package("quay-libc", "2"), package("quay-webd", "1.18")),
+                  sources_file=NEW_SOURCES)  # fmt: skip
+    rest = plan(upgraded=(change("quay-webd"),), removed=())
+    again = Machine()
+    again.instead(lambda r: isinstance(r, ReadFacts) and "how far" in r.title, FactsRead(mixed))
+    again.instead(lambda r: isinstance(r, ReadFacts) and "is there" in r.title, FactsRead(mixed))
+    again.instead(lambda r: isinstance(r, PlanPackages), PackagesPlanned((rest.changes,)))
+    shown = REHEARSAL.replace("   quay-libc (1 => 2)\n", "").replace(
+        "The following packages will be REMOVED:\n   libtls1 (1)\n", "")  # fmt: skip
+    again.instead(runs("rehearsal"), Ran(0, shown, 1, "j"))
+    outcome = drive(cross_route(DebFamily(), leg.plans, leg), again)
+    assert outcome.state == "done" and outcome.ways_back == ("s-1",), outcome
+    assert not [r for r in again.asked if isinstance(r, TakeSnapshot | Ask)]
+    assert again.ran()[:2] == ["--pending", "install"], "before a retry comes a repair"
+    stages = {deed_of(r): r.argv for r in again.asked if isinstance(r, Run)}
+    named = stages["stage two"][stages["stage two"].index("install") + 1 :]
+    assert set(named) == {"quay-webd=2", "libtls3=2"}
+    assert kept_leg(again) is None and outcome.proof.passed
+
+
+def test_what_is_left_may_differ_from_what_was_agreed_only_once_it_is_told():
+    leg = _open_leg()
+    again = Machine()
+    moved = plan(upgraded=(change("quay-libc"), change("quay-webd", new="3")))
+    again.instead(lambda r: isinstance(r, PlanPackages), PackagesPlanned((moved.changes,)))
+    again.instead(lambda r: isinstance(r, Ask), Answered("undo", "person"))
+    outcome = drive(cross_route(DebFamily(), leg.plans, leg), again)
+    asked = next(r for r in again.asked if isinstance(r, Ask))
+    assert "quay-webd comes to 3; in the plan it comes to 2" in asked.detail
+    assert (outcome.state, outcome.at) == ("failed", "agreement")
+    assert kept_leg(again).at == "agreement"
+
+
+def _open_leg():
+    machine = Machine().instead(runs("stage one"), BROKEN)
+    cross(machine)
+    return kept_leg(machine)
+
+
+def test_a_leg_that_goes_on_and_fails_again_stays_open():
+    again = Machine().instead(runs("update"), Ran(100, "E: no network\n", 1, "j"))
+    leg = _open_leg()
+    outcome = drive(cross_route(DebFamily(), leg.plans, leg), again)
+    assert (outcome.state, outcome.at) == ("failed", "indices") and "no network" in outcome.why
+    assert kept_leg(again).at == "indices"
+
+
+def test_another_machine_s_leg_is_not_gone_on_with():
+    leg, again = _open_leg(), Machine()
+    other = facts(identity=Identity("quayside", "", "9", "ebb", "amd64"))
+    again.instead(lambda r: isinstance(r, ReadFacts), FactsRead(other))
+    outcome = drive(cross_route(DebFamily(), leg.plans, leg), again)
+    assert outcome.state == "stopped" and not again.ran()
+
+
+@pytest.mark.parametrize("times", [1, 2, 5, 9])
+def test_a_stage_that_is_cut_off_is_repaired_and_begun_again(times):
+    machine = Machine().instead(runs("stage one"), LOST, times=times)
+    outcome = cross(machine)
+    assert outcome.state == "done"
+    ran = machine.ran()
+    assert ran.count("stage one") == times + 1
+    tries = [n for n, deed in enumerate(ran) if deed == "stage one"]
+    for before, after in itertools.pairwise(tries):
+        assert "--pending" in ran[before:after], "before every retry comes a repair"
+
+
+def test_a_stage_that_is_cut_off_between_two_failures_is_still_tried_twice_only():
+    machine = Machine()
+    for reply in (BROKEN, LOST, LOST, BROKEN):
+        machine.instead(runs("stage one"), reply, times=1)
+    outcome = cross(machine)
+    assert outcome.state == "failed" and machine.ran().count("stage one") == 4
+
+
+def test_a_repair_that_is_cut_off_begins_again():
+    machine = Machine().instead(runs("stage one"), BROKEN, times=1)
+    machine.instead(runs("--pending"), LOST, times=3)
+    assert cross(machine).state == "done" and machine.ran().count("--pending") == 4
+
+
+def test_sources_that_cannot_be_put_back_are_told_and_the_leg_stays_open():
+    machine = Machine().instead(runs("download"), BROKEN)
+    machine.instead(lambda r: isinstance(r, WriteFiles) and "Put" in r.title, REFUSING)
+    outcome = cross(machine)
+    assert outcome.state == "failed" and "could not be put back" in outcome.why
+    assert "sources are as they were" not in outcome.safe and kept_leg(machine) is not None
+
+
+def test_an_undo_that_fails_is_told():
+    refused = Failed("removing /usr/sbin/policy-rc.d", "read-only file system")
+    machine = Machine().instead(lambda r: isinstance(r, UnguardServices), refused)
+    assert "start no services" in cross(machine).warnings[0]
+
+
+def test_a_return_ends_the_leg():
+    machine = Machine().instead(lambda r: isinstance(r, RestoreSnapshot), Restored(1, 1, 1, 1.0))
+    drive(go_back("s-1", DebFamily().check), machine)
+    assert any(isinstance(request, CloseLeg) for request in machine.asked)

@@ -3,6 +3,7 @@
 import msgspec
 import pytest
 
+from brave_bridge.core.formats.apt_preferences import read_pins
 from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.packages.changes import PackageChanges, difference
 from brave_bridge.core.proof.compare import prove, prove_return
@@ -14,9 +15,12 @@ def source(text: str) -> SourceFile:
     return SourceFile("/etc/apt/sources.list", text)
 
 
+ARRIVED = tuple(package(name, "2") for name in ("quay-libc", "quay-webd", "libtls3"))
+
+
 def crossed(**changes):
     made = {"identity": Identity("quayside", "", "7", "diamond", "amd64"),
-            "sources_file": NEW_SOURCES}  # fmt: skip
+            "sources_file": NEW_SOURCES, "packages": ARRIVED}  # fmt: skip
     return facts(**{**made, **changes})
 
 
@@ -31,8 +35,10 @@ def test_a_good_crossing_is_proved():
     [
         ({"identity": facts().identity}, "release"),
         ({"tools": {}}, "quay-libc"),
-        ({"packages": (package("quay-libc"),)}, "quay-webd"),
-        ({"packages": (*facts().packages, package("x", state="unpacked"))}, "broken packages"),
+        ({"packages": (ARRIVED[0], ARRIVED[2])}, "quay-webd"),
+        ({"packages": ARRIVED[:2]}, "libtls3"),
+        ({"packages": (*ARRIVED, package("libtls1"))}, "libtls1"),
+        ({"packages": (*ARRIVED, package("x", state="unpacked"))}, "broken packages"),
         ({"sources_file": source("deb http://a.example/quayside bowline-5.3 main\n")},
          "/etc/apt/sources.list"),
     ],
@@ -41,6 +47,45 @@ def test_what_is_worse_is_a_regression(changes, subject):
     proof = prove(facts(), crossed(**changes), (plan(),))
     assert not proof.passed
     assert [d.subject for d in proof.differences if d.verdict == "regression"] == [subject]
+
+
+@pytest.mark.parametrize(
+    ("changes", "cause"),
+    [
+        ({}, "it was not done"),
+        ({"want": "hold"}, "it is held"),
+        ({"state": "half-configured"}, "its installation did not end well"),
+    ],
+)
+def test_what_stayed_at_the_old_release_is_named_with_its_cause(changes, cause):
+    stayed = package("quay-webd", "1.18", **changes)
+    proof = prove(facts(), crossed(packages=(ARRIVED[0], stayed, ARRIVED[2])), (plan(),))
+    row = next(d for d in proof.differences if d.subject == "quay-webd")
+    assert not proof.passed and row.verdict == "regression"
+    assert (row.before, row.after) == ("1.18", "1.18") and cause in row.meaning
+
+
+def test_a_pin_that_keeps_a_package_is_named_with_file_and_line():
+    text = "Explanation: the gauges\nPackage: *\nPin: release n=diamond\nPin-Priority: 500\n\n" \
+           "Package: quay-w*\nPin: release n=bowline\nPin-Priority: 990\n"  # fmt: skip
+    pins = tuple(read_pins(text, "/etc/apt/preferences.d/gauges"))
+    assert [pin.where for pin in pins] == [f"/etc/apt/preferences.d/gauges:{n}" for n in (3, 7)]
+    stayed = crossed(packages=(ARRIVED[0], package("quay-webd", "1.18"), ARRIVED[2]), pins=pins[1:])
+    row = prove(facts(), stayed, (plan(),)).differences[0]
+    assert "pinned to release n=bowline in /etc/apt/preferences.d/gauges:7" in row.meaning
+
+
+def test_what_the_plan_kept_back_is_told_and_is_no_regression():
+    kept = plan(kept_back=(change("quay-editor", "1", ""),))
+    before = facts(packages=(*facts().packages, package("quay-editor")))
+    proof = prove(before, crossed(packages=(*ARRIVED, package("quay-editor"))), (kept,))
+    assert proof.passed
+    assert any(d.subject == "quay-editor" and "kept back" in d.meaning for d in proof.differences)
+
+
+def test_what_went_on_since_the_plan_is_as_good():
+    newer = (package("quay-libc", "2.0.1"), *ARRIVED[1:])
+    assert prove(facts(), crossed(packages=newer), (plan(),)).passed
 
 
 def test_config_files_stand_as_decided():

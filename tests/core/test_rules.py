@@ -25,6 +25,7 @@ from brave_bridge.core.survey.difference import survey_difference
 from brave_bridge.core.survey.facts import ArchiveSeen, ChangedConfig, Identity, KeyFile, Licence
 from brave_bridge.core.survey.findings import (
     Link,
+    OpenLegSeen,
     Situation,
     Verdict,
     WayBackSeen,
@@ -231,6 +232,9 @@ CASES = [
         "damaged_state": (("/var/lib/brave-bridge/decisions.json", "a flipped bit"),)}),
     ("damaged-state", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
     ("damaged-way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
+    ("open-leg", STOP, "5.3 to 7 is not whole", {
+        "open_leg": OpenLegSeen("5.3 to 7", "stage one", "a fault", "s-1")}),
+    ("open-leg", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
     ("cut-off-return", STOP, "s-1 was cut off", ways(cut_off="s-1")),
     ("recovery-card", CAUTION, "No recovery card", ways(card="none")),
     ("recovery-card", CAUTION, "does not fit", ways(card="stale")),

@@ -154,10 +154,21 @@ def cross(
 
 
 @app.command("go-on")
-def go_on(context: typer.Context, yes: Yes = False, json: Json = False) -> None:
-    """Go on with a crossing or a return that has not ended, and watch it."""
+def go_on(
+    context: typer.Context,
+    yes: Yes = False,
+    theirs: Theirs = [],  # noqa: B006
+    json: Json = False,
+) -> None:
+    """Go on with what has not ended, or with a leg that a failure left open, and watch it."""
     desk = context.obj.desk()
-    follow_to_end(desk, desk.go_on(unattended=yes), json, ask=not yes and sys.stdin.isatty())
+    waiting = desk.open_procedure()
+    if waiting is not None and desk.runner_is_there():
+        print(f"{waiting.kind} {waiting.id} is under way: watching it", file=sys.stderr)
+    procedure = (
+        desk.begin_again(theirs, unattended=yes) if waiting is None else desk.go_on(unattended=yes)
+    )
+    follow_to_end(desk, procedure, json, ask=not yes and sys.stdin.isatty())
 
 
 @app.command()

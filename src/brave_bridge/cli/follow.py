@@ -20,8 +20,12 @@ def follow(desk: Desk, procedure: str, say: Callable[[str], None], *, ask: bool)
     """Watch until the procedure ends or rests; its row. RunnerGone where the runner died."""
     logbook = desk.logbook()
     shown: dict[int, bool] = {}
-    silent = 0
+    silent, seen = 0, (0, 0)
     while True:
+        before, seen = seen, logbook.changed_at
+        if before == seen and silent == 0 and desk.runner_is_there():
+            time.sleep(_POLL_SECONDS)
+            continue
         row = logbook.procedure(procedure)
         _tell_news(logbook, procedure, shown, say)
         if ask:

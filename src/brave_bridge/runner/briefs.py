@@ -6,6 +6,7 @@ from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
 from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
 from brave_bridge.core.crossing.keep_way_back import check_way_back, take_way_back
+from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.remedy import apply_remedy
 from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
@@ -16,7 +17,7 @@ from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "5"
+SCRIPT_VERSION = "6"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 
@@ -24,12 +25,14 @@ class CrossBrief(msgspec.Struct, frozen=True, tag="cross"):
     """Cross the legs of these approved plans, within what is changed around them.
 
     ``estimate`` are the seconds that it was thought to take, to be held against those it took.
+    ``begun`` is the leg of them that was begun before, to be gone on with.
     """
 
     family: str
     plans: tuple[LegPlan, ...]
     estimate: float = 0.0
     surroundings: Surroundings = Surroundings()
+    begun: OpenLeg | None = None
 
 
 class ReturnBrief(msgspec.Struct, frozen=True, tag="return"):
@@ -48,10 +51,11 @@ class UpdateBrief(msgspec.Struct, frozen=True, tag="update"):
 
 
 class RemedyBrief(msgspec.Struct, frozen=True, tag="remedy"):
-    """Carry out a finding's commands."""
+    """Carry out a finding's commands, by the rules of the machine's package manager."""
 
     title: str
     commands: tuple[tuple[str, ...], ...]
+    family: str = ""
 
 
 class SourcesBrief(msgspec.Struct, frozen=True, tag="sources"):
@@ -120,7 +124,9 @@ def script_of(brief: Brief) -> Script[Outcome]:
         case DecisionBrief():
             raise ValueError(f"nothing is run for a decision: {brief.words}")
         case RemedyBrief():
-            return apply_remedy(brief.title, brief.commands)
+            known = brief.family in CROSSING_FAMILIES
+            family = family_named(brief.family) if known else None
+            return apply_remedy(brief.title, brief.commands, family)
         case SourcesBrief():
             return take_up_sources(family_named(brief.family), brief.waiting, SOURCES_FOLDER)
         case SnapshotBrief():
@@ -134,7 +140,7 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return bring_up_to_date(family_named(brief.family))
         case CrossBrief():
             family = family_named(brief.family)
-            return within(brief.surroundings, cross_route(family, brief.plans))
+            return within(brief.surroundings, cross_route(family, brief.plans, brief.begun))
 
 
 def _take(brief: SnapshotBrief) -> TakeSnapshot:

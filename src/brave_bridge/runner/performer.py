@@ -14,6 +14,7 @@ from brave_bridge.core.crossing.requests import (
     CheckBoot,
     Checkpoint,
     CheckSnapshot,
+    CloseLeg,
     CompareWithSnapshot,
     Done,
     ExpireSnapshots,
@@ -24,6 +25,7 @@ from brave_bridge.core.crossing.requests import (
     FilesRead,
     FileText,
     GuardServices,
+    KeepOpenLeg,
     ListFiles,
     MakeCard,
     PlanPackages,
@@ -37,7 +39,6 @@ from brave_bridge.core.crossing.requests import (
     RestoreSnapshot,
     Run,
     SwapFiles,
-    Swapped,
     TakeSnapshot,
     UnguardServices,
     WriteFiles,
@@ -49,14 +50,16 @@ from brave_bridge.families.deb.survey import without_texts
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.wishes import Answers, Contents
+from brave_bridge.runner.open_legs import OPEN_LEG_FILE, keep_open_leg
 from brave_bridge.runner.service_guard import guard, unguard
+from brave_bridge.runner.swap_deeds import swap_files
 from brave_bridge.runner.way_back_deeds import Report, WayBackDeeds
 from brave_bridge.snapshots.catalogue import Snapshots
 
 OUTPUT_LIMIT = 4_000_000
 """Bytes of a command's output that go into its reply; the whole stays in the job's folder."""
 
-MAX_STARTS = 3
+MAX_STARTS = 10
 """How often a command that vanished is started again before the script is told."""
 
 BOOT_ID = "/proc/sys/kernel/random/boot_id"
@@ -146,19 +149,17 @@ class Performer:
 
     @_perform.register
     def _(self, request: SwapFiles, seq: int, report: Report) -> Reply:
-        swapped = []
-        for swap in request.swaps:
-            if self.machine.is_file(swap.newer):
-                present = self.machine.read_if_there(swap.present, 1 << 30)
-                if present is not None:
-                    self.machine.write(swap.saved, present)
-                newer = self.machine.read(swap.newer, 1 << 30)
-                self.machine.write(swap.present, newer)
-                self.machine.remove(swap.newer)
-                swapped.append(swap.present)
-            elif self.machine.is_file(swap.saved):
-                swapped.append(swap.present)
-        return Swapped(tuple(swapped))
+        return swap_files(self.machine, request, f"{self.identifier}-{seq}")
+
+    @_perform.register
+    def _(self, request: KeepOpenLeg, seq: int, report: Report) -> Reply:
+        keep_open_leg(self.machine, request.leg)
+        return Done(f"{request.leg.title}: {request.leg.at}")
+
+    @_perform.register
+    def _(self, request: CloseLeg, seq: int, report: Report) -> Reply:
+        self.machine.remove(OPEN_LEG_FILE)
+        return Done("no leg is under way")
 
     @_perform.register
     def _(self, request: ListFiles, seq: int, report: Report) -> Reply:
@@ -229,7 +230,7 @@ class Performer:
 
     @_perform.register
     def _(self, request: Run, seq: int, report: Report) -> Reply:
-        for start in range(MAX_STARTS):
+        for start in range(MAX_STARTS if request.again else 1):
             name = f"{self.identifier}-{seq}" + (f"-{start + 1}" if start else "")
             self.machine.start(name, request.argv, request.environment)
             state = self._wait(name, request, report)

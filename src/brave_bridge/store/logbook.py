@@ -137,6 +137,12 @@ class Logbook:
         """Let go of the file."""
         self._database.close()
 
+    @property
+    def changed_at(self) -> tuple[int, int]:
+        """What is other whenever something was written: asking costs next to nothing."""
+        status = self.path.stat()
+        return status.st_mtime_ns, status.st_size
+
     def must_be_sound(self) -> None:
         """DamagedDatabase where any part of the file, or a record in it, makes no sense."""
         self._database.must_be_sound()

@@ -5,12 +5,13 @@ machine; the state folder is made when there is first something to keep.
 """
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime
 
 import msgspec
 
 from brave_bridge import __version__
+from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.requests import FactsRead
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
@@ -18,10 +19,10 @@ from brave_bridge.core.formats.text import plain
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.survey.findings import WaysBackSeen, stops
+from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
 from brave_bridge.families.choose import survey
 from brave_bridge.families.identify import read_identity
-from brave_bridge.machines.port import Machine
+from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.state import changing, must_be_trusted
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import (
@@ -33,6 +34,7 @@ from brave_bridge.runner.briefs import (
     encode_brief,
 )
 from brave_bridge.runner.card_maker import card_state
+from brave_bridge.runner.open_legs import read_open_leg
 from brave_bridge.runner.performer import Performer
 from brave_bridge.runner.way_back_deeds import about
 from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
@@ -109,6 +111,7 @@ class Desk:
             readable=readable,
             decisions=decisions,
             damage=self.damage() if readable else (),
+            open_leg=self._open_leg_seen() if readable else None,
             notes=self.field_notes(),
             estimate=self._estimate(plan, listed, decisions) if plan else None,
         )
@@ -122,6 +125,13 @@ class Desk:
             uncovered=tuple((u.path, u.why) for u in self.snapshots.layout().uncovered),
             card=card_state(self.machine, facts, self.snapshots)[0],
         )
+
+    def _open_leg_seen(self) -> OpenLegSeen | None:
+        try:
+            leg = self.open_leg()
+        except MachineError as error:
+            return OpenLegSeen("a leg", "", plain(error.seen), "")
+        return OpenLegSeen(leg.title, leg.at, plain(leg.why), leg.way_back) if leg else None
 
     def field_notes(self) -> tuple[FieldNote, ...]:
         """All field notes of the fleet that the machine belongs to, the newest first."""
@@ -282,10 +292,13 @@ class Desk:
         return identifier
 
     def go_on(self, *, unattended: bool = False) -> str:
-        """Go on with the procedure that has not ended; its id. Refused where there is none."""
+        """Go on with the procedure that has not ended, or with the leg that one left open.
+
+        Its id; Refused where nothing is under way.
+        """
         waiting = self.open_procedure()
         if waiting is None:
-            raise Refused("going on", "nothing is under way on this machine")
+            return self.begin_again(unattended=unattended)
         self.logbook().ask_to_rest(waiting.id, False)
         if unattended:
             self.logbook().take_defaults(waiting.id)
@@ -293,6 +306,34 @@ class Desk:
         if not launch.runner_is_there(self.machine.state):
             launch.start_runner(self.target.words, waiting.id, self.machine.state)
         return waiting.id
+
+    def open_leg(self) -> OpenLeg | None:
+        """The leg that was begun and is not whole; MachineError where it cannot be read."""
+        return read_open_leg(self.machine) if self.reads_records else None
+
+    def must_have_no_open_leg(self, what: str) -> None:
+        """Refused where a leg was begun and is not whole."""
+        leg = self.open_leg()
+        if leg is not None:
+            remedy = f"go on: brave-bridge go-on, or back: brave-bridge return {leg.way_back}"
+            raise Refused(what, f"{leg.title} is not whole yet", remedy)
+
+    def begin_again(self, theirs: Iterable[str] = (), *, unattended: bool = False) -> str:
+        """Go on with the leg that a crossing left open; the id of the procedure.
+
+        ``theirs`` are config files whose new version shall be taken after all. Refused where
+        no leg is open.
+        """
+        leg = self.open_leg()
+        if leg is None:
+            raise Refused("going on", "nothing is under way on this machine")
+        plans = leg.plans
+        for path in theirs:
+            plans = tuple(plan.with_answer(path, "theirs") for plan in plans)
+        around = surroundings_for(read_decisions(self.machine), self.facts())
+        begun = msgspec.structs.replace(leg, plans=plans)
+        brief = CrossBrief(leg.family, plans, 0.0, around, begun)
+        return self.begin("crossing", f"on with {leg.title}", brief, unattended)
 
     def runner_is_there(self) -> bool:
         """Whether a runner is at work on the machine."""
@@ -315,7 +356,8 @@ class Desk:
             snapshot = self.snapshots.find(brief.way_back)
             preview = Returning(self.snapshots).preview(snapshot)
             return row, prove_return(brief.way_back, preview.count, preview.named())
-        baseline = self._baseline(row.id)
+        begun = brief.begun if isinstance(brief, CrossBrief) else None
+        baseline = begun.baseline if begun else self._baseline(row.id)
         if baseline is None:
             raise Refused("proving", f"crossing {row.id} has no baseline yet")
         return row, prove(baseline, self.facts(), brief.plans)

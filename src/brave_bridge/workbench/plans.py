@@ -50,6 +50,7 @@ class Plans:
         if family not in CROSSING_FAMILIES:
             raise Refused("planning", f"machines of the {family} family cannot cross yet")
         self.desk.must_read_records()
+        self.desk.must_have_no_open_leg("planning")
         facts = self.desk.facts()
         route = self.desk.routes(facts).named(to)
         if not route.is_open:

@@ -60,6 +60,7 @@ class Readiness:
 
     def look(self, tell: Callable[[str], None] | None = None) -> PendingUpdates:
         """Fetch what the sources have and list what is pending; Refused where that fails."""
+        self.desk.must_have_no_open_leg("looking for updates")
         script = look_for_updates(family_named(self._family()))
         looked = drive(script, self.desk.performer("look"), tell)
         if looked.failure:
@@ -73,6 +74,7 @@ class Readiness:
 
     def begin_update(self, *, unattended: bool) -> str:
         """Begin to bring the present release up to date in a runner; the procedure's id."""
+        self.desk.must_have_no_open_leg("updating")
         brief = UpdateBrief(self._family())
         return self.desk.begin("update", "updates of the present release", brief, unattended)
 
@@ -82,7 +84,7 @@ class Readiness:
             return self.begin_taking_up()
         if not finding.fix:
             raise Refused("mending", "this point has no commands to run", finding.remedy)
-        brief = RemedyBrief(finding.title, finding.fix)
+        brief = RemedyBrief(finding.title, finding.fix, self.desk.family())
         return self.desk.begin("remedy", f"mend: {finding.title}", brief, True)
 
     def begin_taking_up(self) -> str:

@@ -157,6 +157,7 @@ def _standing(record: MachineRecord, desk: Desk) -> Standing:
         procedure=newest.kind if is_open else "",
         at_work=is_open and live.at_work,
         question=open_question.title if open_question and is_open else "",
+        open_leg=_open_leg_words(standing_in_the_way),
         failed=newest.outcome.why[:80]
         if newest and newest.state == "failed" and newest.outcome and newest.kind != "remedy"
         else "",
@@ -166,6 +167,11 @@ def _standing(record: MachineRecord, desk: Desk) -> Standing:
         just_done=f"{newest.title} is done" if newest and newest.state == "done" else "",
         support_days=surveyed.release.support_days(desk.today()) if surveyed.release else None,
     )
+
+
+def _open_leg_words(findings) -> str:
+    leg = next((finding for finding in findings if finding.id == "open-leg"), None)
+    return f"{leg.title} ({leg.evidence[:80]})" if leg else ""
 
 
 def _stands(rule: str, findings) -> bool:

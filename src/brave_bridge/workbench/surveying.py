@@ -13,6 +13,7 @@ from brave_bridge.core.survey.difference import survey_difference
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import (
     Link,
+    OpenLegSeen,
     Situation,
     WayBackSeen,
     WaysBackSeen,
@@ -44,6 +45,7 @@ class Around(msgspec.Struct, frozen=True):
     ways_back: WaysBackSeen = WaysBackSeen()
     readable: bool = True
     damage: tuple[Damage, ...] = ()
+    open_leg: OpenLegSeen | None = None
     decisions: Decisions = Decisions()
     notes: tuple[FieldNote, ...] = ()
     estimate: Estimate | None = None
@@ -69,6 +71,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         way_back=_way_back(around.snapshots),
         ways_back=around.ways_back,
         records_are_readable=around.readable,
+        open_leg=around.open_leg,
         damaged_state=tuple((one.path, plain(one.why)) for one in around.damage),
         notes=notes,
         backup_confirmed=around.decisions.backup_confirmed,

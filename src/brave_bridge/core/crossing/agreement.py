@@ -23,7 +23,16 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.crossing.stage import ended_well, titled, what_was_seen, why_it_failed
 from brave_bridge.core.formats.text import shortened
-from brave_bridge.core.packages.changes import LegPlan, difference
+from brave_bridge.core.packages.changes import (
+    LegPlan,
+    PackageChange,
+    PackageChanges,
+    difference,
+    difference_in_the_end,
+    versions_by_name,
+)
+from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.survey.facts import Facts
 
 GO_ON, UNDO = "go on", "undo"
 
@@ -43,12 +52,18 @@ class Prepared(msgspec.Struct, frozen=True):
     commands: ExactCommands
 
 
-def prepare(family: CrossingFamily, plan: LegPlan, number: int) -> Script[Prepared | NotReady]:
-    """Make ready to carry out a leg's plan; ``number`` counts legs from 0."""
+def prepare(
+    family: CrossingFamily, plan: LegPlan, number: int, part_way: Facts | None = None
+) -> Script[Prepared | NotReady]:
+    """Make ready to carry out a leg's plan; ``number`` counts legs from 0.
+
+    ``part_way`` are the facts where a part of the leg is done already: what is left is
+    planned from there, towards what was agreed.
+    """
     refusal = yield from _fetch_indices(family, plan)
     if refusal:
         return refusal
-    plan = yield from _plan_again(family, plan, number)
+    plan = yield from _plan_again(family, plan, number, part_way)
     if isinstance(plan, NotReady):
         return plan
     commands = family.exactly(plan)
@@ -75,31 +90,65 @@ def _fetch_indices(family: CrossingFamily, plan: LegPlan) -> Script[NotReady | N
     return NotReady("indices", wrong) if wrong else None
 
 
-def _plan_again(family: CrossingFamily, plan: LegPlan, number: int) -> Script[LegPlan | NotReady]:
+def _plan_again(
+    family: CrossingFamily, plan: LegPlan, number: int, part_way: Facts | None
+) -> Script[LegPlan | NotReady]:
     """The plan as it is now; what is other than was approved is asked about."""
     reply = yield PlanPackages(
         title="Plan again with what the sources have now",
         database=family.database,
         legs=(LegIndices(family.lists, plan.leg.end.title),),
-        wishes=plan.wishes,
+        wishes=_wishes_towards(plan, part_way) if part_way is not None else plan.wishes,
         explain=False,
     )
     if not isinstance(reply, PackagesPlanned):
         return NotReady("agreement", what_was_seen(reply))
-    moved = list(difference(plan, reply.legs[0]))
+    now = reply.legs[0]
+    if part_way is not None:
+        now = _asked_for_as_agreed(plan, now)
+        moved = list(difference_in_the_end(plan, now, part_way.installed))
+    else:
+        moved = list(difference(plan, now))
     if not moved:
-        return msgspec.structs.replace(plan, unchanged=reply.legs[0].unchanged)
+        return plan.with_changes(now) if part_way is not None else _unmoved(plan, now)
     answer = yield Ask(
         title="Since the plan was approved something has changed",
         key=f"agreement-{number}",
         detail="\n".join(shortened(moved, 40)),
         choices=(GO_ON, UNDO),
-        default=UNDO,
+        default=GO_ON if part_way is not None else UNDO,
     )
     if isinstance(answer, Answered) and answer.choice == GO_ON:
-        return plan.with_changes(reply.legs[0])
+        return plan.with_changes(now)
     why = "other than when it was approved: " + "; ".join(shortened(moved, 3))
     return NotReady("agreement", why, "plan again")
+
+
+def _wishes_towards(plan: LegPlan, part_way: Facts) -> PersonsWishes:
+    """What was agreed as wishes: what brought a new package may be done already."""
+    there = versions_by_name(part_way.installed)
+    coming = {change.name for change in plan.new if change.name not in there}
+    going = {change.name for change in plan.removed if change.name in there}
+    return msgspec.structs.replace(
+        plan.wishes, add=plan.wishes.add | coming, remove=plan.wishes.remove | going
+    )
+
+
+def _asked_for_as_agreed(plan: LegPlan, now: PackageChanges) -> PackageChanges:
+    """The changes, each as much asked for by hand as it was when the plan was agreed."""
+    by_hand = {change.name: change.by_hand for change in plan.arriving}
+
+    def agreed(changes: tuple[PackageChange, ...]) -> tuple[PackageChange, ...]:
+        return tuple(
+            msgspec.structs.replace(change, by_hand=by_hand.get(change.name, change.by_hand))
+            for change in changes
+        )
+
+    return msgspec.structs.replace(now, upgraded=agreed(now.upgraded), new=agreed(now.new))
+
+
+def _unmoved(plan: LegPlan, now: PackageChanges) -> LegPlan:
+    return msgspec.structs.replace(plan, unchanged=now.unchanged)
 
 
 def _rehearse(

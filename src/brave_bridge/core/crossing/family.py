@@ -35,6 +35,8 @@ class ExactCommands(msgspec.Struct, frozen=True):
 class CrossingFamily(Protocol):
     """A family's package manager, as far as a crossing needs it."""
 
+    name: str
+
     lists: str
     """The folder of the machine's own indices."""
 
@@ -73,6 +75,9 @@ class CrossingFamily(Protocol):
 
     def repair(self) -> tuple[Run, ...]:
         """Finish what an interrupted change left, in order."""
+
+    def quietly(self, title: str, argv: tuple[str, ...]) -> Run:
+        """A command that a finding or a person names, with the config-file policy of a stage."""
 
     def reinstall(self, names: Iterable[str]) -> Run:
         """Install packages again in the version that the sources have."""

@@ -8,6 +8,7 @@ from brave_bridge.core.crossing.requests import (
     BootChecked,
     CheckBoot,
     Checkpoint,
+    CloseLeg,
     Compared,
     CompareWithSnapshot,
     FactsRead,
@@ -60,7 +61,10 @@ def _restored(way_back: str, check: Callable[[], Run] | None) -> Script[Outcome]
         reply = yield check()
         if not ended_well(reply):
             return _not_back(way_back, "check", reply)
+    reply = yield CloseLeg(title="No leg is under way any more")
     warnings = yield from _boot_warnings(way_back, restored)
+    if isinstance(reply, Failed):
+        warnings += (f"that a leg was under way is still kept: {what_was_seen(reply)}",)
     return Outcome(state="done", ways_back=(way_back,), warnings=warnings)
 
 

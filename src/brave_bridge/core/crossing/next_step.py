@@ -18,6 +18,8 @@ class Standing(msgspec.Struct, frozen=True, kw_only=True):
     """``crossing`` or ``return`` where one has not ended."""
     at_work: bool = False
     question: str = ""
+    open_leg: str = ""
+    """The leg that was begun and is not whole, and why, where nothing is under way."""
     failed: str = ""
     """Why the newest procedure failed, where it did."""
     proof_failed: bool = False
@@ -60,6 +62,9 @@ def _under_way(s: Standing) -> NextStep | None:
 def _after_trouble(s: Standing) -> NextStep | None:
     if s.unreadable:
         return NextStep(f"look at what cannot be read: {s.unreadable}", "survey", "show", 2)
+    if s.open_leg:
+        words = f"mend the cause and go on, or go back: {s.open_leg}"
+        return NextStep(words, "crossing", "go_on", 2)
     if s.failed:
         return NextStep(f"it failed ({s.failed}): go back or mend it", "ways_back", "show", 2)
     if s.proof_failed:

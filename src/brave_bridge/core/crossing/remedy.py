@@ -1,24 +1,56 @@
 """The script of a remedy: a finding's commands, one after the other, on the record."""
 
+import msgspec
+
+from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.requests import (
     FactsRead,
+    Failed,
+    GuardServices,
     ReadFacts,
     Restart,
     Restarted,
     Run,
     Script,
+    UnguardServices,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, repair, what_was_seen
 
 RESTART = ("systemctl", "reboot")
+PACKAGE_TOOLS = ("dpkg", "apt-get")
+_UNTOUCHED = "nothing was changed"
 QUIET = {"LC_ALL": "C", "DEBIAN_FRONTEND": "noninteractive"}
 
 
-def apply_remedy(title: str, commands: tuple[tuple[str, ...], ...]) -> Script[Outcome]:
-    """Carry out a finding's commands; the first that fails ends it."""
+def apply_remedy(
+    title: str, commands: tuple[tuple[str, ...], ...], family: CrossingFamily | None = None
+) -> Script[Outcome]:
+    """Carry out a finding's commands; the first that fails ends it.
+
+    Those of the package manager (``family``) keep to the policy and the guards of a stage,
+    and are followed until no package is half installed any more.
+    """
+    if family is None or not any(argv[0] in PACKAGE_TOOLS for argv in commands):
+        return (yield from _all_of(title, commands, None))
+    reply = yield GuardServices(title="Keep package scripts from starting services", later=())
+    if isinstance(reply, Failed):
+        return Outcome(state="stopped", at="guard", why=what_was_seen(reply), safe=_UNTOUCHED)
+    outcome = yield from _all_of(title, commands, family)
+    if outcome.state == "done":
+        outcome = yield from _until_nothing_is_open(family)
+    reply = yield UnguardServices(title="Let package scripts start services again")
+    if isinstance(reply, Failed):
+        words = f"package scripts still start no services: {what_was_seen(reply)}"
+        return msgspec.structs.replace(outcome, warnings=(*outcome.warnings, words))
+    return outcome
+
+
+def _all_of(
+    title: str, commands: tuple[tuple[str, ...], ...], family: CrossingFamily | None
+) -> Script[Outcome]:
     for argv in commands:
-        why = yield from (_restart() if argv == RESTART else _run(title, argv))
+        why = yield from (_restart() if argv == RESTART else _run(title, argv, family))
         if why:
             return Outcome(
                 state="failed",
@@ -30,8 +62,28 @@ def apply_remedy(title: str, commands: tuple[tuple[str, ...], ...]) -> Script[Ou
     return Outcome(state="done")
 
 
-def _run(title: str, argv: tuple[str, ...]) -> Script[str]:
-    reply = yield Run(title=f"{title}: {' '.join(argv)}", argv=argv, environment=QUIET)
+def _until_nothing_is_open(family: CrossingFamily) -> Script[Outcome]:
+    """Repair until no package is half installed; what stays so is told."""
+    for _ in range(3):
+        reply = yield ReadFacts(title="Look for packages that are half installed")
+        if isinstance(reply, FactsRead) and not reply.facts.broken:
+            return Outcome(state="done")
+        yield from repair(family)
+    broken = reply.facts.broken if isinstance(reply, FactsRead) else ()
+    names = ", ".join(package.name for package in broken[:6])
+    return Outcome(
+        state="failed",
+        at="packages",
+        why=what_was_seen(reply) or f"still half installed: {names}",
+        safe="nothing else was changed",
+        next_step="look at the output in the logbook; a way back brings all of it back",
+    )
+
+
+def _run(title: str, argv: tuple[str, ...], family: CrossingFamily | None) -> Script[str]:
+    words = f"{title}: {' '.join(argv)}"
+    plain = Run(title=words, argv=argv, environment=QUIET)
+    reply = yield family.quietly(words, argv) if family else plain
     if ended_well(reply):
         return ""
     output = getattr(reply, "output", "").strip().splitlines()

@@ -11,6 +11,7 @@ from typing import ClassVar, TypeVar
 
 import msgspec
 
+from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.packages.changes import LegPlan, PackageChanges
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.survey.facts import Facts
@@ -123,6 +124,19 @@ class SwapFiles(Request, frozen=True, tag=True, kw_only=True):
     done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
 
 
+class KeepOpenLeg(Request, frozen=True, tag=True, kw_only=True):
+    """Keep on the machine that a leg is under way. Reply: Done."""
+
+    leg: OpenLeg
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
+class CloseLeg(Request, frozen=True, tag=True, kw_only=True):
+    """No leg is under way any more: it is whole, undone, or returned from. Reply: Done."""
+
+    done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
+
+
 class ListFiles(Request, frozen=True, tag=True, kw_only=True):
     """List the files below a folder that end in one of ``suffixes``. Reply: FilesListed."""
 
@@ -134,13 +148,15 @@ class Run(Request, frozen=True, tag=True, kw_only=True):
     """Run a command as a job on the machine. Reply: Ran.
 
     ``reports_progress`` says that it writes apt's status lines to descriptor 3;
-    ``good_codes`` are the exit codes that are no fault.
+    ``good_codes`` are the exit codes that are no fault. ``again``: where it vanished without
+    an exit code it is started again; else the script is told, and repairs first.
     """
 
     argv: tuple[str, ...]
     environment: dict[str, str] = {}
     reports_progress: bool = False
     good_codes: tuple[int, ...] = (0,)
+    again: bool = True
     done_when: ClassVar[DoneWhen] = DoneWhen.JOB_ENDED
 
 
@@ -437,6 +453,8 @@ AnyRequest = (
     | ReadFiles
     | WriteFiles
     | SwapFiles
+    | KeepOpenLeg
+    | CloseLeg
     | ListFiles
     | Run
     | FetchSuites

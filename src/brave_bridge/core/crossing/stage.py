@@ -17,6 +17,9 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.formats.apt_sources import SourceFile
 
+MOST_CUT_OFF = 9
+"""How often something that vanishes is begun again: a power supply that fails goes on failing."""
+
 
 def titled(run: Run, title: str) -> Run:
     """The command under another title."""
@@ -49,24 +52,35 @@ def ended_well(reply: Reply) -> bool:
 
 
 def run_stage(family: CrossingFamily, name: str, title: str, command: Run) -> Script[str]:
-    """Carry out a stage; why it failed also at the second try, or an empty text."""
-    reply = yield titled(command, f"{name.capitalize()}: {title}")
-    if ended_well(reply):
-        return ""
-    interrupted = isinstance(reply, Ran) and reply.lost
-    first_why = why_it_failed(family, reply)
-    yield from repair(family)
-    reply = yield titled(command, f"{name.capitalize()}, second try")
-    if ended_well(reply):
-        return ""
-    # The second try often fails only on what the first left behind.
-    return why_it_failed(family, reply) if interrupted else first_why
+    """Carry out a stage; why it failed, or an empty text.
+
+    Tries are counted by how they ended: one that ended badly is tried once more, one that was
+    cut off is tried again. Before every further try comes a repair.
+    """
+    wanted = f"{name.capitalize()}: {title}"
+    first_why, cut_off = "", 0
+    while True:
+        reply = yield titled(command, wanted)
+        if ended_well(reply):
+            return ""
+        cut_off += was_cut_off(reply)
+        why = why_it_failed(family, reply)
+        if cut_off > MOST_CUT_OFF or (first_why and not was_cut_off(reply)):
+            # The second try often fails only on what the first left behind.
+            return first_why or why
+        first_why = first_why or ("" if was_cut_off(reply) else why)
+        yield from repair(family)
+        wanted = f"{name.capitalize()}, once more"
+
+
+def was_cut_off(reply: Reply) -> bool:
+    """Whether a command vanished: it was killed, or the power went."""
+    return isinstance(reply, Ran) and reply.lost
 
 
 def repair(family: CrossingFamily) -> Script[None]:
     """Finish half-done work; what was cut off while it was unpacked is installed again."""
-    for step in family.repair():
-        yield step
+    yield from _carried_out(family.repair())
     reply = yield ReadFacts(title="Look for packages that were cut off while they were unpacked")
     cut_off = (
         [package.name for package in reply.facts.installed if package.fault != "ok"]
@@ -74,6 +88,16 @@ def repair(family: CrossingFamily) -> Script[None]:
         else []
     )
     if cut_off:
-        yield family.reinstall(cut_off)
-        for step in family.repair():
-            yield step
+        yield from _carried_out((family.reinstall(cut_off), *family.repair()))
+
+
+def _carried_out(steps: Iterable[Run]) -> Script[None]:
+    """Carry out the steps of a repair; when one is cut off, all begin again."""
+    steps = tuple(steps)
+    for _ in range(MOST_CUT_OFF):
+        for step in steps:
+            reply = yield step
+            if was_cut_off(reply):
+                break
+        else:
+            return

@@ -12,6 +12,13 @@ class Pin(msgspec.Struct, frozen=True):
     packages: str
     selects: str
     priority: int
+    line: int = 0
+    """Where it stands in the file, counted from 1; 0 where that is not known."""
+
+    @property
+    def where(self) -> str:
+        """File and line."""
+        return f"{self.path}:{self.line}" if self.line else self.path
 
     @property
     def is_general(self) -> bool:
@@ -21,13 +28,24 @@ class Pin(msgspec.Struct, frozen=True):
 
 def read_pins(text: str, path: str) -> list[Pin]:
     """The pins of a preferences file; stanzas that are none are passed over."""
-    found = []
+    found: list[Pin] = []
+    line = 0
     try:
         for fields in stanzas(text, where=path):
             digits = fields.get("Pin-Priority", "").removeprefix("-")
             if {"Package", "Pin"} <= fields.keys() and digits.isascii() and digits.isdigit():
                 number = int(fields["Pin-Priority"])
-                found.append(Pin(path, fields["Package"], fields["Pin"], number))
+                line = _line_of(text, fields["Pin"], line)
+                found.append(Pin(path, fields["Package"], fields["Pin"], number, line))
     except (FormatError, ValueError):
         pass
     return found
+
+
+def _line_of(text: str, selects: str, after: int) -> int:
+    """The line of the next ``Pin`` field with that value, counted from 1."""
+    for number, line in enumerate(text.splitlines(), start=1):
+        name, _, value = line.partition(":")
+        if number > after and name == "Pin" and value.strip() == selects.split("\n")[0]:
+            return number
+    return 0

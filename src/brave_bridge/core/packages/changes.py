@@ -1,10 +1,11 @@
 """The change list of a leg: what is upgraded, new, removed and kept back, and why."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceFile
+from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.packages.choices import PlanChoice
 from brave_bridge.core.packages.levels import LevelResult
 from brave_bridge.core.packages.wishes import PersonsWishes
@@ -229,6 +230,30 @@ def difference(
         then, here = before.get(name), after.get(name)
         if here != then:
             yield f"{name} {_words(here)}; {then_words} {_words(then)}"
+
+
+def difference_in_the_end(
+    approved: PackageChanges, now: PackageChanges, installed: Iterable[InstalledPackage]
+) -> Iterator[str]:
+    """What ``now``, from what is installed, comes to other than was approved.
+
+    For a leg of which a part is done: what is there already needs no change any more.
+    """
+    there = versions_by_name(installed)
+    before, after = _versions(approved), _versions(now)
+    for name in sorted(before.keys() | after.keys()):
+        then, here = before.get(name), after.get(name, there.get(name, ""))
+        if here != then:
+            yield f"{name} {_words(here)}; in the plan it {_words(then)}"
+
+
+def versions_by_name(installed: Iterable[InstalledPackage]) -> dict[str, str]:
+    """The version of each package, by its name and by name and architecture."""
+    found: dict[str, str] = {}
+    for package in installed:
+        found[f"{package.name}:{package.architecture}"] = package.version
+        found.setdefault(package.name, package.version)
+    return found
 
 
 def _versions(changes: PackageChanges) -> dict[str, str]:

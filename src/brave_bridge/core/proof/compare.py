@@ -1,12 +1,13 @@
 """Proof: a machine after a crossing held against its baseline."""
 
 from collections.abc import Iterable
+from fnmatch import fnmatchcase
 
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.formats.paused_sources import paused_in, taken_up
-from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.packages.changes import LegPlan, versions_by_name
 from brave_bridge.core.survey.facts import Facts
 
 
@@ -35,6 +36,7 @@ def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
         _package_count(baseline, after),
         *_tools(baseline, after, plans),
         *_missing_packages(baseline, after, plans),
+        *_agreed(baseline, after, plans),
         *_configs(baseline, after, plans),
         _broken(baseline, after),
         *_sources(after, plans),
@@ -103,6 +105,47 @@ def _missing_packages(
             yield Difference(name, version, "gone", "expected", "removed as the plan said")
         else:
             yield Difference(name, version, "gone", "regression", "no plan said so")
+
+
+def _agreed(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
+    """The machine held against what the legs were to bring, each package that they name."""
+    before, now = versions_by_name(baseline.installed), versions_by_name(after.installed)
+    wanted: dict[str, str] = {}
+    for plan in plans:
+        wanted |= {change.name: change.new for change in plan.arriving}
+        wanted |= {change.name: "" for change in plan.removed}
+    reached = 0
+    for name, version in wanted.items():
+        here, then = now.get(name, ""), before.get(name, "")
+        if here == version or (version and here not in ("", then)):
+            reached += 1
+        elif not version:
+            yield Difference(name, then, here, "regression", "the plan was to remove it")
+        elif here:
+            cause = _why_it_stayed(name, after)
+            yield Difference(name, then, here, "regression", f"{version} was planned; {cause}")
+        elif name not in before:
+            yield Difference(name, "", "", "regression", f"{version} was planned; it is not there")
+    if wanted:
+        yield Difference("packages as planned", str(len(wanted)), str(reached), "same")
+    for change in plans[-1].kept_back:
+        here = now.get(change.name, "")
+        if here and here == before.get(change.name):
+            yield Difference(change.name, here, here, "expected", f"kept back: {change.reason}")
+
+
+def _why_it_stayed(name: str, after: Facts) -> str:
+    """Why a package is still that of the old release."""
+    plain_name = name.partition(":")[0]
+    package = next((p for p in after.installed if p.name == plain_name), None)
+    if package and package.is_held:
+        return "it is held (dpkg's selections)"
+    for pin in after.pins:
+        if any(fnmatchcase(plain_name, pattern) for pattern in pin.packages.split()):
+            return f"pinned to {pin.selects} in {pin.where}"
+    if package and package.is_broken:
+        return "its installation did not end well"
+    return "it was not done"
 
 
 def _configs(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:

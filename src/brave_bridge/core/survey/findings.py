@@ -91,6 +91,15 @@ class WaysBackSeen(msgspec.Struct, frozen=True):
     card: str = ""
 
 
+class OpenLegSeen(msgspec.Struct, frozen=True):
+    """A leg that was begun and is not whole: the step that was under way, why it ended there."""
+
+    title: str
+    at: str
+    why: str
+    way_back: str
+
+
 class Situation(msgspec.Struct, frozen=True):
     """All that a rule may look at. What is not known yet is None or empty."""
 
@@ -109,6 +118,7 @@ class Situation(msgspec.Struct, frozen=True):
     """Whether logbook and snapshots, which only root may read, could be read."""
     damaged_state: tuple[tuple[str, str], ...] = ()
     """Files of our own that could not be read, each with why."""
+    open_leg: OpenLegSeen | None = None
     notes: tuple[FieldNote, ...] = ()
     backup_confirmed: str = ""
     """ISO day on which the person last confirmed that home and data are backed up."""

@@ -37,6 +37,7 @@ _KEEP_MINE = (
     "-o",
     "Dpkg::Options::=--force-confold",
 )
+_KEEP_MINE_DPKG = ("--force-confdef", "--force-confold")
 _WAIT_FOR_LOCK = ("-o", "DPkg::Lock::Timeout=300")
 """Seconds to wait for another package manager, or for what an interrupted one left running."""
 
@@ -56,10 +57,10 @@ _NO_TRACE = (
 )
 
 
-def apt_get(title: str, *words: str, reports: bool = False) -> Run:
-    """An apt-get command that asks nothing."""
+def apt_get(title: str, *words: str, reports: bool = False, again: bool = True) -> Run:
+    """An apt-get command that asks nothing; ``again``: see Run."""
     argv = ("apt-get", *(_REPORT if reports else ()), *words)
-    return Run(title=title, argv=argv, environment=QUIET, reports_progress=reports)
+    return Run(title=title, argv=argv, environment=QUIET, reports_progress=reports, again=again)
 
 
 class DebFamily:
@@ -103,12 +104,12 @@ class DebFamily:
         )
 
     def stage_one(self) -> Run:
-        return apt_get("Stage one", *_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "upgrade", reports=True)
+        words = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "upgrade")
+        return apt_get("Stage one", *words, reports=True, again=False)
 
     def stage_two(self) -> Run:
-        return apt_get(
-            "Stage two", *_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "full-upgrade", reports=True
-        )
+        words = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "full-upgrade")
+        return apt_get("Stage two", *words, reports=True, again=False)
 
     def exactly(self, changes: PackageChanges) -> ExactCommands:
         first = stage_one_of(changes)
@@ -140,17 +141,18 @@ class DebFamily:
             environment=QUIET,
         )
         words = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes")
-        command = self._exact(title, choice, changes, *words, reports=True)
+        command = self._exact(title, choice, changes, *words, reports=True, again=False)
         return ExactStage(command, marks if automatic else None)
 
     @staticmethod
     def _exact(
-        title: str, choice: str, changes: PackageChanges, *words: str, reports: bool = False
-    ) -> Run:
+        title: str, choice: str, changes: PackageChanges, *words: str, reports: bool = False,
+        again: bool = True,
+    ) -> Run:  # fmt: skip
         return apt_get(
             title, "-o", f"Dir::Etc::preferences={choice}", *_ONLY_OUR_CHOICE, *words,
             "--no-install-recommends", "--allow-downgrades", "install", *wanted(changes),
-            reports=reports,
+            reports=reports, again=again,
         )  # fmt: skip
 
     def unlike(self, changes: PackageChanges, output: str) -> list[str]:
@@ -166,8 +168,9 @@ class DebFamily:
         return (
             Run(
                 title="Finish what was half configured",
-                argv=("dpkg", "--force-confdef", "--force-confold", "--configure", "--pending"),
+                argv=("dpkg", *_KEEP_MINE_DPKG, "--configure", "--pending"),
                 environment=QUIET,
+                again=False,
             ),
             apt_get(
                 "Mend what does not fit together",
@@ -176,8 +179,14 @@ class DebFamily:
                 "--yes",
                 "--fix-broken",
                 "install",
+                again=False,
             ),
         )
+
+    def quietly(self, title: str, argv: tuple[str, ...]) -> Run:
+        tools = {"dpkg": _KEEP_MINE_DPKG, "apt-get": (*_WAIT_FOR_LOCK, *_KEEP_MINE)}
+        options = tools.get(argv[0], ())
+        return Run(title=title, argv=(argv[0], *options, *argv[1:]), environment=QUIET)
 
     def reinstall(self, names: Iterable[str]) -> Run:
         return apt_get(
@@ -188,6 +197,7 @@ class DebFamily:
             "--reinstall",
             "install",
             *sorted(names),
+            again=False,
         )
 
     def check(self) -> Run:

@@ -1,0 +1,50 @@
+"""Taking the new version of config files, so that no kill can lose a version.
+
+What is to be done is written down before the first file changes: which of the new versions
+were there, and under which name the person's own is saved. A second run does the same.
+"""
+
+import msgspec
+
+from brave_bridge.core.crossing.requests import FileSwap, SwapFiles, Swapped
+from brave_bridge.machines.port import STATE_FOLDER, Machine
+
+_LARGEST = 1 << 30
+_MOST_SAVED = 100
+
+
+def swap_files(machine: Machine, request: SwapFiles, name: str) -> Swapped:
+    """Carry out the swaps whose newer version was there at the first try."""
+    place = f"{STATE_FOLDER}/swaps-{name}.json"
+    content = machine.read_if_there(place, _LARGEST)
+    if content is None:
+        there = [swap for swap in request.swaps if machine.is_file(swap.newer)]
+        swaps = [msgspec.structs.replace(s, saved=_free_name(machine, s)) for s in there]
+        machine.write(place, msgspec.json.encode(swaps), 0o600)
+    else:
+        swaps = msgspec.json.decode(content, type=list[FileSwap])
+    for swap in swaps:
+        _swap(machine, swap)
+    return Swapped(tuple(swap.present for swap in swaps))
+
+
+def _free_name(machine: Machine, swap: FileSwap) -> str:
+    """The name to save the present version under, so that no other is overwritten."""
+    mine = machine.read_if_there(swap.present, _LARGEST)
+    for number in range(_MOST_SAVED):
+        name = swap.saved + (f".{number}" if number else "")
+        if machine.read_if_there(name, _LARGEST) in (None, mine):
+            return name
+    return swap.saved
+
+
+def _swap(machine: Machine, swap: FileSwap) -> None:
+    if not machine.is_file(swap.newer):
+        return
+    newer = machine.read(swap.newer, _LARGEST)
+    present = machine.read_if_there(swap.present, _LARGEST)
+    if present != newer:
+        if present is not None:
+            machine.write(swap.saved, present)
+        machine.write(swap.present, newer)
+    machine.remove(swap.newer)

@@ -1,0 +1,200 @@
+"""A leg that a failure left open: told everywhere, gone on with, or gone back from."""
+
+import json
+
+import pytest
+
+from brave_bridge.cli.running import run as run_words
+from brave_bridge.core.crossing.requests import FileSwap, SwapFiles
+from brave_bridge.runner.briefs import CrossBrief
+from brave_bridge.runner.open_legs import OPEN_LEG_FILE, read_open_leg
+from brave_bridge.runner.swap_deeds import swap_files
+from brave_bridge.workbench.members import FleetMember
+from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.readiness import Readiness
+from brave_bridge.workbench.reading import read_machine
+from tests.support.runs import begin, carry_out
+
+
+@pytest.fixture
+def left_open(stand_in, monkeypatch):
+    """petrel, whose leg failed in stage two; a file stands where a script wants a folder."""
+    desk = stand_in("petrel")
+    plan = Plans(desk).make("7")
+    desk.machine.remove("/var/lib/tidebase/converted-at")
+    (desk.machine.root / "var/lib/tidebase").rmdir()
+    desk.machine.write("/var/lib/tidebase", b"in the way")
+    begin(desk, CrossBrief("deb", plan.legs), "trial")
+    carry_out(desk.machine.root, "petrel", "trial")
+    assert desk.logbook().procedure("trial").state == "failed"
+    # What is started runs here and now, so that a test can wait for it.
+    monkeypatch.setattr(
+        "brave_bridge.workbench.desk.launch.start_runner",
+        lambda words, name, state: carry_out(desk.machine.root, "petrel", name),
+    )
+    monkeypatch.setattr("brave_bridge.cli.application.Desk", lambda target: desk)
+    return desk
+
+
+def mend(desk) -> None:
+    desk.machine.remove("/var/lib/tidebase")
+
+
+@pytest.fixture
+def run(left_open, capsys):
+    def command(*words: str):
+        capsys.readouterr()
+        code = run_words(["--demo", "petrel", *words])
+        seen = capsys.readouterr()
+        return code, seen.out + seen.err
+
+    return command
+
+
+def test_an_open_leg_is_told_by_survey_next_line_and_refusals(left_open, run, monkeypatch):
+    surveyed = left_open.survey()
+    told = next(f for f in surveyed.findings if f.id == "open-leg")
+    assert (
+        told.verdict.name == "STOP" and "is not whole" in told.title and not told.can_be_overruled
+    )
+    assert (
+        "stage two" in told.evidence and "go-on" in told.remedy and "return trial-2" in told.remedy
+    )
+    monkeypatch.setattr("brave_bridge.workbench.reading.Desk", lambda target: left_open)
+    record = read_machine(FleetMember("petrel", "", left_open.target))
+    assert "mend the cause and go on, or go back" in record.next.words
+    for words in (("plan", "--to", "7"), ("cross", "--to", "7", "--yes"), ("update", "--yes")):
+        code, output = run(*words)
+        assert code == 1 and "is not whole" in output, (words, output)
+
+
+def test_a_leg_is_gone_on_with_once_the_cause_is_mended(left_open, run):
+    code, output = run("go-on", "--yes")
+    assert code == 3 and "quay-tidebase" in output, "the cause still stands"
+    mend(left_open)
+    code, output = run("go-on", "--yes")
+    assert code == 0, output
+    newest = left_open.procedures()[0]
+    assert newest.title.startswith("on with ") and newest.outcome.proof.passed
+    assert newest.outcome.ways_back == ("trial-2",)
+    assert read_open_leg(left_open.machine) is None
+    assert "open-leg" not in {f.id for f in left_open.survey().findings if f.verdict.name == "STOP"}
+    code, output = run("proof")
+    assert code == 0
+    code, output = run("go-on")
+    assert code == 1 and "nothing is under way" in output
+
+
+def test_a_leg_is_found_and_gone_on_with_where_the_logbook_is_lost(left_open, run):
+    left_open.forget_logbook()
+    (left_open.machine.state / "logbook.sqlite").unlink()
+    assert any(f.id == "open-leg" and f.verdict.name == "STOP" for f in left_open.survey().findings)
+    mend(left_open)
+    code, output = run("go-on", "--yes")
+    assert code == 0, output
+    assert run("proof")[0] == 0
+
+
+def test_answers_can_be_changed_before_a_leg_is_gone_on_with(left_open, run):
+    mend(left_open)
+    code, output = run("go-on", "--yes", "--theirs", "/etc/quay-ssh/login.conf")
+    assert code == 0, output
+    assert b"Allow watch" not in left_open.machine.read("/etc/quay-ssh/login.conf", 10_000)
+    assert b"Allow watch" in left_open.machine.read("/etc/quay-ssh/login.conf.dpkg-old", 10_000)
+
+
+def test_a_return_ends_an_open_leg(left_open, run):
+    code, output = run("return", "trial-2", "--yes")
+    assert code == 0, output
+    assert read_open_leg(left_open.machine) is None
+    assert left_open.survey().release.key == "5.3"
+
+
+def test_an_open_leg_that_cannot_be_read_still_stands_in_the_way(left_open, run):
+    left_open.machine.write(OPEN_LEG_FILE, b"{")
+    told = next(f for f in left_open.survey().findings if f.id == "open-leg")
+    assert told.verdict.name == "STOP"
+    code, output = run("go-on", "--yes")
+    assert code == 1 and "go back to the way back before it" in output
+    assert run("return", "trial-2", "--yes")[0] == 0
+    assert read_open_leg(left_open.machine) is None
+
+
+def test_mending_keeps_to_the_policy_of_a_stage_and_goes_on_until_nothing_is_open(left_open):
+    finding = next(f for f in left_open.survey().findings if f.id == "broken-packages" and f.fix)
+    mend(left_open)
+    identifier = Readiness(left_open).begin_remedy(finding)
+    row = left_open.logbook().procedure(identifier)
+    assert row.state == "done", row.outcome
+    assert not left_open.facts().broken
+    commands = [
+        json.loads(entry.request)["argv"]
+        for entry in left_open.logbook().entries(identifier)
+        if entry.kind == "Run"
+    ]
+    assert commands and all(
+        "--force-confold" in words or "Dpkg::Options::=--force-confold" in words
+        for words in commands
+        if words[0] in ("dpkg", "apt-get")
+    )
+    kinds = [entry.kind for entry in left_open.logbook().entries(identifier)]
+    assert kinds[0] == "GuardServices" and kinds[-1] == "UnguardServices"
+
+
+SWAP = FileSwap(newer="/etc/a.conf.dpkg-dist", present="/etc/a.conf", saved="/etc/a.conf.dpkg-old")
+
+
+class Killed(BaseException):
+    pass
+
+
+def killed_at(machine, monkeypatch, step: int):
+    """Let the step-th change of a file be the last that happens."""
+    count = 0
+    write, remove = machine.write, machine.remove
+
+    def counted(deed):
+        def done(*words, **more):
+            nonlocal count
+            count += 1
+            if count > step:
+                raise Killed
+            return deed(*words, **more)
+
+        return done
+
+    monkeypatch.setattr(machine, "write", counted(write))
+    monkeypatch.setattr(machine, "remove", counted(remove))
+
+
+@pytest.mark.parametrize("step", range(6))
+@pytest.mark.parametrize("older", [None, b"of an earlier leg"])
+def test_no_kill_loses_a_version_of_a_config_file(stand_in, monkeypatch, step, older):
+    machine = stand_in("avocet").machine
+    contents = {SWAP.present: b"mine", SWAP.newer: b"theirs"}
+    if older:
+        contents[SWAP.saved] = older
+    for path, content in contents.items():
+        machine.write(path, content)
+    request = SwapFiles(title="", swaps=(SWAP,))
+    with monkeypatch.context() as patched:
+        killed_at(machine, patched, step)
+        try:
+            swap_files(machine, request, "trial-9")
+        except Killed:
+            there = {machine.read_if_there(path, 99) for path in machine.matching("/etc/a.conf*")}
+            assert {b"mine", b"theirs"} <= there, "killed with a version lost"
+    assert swap_files(machine, request, "trial-9").paths == ("/etc/a.conf",)
+    assert machine.read("/etc/a.conf", 99) == b"theirs"
+    saved = "/etc/a.conf.dpkg-old.1" if older else "/etc/a.conf.dpkg-old"
+    assert machine.read(saved, 99) == b"mine"
+    assert older is None or machine.read(SWAP.saved, 99) == older
+    assert not machine.is_file(SWAP.newer)
+
+
+def test_an_old_saved_file_is_no_sign_that_a_swap_is_done(stand_in):
+    machine = stand_in("avocet").machine
+    machine.write(SWAP.present, b"mine")
+    machine.write(SWAP.saved, b"of an earlier leg")
+    assert swap_files(machine, SwapFiles(title="", swaps=(SWAP,)), "trial-9").paths == ()
+    assert machine.read(SWAP.present, 99) == b"mine"
