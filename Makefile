@@ -5,9 +5,12 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.ready
 
 # What the tests work on or with, beyond Python: installed only by root, on Debian-like machines.
-TEST_PACKAGES := tmux debootstrap btrfs-progs e2fsprogs xfsprogs gpgv dpkg apt util-linux rsync attr zstd rpm pacman-package-manager libvirt-clients libvirt-daemon dnf createrepo-c
+TEST_PACKAGES := tmux debootstrap btrfs-progs e2fsprogs xfsprogs gpgv dpkg apt util-linux rsync attr zstd rpm pacman-package-manager libvirt-clients libvirt-daemon dnf createrepo-c dosfstools
 
-.PHONY: setup venv-package demo test lint bench rules test-packages
+BUNDLE  := dist/brave-bridge
+VERSION  = $(shell $(BIN)/python -c "import brave_bridge; print(brave_bridge.__version__)")
+
+.PHONY: setup venv-package demo test lint bench rules test-packages bundle packages
 
 setup: $(STAMP)
 
@@ -44,6 +47,21 @@ lint: setup
 	$(BIN)/ruff check src tests bench
 	$(BIN)/ruff format --check src tests bench
 	$(BIN)/lint-imports
+
+# One folder that runs on every release that we cross from, with nothing installed there.
+bundle: setup
+	$(BIN)/python -m brave_bridge.runner.own_runtime $(BUNDLE)
+
+# The bundle as a .deb and an .rpm, each with /usr/bin/brave-bridge.
+packages: bundle test-packages
+	rm -rf dist/deb dist/rpm && mkdir -p dist/deb/DEBIAN dist/deb/usr/lib dist/deb/usr/bin dist/rpm
+	cp -a $(BUNDLE) dist/deb/usr/lib/brave-bridge
+	ln -s ../lib/brave-bridge/brave-bridge dist/deb/usr/bin/brave-bridge
+	sed -e "s/@VERSION@/$(VERSION)/" -e "s/@ARCHITECTURE@/$$(dpkg --print-architecture)/" packaging/control >dist/deb/DEBIAN/control
+	dpkg-deb --root-owner-group -Zgzip -z3 --build dist/deb dist
+	rpmbuild --quiet -bb --define "_topdir $(CURDIR)/dist/rpm" --define "bundle $(CURDIR)/$(BUNDLE)" \
+	  --define "bundle_version $(VERSION)" packaging/brave-bridge.spec
+	mv dist/rpm/RPMS/*/*.rpm dist/ && rm -rf dist/deb dist/rpm
 
 bench: setup test-packages
 	$(BIN)/python -m bench

@@ -234,6 +234,10 @@ CASES = [
     ("damaged-way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
     ("open-leg", STOP, "5.3 to 7 is not whole", {
         "open_leg": OpenLegSeen("5.3 to 7", "stage one", "a fault", "s-1")}),
+    ("own-runtime", STOP, "No runtime", {
+        "kind": "running", "no_runtime": "5 bytes are missing"}),
+    ("own-runtime", CLEAR, "can be made", {"kind": "running"}),
+    ("own-runtime", NOT_APPLICABLE, "does not run on", {}),
     ("open-leg", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
     ("cut-off-return", STOP, "s-1 was cut off", ways(cut_off="s-1")),
     ("recovery-card", CAUTION, "No recovery card", ways(card="none")),

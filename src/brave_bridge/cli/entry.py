@@ -18,3 +18,7 @@ def main() -> None:
     from brave_bridge.cli.running import run
 
     sys.exit(run(words))
+
+
+if __name__ == "__main__":
+    main()

@@ -15,6 +15,7 @@ from brave_bridge.cli import (
 )
 from brave_bridge.cli.application import DONE, REFUSED, app
 from brave_bridge.machines.port import MachineError
+from brave_bridge.runner.starter import lost_words
 from brave_bridge.store.database import DatabaseError
 from brave_bridge.workbench.lines import CatalogueError
 from brave_bridge.workbench.refusal import Refused
@@ -26,6 +27,8 @@ COMMANDS = (commands, route_commands, ready_commands, way_back_commands)
 def run(words: list[str]) -> int:
     """Run a command line; its exit code. Whatever is refused is told in a sentence."""
     command = typer.main.get_command(app)
+    if words_of_loss := lost_words():
+        print(texts.plain(f"brave-bridge: {words_of_loss}"), file=sys.stderr)
     wants_json = "--json" in words
     try:
         command(args=words, prog_name="brave-bridge")

@@ -3,10 +3,15 @@
 import errno
 import fcntl
 import os
+import shutil
 import struct
 import subprocess
-import sys
 from pathlib import Path
+
+from brave_bridge.machines.runtime import python_argv
+
+_SYSTEMD = Path("/run/systemd/system")
+"""There where systemd is the system's init (sd_booted(3))."""
 
 LOCK_FILE = "runner.lock"
 LOG_FILE = "runner.log"
@@ -49,14 +54,20 @@ def _whole_file(kind: int) -> bytes:
     return struct.pack(_FLOCK, kind, os.SEEK_SET, 0, 0, 0)
 
 
-def start_runner(target: tuple[str, ...], procedure: str, state: Path) -> int:
-    """Start a detached runner for a procedure; its process id.
+def start_runner(
+    target: tuple[str, ...], procedure: str, state: Path, runtime: Path | None = None
+) -> int:
+    """Start a detached runner for a procedure; the id of the process that starts it.
 
-    ``target`` are the command-line words that name the machine.
+    ``target`` are the command-line words that name the machine; ``runtime`` is the folder of
+    the runtime to run on, where that is not this process's own. On a machine that systemd
+    runs it is a service of its own, not a part of whose session it was started from, and
+    nobody shuts the machine down or sends it to sleep meanwhile without being told.
     """
+    run = [*python_argv(runtime), "-m", "brave_bridge.workbench.run", *target, procedure]
     with open(state / LOG_FILE, "ab") as log:
         process = subprocess.Popen(
-            [sys.executable, "-m", "brave_bridge.workbench.run", *target, procedure],
+            detached(run, procedure, state) if not target else run,
             stdin=subprocess.DEVNULL,
             stdout=log,
             stderr=log,
@@ -64,3 +75,41 @@ def start_runner(target: tuple[str, ...], procedure: str, state: Path) -> int:
             cwd="/",
         )
     return process.pid
+
+
+def detached(run: list[str], procedure: str, state: Path) -> list[str]:
+    """What starts a runner as a service of its own, holding off sleep and shutdown meanwhile.
+
+    See systemd-run(1) and systemd-inhibit(1); where there is no systemd, the runner alone.
+    """
+    if not _SYSTEMD.is_dir() or os.geteuid() != 0 or shutil.which("systemd-run") is None:
+        return run
+    if _inhibits():
+        why = f"{procedure} changes the system"
+        words = ("--what=shutdown:sleep:idle", "--who=Brave Bridge", f"--why={why}", "--mode=block")
+        run = ["systemd-inhibit", *words, *run]
+    kept = [f"--setenv={name}={os.environ[name]}" for name in _KEPT if name in os.environ]
+    log = state / LOG_FILE
+    return [
+        "systemd-run", "--quiet", "--collect", f"--unit=brave-bridge-{procedure}",
+        f"--description=Brave Bridge: {procedure}", "--property=KillMode=process",
+        f"--property=StandardOutput=append:{log}", f"--property=StandardError=append:{log}",
+        "--property=OOMScoreAdjust=-500", *kept, "--", *run,
+    ]  # fmt: skip
+
+
+_KEPT = ("PATH", "LANG", "http_proxy", "https_proxy", "no_proxy", "LIBVIRT_DEFAULT_URI")
+
+
+def _inhibits() -> bool:
+    """Whether somebody answers who can hold off a shutdown."""
+    if shutil.which("systemd-inhibit") is None:
+        return False
+    try:
+        asked = subprocess.run(
+            ["systemd-inhibit", "--list", "--no-pager"], capture_output=True, check=False,
+            timeout=20,
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired):
+        return False
+    return asked.returncode == 0

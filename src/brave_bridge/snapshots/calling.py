@@ -3,8 +3,9 @@
 import os
 import signal
 import subprocess
-import sys
 from typing import BinaryIO, Protocol
+
+from brave_bridge.machines.runtime import python_argv
 
 _NOT_FOR_A_COPY = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 """What this process does on these signals is its own matter."""
@@ -31,7 +32,7 @@ def called() -> Helper:
 
 def _started() -> Helper:
     return subprocess.Popen(
-        [sys.executable, "-m", "brave_bridge.snapshots.helper"],
+        [*python_argv(), "-m", "brave_bridge.snapshots.helper"],
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         cwd="/",

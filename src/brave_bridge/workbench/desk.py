@@ -7,6 +7,7 @@ machine; the state folder is made when there is first something to keep.
 import os
 from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime
+from pathlib import Path
 
 import msgspec
 
@@ -23,6 +24,7 @@ from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
 from brave_bridge.families.choose import survey
 from brave_bridge.families.identify import read_identity
 from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.runtime import own_runtime
 from brave_bridge.machines.state import changing, must_be_trusted
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import (
@@ -35,7 +37,15 @@ from brave_bridge.runner.briefs import (
 )
 from brave_bridge.runner.card_maker import card_state
 from brave_bridge.runner.open_legs import read_open_leg
+from brave_bridge.runner.own_runtime import (
+    RUNTIME_FOLDER,
+    RuntimeFault,
+    load_all,
+    make_runtime,
+    why_none,
+)
 from brave_bridge.runner.performer import Performer
+from brave_bridge.runner.starter import keep_starting
 from brave_bridge.runner.way_back_deeds import about
 from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
 from brave_bridge.snapshots.description import Kept
@@ -112,6 +122,7 @@ class Desk:
             decisions=decisions,
             damage=self.damage() if readable else (),
             open_leg=self._open_leg_seen() if readable else None,
+            no_runtime=self._why_no_runtime(),
             notes=self.field_notes(),
             estimate=self._estimate(plan, listed, decisions) if plan else None,
         )
@@ -125,6 +136,11 @@ class Desk:
             uncovered=tuple((u.path, u.why) for u in self.snapshots.layout().uncovered),
             card=card_state(self.machine, facts, self.snapshots)[0],
         )
+
+    def _why_no_runtime(self) -> str:
+        if self.machine.kind != "running" or own_runtime():
+            return ""
+        return why_none(self.machine.state / RUNTIME_FOLDER)
 
     def _open_leg_seen(self) -> OpenLegSeen | None:
         try:
@@ -256,11 +272,33 @@ class Desk:
         """
         self.set_aside_damage()
         make_state_folder(self.machine)
+        runtime = self._runtime() if kind == "crossing" else None
         # Of two that begin at once the second finds what the first has written.
         with changing(self.machine.state / "begin", self.machine.name):
-            return self._begin(kind, title, brief, unattended)
+            return self._begin(kind, title, brief, unattended, runtime)
 
-    def _begin(self, kind: str, title: str, brief: Brief, unattended: bool) -> str:
+    def _runtime(self) -> Path | None:
+        """A runtime that outlives a leg on the machine that we run on; None where none is needed.
+
+        Refused where none can be made.
+        """
+        if self.machine.kind != "running" or own_runtime():
+            return None
+        try:
+            runtime = make_runtime(self.machine.state / RUNTIME_FOLDER)
+            keep_starting(runtime)
+        except (RuntimeFault, OSError) as fault:
+            raise Refused(
+                "crossing",
+                f"no runtime of its own could be made, and the leg replaces this one: {fault}",
+                "mend that, or cross with the bundle, which needs nothing of the system",
+            ) from fault
+        load_all()
+        return runtime
+
+    def _begin(
+        self, kind: str, title: str, brief: Brief, unattended: bool, runtime: Path | None
+    ) -> str:
         waiting = self.open_procedure()
         if waiting is not None and not (kind == "return" and waiting.kind != "return"):
             raise Refused(
@@ -288,7 +326,7 @@ class Desk:
                 version=SCRIPT_VERSION,
             )
         )
-        launch.start_runner(self.target.words, identifier, self.machine.state)
+        launch.start_runner(self.target.words, identifier, self.machine.state, runtime)
         return identifier
 
     def go_on(self, *, unattended: bool = False) -> str:

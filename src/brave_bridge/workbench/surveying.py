@@ -46,6 +46,7 @@ class Around(msgspec.Struct, frozen=True):
     readable: bool = True
     damage: tuple[Damage, ...] = ()
     open_leg: OpenLegSeen | None = None
+    no_runtime: str = ""
     decisions: Decisions = Decisions()
     notes: tuple[FieldNote, ...] = ()
     estimate: Estimate | None = None
@@ -72,6 +73,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         ways_back=around.ways_back,
         records_are_readable=around.readable,
         open_leg=around.open_leg,
+        no_runtime=around.no_runtime,
         damaged_state=tuple((one.path, plain(one.why)) for one in around.damage),
         notes=notes,
         backup_confirmed=around.decisions.backup_confirmed,

@@ -119,6 +119,8 @@ class Situation(msgspec.Struct, frozen=True):
     damaged_state: tuple[tuple[str, str], ...] = ()
     """Files of our own that could not be read, each with why."""
     open_leg: OpenLegSeen | None = None
+    no_runtime: str = ""
+    """Why Brave Bridge could not go on while a leg replaces what it runs on; empty: it can."""
     notes: tuple[FieldNote, ...] = ()
     backup_confirmed: str = ""
     """ISO day on which the person last confirmed that home and data are backed up."""

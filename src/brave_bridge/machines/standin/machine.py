@@ -1,11 +1,11 @@
 """A stand-in: a machine over a real folder tree whose package manager is ours."""
 
-import sys
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.runtime import python_argv
 from brave_bridge.machines.standin import live
 from brave_bridge.machines.standin.answers import answer
 from brave_bridge.machines.wishes import Answer, Answers, Room, Seen, Wish
@@ -20,7 +20,7 @@ class StandInMachine(FolderMachine):
     kind = "stand-in"
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
-        return [sys.executable, "-m", COMMAND, str(self.root), "--", *argv]
+        return [*python_argv(), "-m", COMMAND, str(self.root), "--", *argv]
 
     def gather(self, wishes: Iterable[Wish]) -> Seen:
         seen = super().gather(wishes)

@@ -1,0 +1,260 @@
+"""Making a runtime of our own: a folder that Brave Bridge runs from on any release.
+
+``python -m brave_bridge.runner.own_runtime FOLDER`` makes one anywhere: the bundle.
+"""
+
+import contextlib
+import importlib
+import importlib.metadata
+import json
+import os
+import pkgutil
+import re
+import shutil
+import subprocess
+import sys
+import sysconfig
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import brave_bridge
+from brave_bridge.machines.runtime import INTERPRETER, LIBRARIES, LOADER, MARK, python_argv
+
+NAME = "brave-bridge"
+RUNTIME_FOLDER = "runtime"
+"""Its name in a machine's state folder."""
+
+LEAST_ROOM = 600_000_000
+"""Bytes that have to be free where a runtime is made."""
+
+_WITHOUT = frozenset(
+    ("__phello__", "config", "dist-packages", "ensurepip", "idlelib", "lib2to3", "site-packages",
+     "test", "tests", "tkinter", "turtledemo")
+)  # fmt: skip
+_LIBRARY = re.compile(r"^\s*(?:(\S+) => )?(/\S+) \(0x")
+_NAME_SERVICE = ("libnss_files.so.2", "libnss_dns.so.2", "libresolv.so.2")
+"""Older C libraries load these by name, so that nothing says that they are needed."""
+
+_STARTER = f"""#!/bin/sh
+here=$(dirname -- "$(readlink -f -- "$0")")
+exec "$here/{LOADER}" --library-path "$here/{LIBRARIES}" "$here/{INTERPRETER}" -I -S \\
+  -m brave_bridge.cli.entry "$@"
+"""
+_PROOF = """
+import sys
+import blake3, httpx, lz4.frame, matplotlib.figure, msgspec, pysat.solvers, pysequoia
+import segno, sqlalchemy, ssl, textual, tomlkit, zstandard
+import brave_bridge.cli.running, brave_bridge.snapshots.helper, brave_bridge.tui.app
+import brave_bridge.workbench.run
+with open("/proc/self/maps") as maps:
+    paths = {line.split(None, 5)[5].strip() for line in maps if line.count("/")}
+print("\\n".join(sorted(path for path in paths if ".so" in path)))
+"""
+
+
+class RuntimeFault(Exception):
+    """No runtime could be made; the message says why."""
+
+
+def why_none(folder: Path) -> str:
+    """Why no runtime could be made in a folder, as far as looking tells; empty where it can."""
+    if shutil.which("ldd") is None:
+        return "the tool ldd, which names the libraries that are needed, is missing"
+    there = next(place for place in (folder, *folder.parents) if place.is_dir())
+    room = os.statvfs(there)
+    free = room.f_bavail * room.f_frsize
+    if free < LEAST_ROOM and not (folder / MARK).is_file():
+        return f"{LEAST_ROOM - free} bytes are missing in {there}"
+    return ""
+
+
+def make_runtime(folder: Path, tell: Callable[[str], None] = lambda words: None) -> Path:
+    """Make a runtime, or keep the one that is there where it is that of this program.
+
+    It stands in its place only once it has been started. RuntimeFault where it cannot.
+    """
+    wanted = _identity()
+    if _is_that(folder, wanted):
+        return folder
+    if why := why_none(folder):
+        raise RuntimeFault(why)
+    new = folder.with_name(f".{folder.name}-new")
+    shutil.rmtree(new, ignore_errors=True)
+    tell("copying interpreter, packages and libraries")
+    try:
+        _fill(new)
+        (new / MARK).write_text(json.dumps(wanted, indent=1))
+        tell("starting it")
+        prove(new)
+    except (OSError, subprocess.SubprocessError) as error:
+        shutil.rmtree(new, ignore_errors=True)
+        raise RuntimeFault(str(error)) from error
+    except RuntimeFault:
+        shutil.rmtree(new, ignore_errors=True)
+        raise
+    _put_in_place(new, folder)
+    return folder
+
+
+def _put_in_place(new: Path, folder: Path) -> None:
+    before = folder.with_name(f".{folder.name}-before")
+    shutil.rmtree(before, ignore_errors=True)
+    with contextlib.suppress(FileNotFoundError):
+        folder.rename(before)
+    new.rename(folder)
+    shutil.rmtree(before, ignore_errors=True)
+
+
+def _identity() -> dict[str, str]:
+    """What a runtime is made of, so that one of something else is made anew."""
+    status = os.stat(_interpreter())
+    packages = {d.metadata["Name"]: d.version for d in _distributions()}
+    return {
+        "version": brave_bridge.__version__,
+        "python": sys.version,
+        "interpreter": f"{_interpreter()} {status.st_size} {status.st_mtime_ns}",
+        "own": str(_newest(Path(brave_bridge.__file__).parent)),
+        **packages,
+    }
+
+
+def _newest(folder: Path) -> int:
+    return max(path.stat().st_mtime_ns for path in folder.rglob("*.py"))
+
+
+def _is_that(folder: Path, wanted: dict[str, str]) -> bool:
+    try:
+        return json.loads((folder / MARK).read_text()) == wanted
+    except (OSError, ValueError):
+        return False
+
+
+def _interpreter() -> Path:
+    return Path(os.path.realpath(sys.executable))
+
+
+def _fill(folder: Path) -> None:
+    library = folder / LIBRARIES / f"python{sys.version_info.major}.{sys.version_info.minor}"
+    (folder / "bin").mkdir(parents=True)
+    library.mkdir(parents=True)
+    shutil.copy2(_interpreter(), folder / INTERPRETER)
+    for kind in ("stdlib", "platstdlib"):
+        _copy_tree(Path(sysconfig.get_path(kind)), library, _WITHOUT)
+    own = Path(brave_bridge.__file__).parent
+    _copy_tree(own, library / own.name, frozenset())
+    for distribution in _distributions():
+        _copy_distribution(distribution, library)
+    _copy_libraries(folder, library)
+    starter = folder / NAME
+    starter.write_text(_STARTER)
+    starter.chmod(0o755)
+
+
+def _copy_tree(source: Path, target: Path, without: frozenset[str]) -> None:
+    def left_out(folder: str, names: list[str]) -> set[str]:
+        top = set(names) & without | {name for name in names if name.startswith("_tkinter")}
+        links = {name for name in names if not os.path.exists(os.path.join(folder, name))}
+        return top | links | {name for name in names if name.startswith("config-")}
+
+    shutil.copytree(source, target, ignore=left_out, dirs_exist_ok=True)
+
+
+def _distributions() -> list[importlib.metadata.Distribution]:
+    """Brave Bridge and all that it needs, as pip installed it."""
+    found: dict[str, importlib.metadata.Distribution] = {}
+    pending = [NAME]
+    while pending:
+        name = pending.pop()
+        key = re.sub(r"[-_.]+", "-", name).lower()
+        if key in found:
+            continue
+        try:
+            found[key] = importlib.metadata.distribution(name)
+        except importlib.metadata.PackageNotFoundError:
+            continue  # for another system or Python: what is missed, the proof tells
+        for wish in found[key].requires or ():
+            if "extra ==" not in wish:
+                pending.append(re.split(r"[ ;\[<>=!~(]", wish, maxsplit=1)[0])
+    return list(found.values())
+
+
+def _copy_distribution(distribution: importlib.metadata.Distribution, library: Path) -> None:
+    for file in distribution.files or ():
+        if ".." in file.parts or "tests" in file.parts or file.suffix == ".pyi":
+            continue
+        source = Path(str(distribution.locate_file(file)))
+        target = library / file
+        if source.is_file() and not target.exists():
+            target.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy2(source, target)
+
+
+def _copy_libraries(folder: Path, library: Path) -> None:
+    """The shared libraries that anything in the runtime needs, the loader among them."""
+    programs = [folder / INTERPRETER, *library.rglob("*.so"), *library.rglob("*.so.*")]
+    needed = dict(_libraries_of(programs, library))
+    target = folder / LIBRARIES
+    for name, path in needed.items():
+        if name.startswith(("ld-linux", "ld64")):
+            shutil.copy2(path, folder / LOADER)
+        shutil.copy2(path, target / name)
+    if not (folder / LOADER).is_file():
+        raise RuntimeFault("the interpreter names no loader: it is linked in a way of its own")
+    beside = Path(os.path.realpath(needed.get("libc.so.6", "/"))).parent
+    for name in _NAME_SERVICE:
+        if (beside / name).is_file() and not (target / name).exists():
+            shutil.copy2(beside / name, target / name)
+
+
+def _libraries_of(programs: list[Path], library: Path) -> Iterator[tuple[str, str]]:
+    for start in range(0, len(programs), 50):
+        handful = [str(path) for path in programs[start : start + 50]]
+        said = subprocess.run(
+            ["ldd", *handful], capture_output=True, text=True, check=False, timeout=120
+        )
+        for line in said.stdout.splitlines():
+            if "not found" in line:
+                continue  # of a module that is for another system: what is missed, the proof tells
+            found = _LIBRARY.match(line)
+            if found and not found[2].startswith(str(library)):
+                yield found[1] or os.path.basename(found[2]), found[2]
+
+
+def prove(runtime: Path) -> None:
+    """Start all of it once; RuntimeFault where it does not start, or uses what is not its own."""
+    argv = [*python_argv(runtime), "-c", _PROOF]
+    done = subprocess.run(
+        argv, capture_output=True, text=True, check=False, timeout=300, env={"LC_ALL": "C.UTF-8"},
+        cwd="/",
+    )  # fmt: skip
+    if done.returncode != 0:
+        told = done.stderr.strip().splitlines()[-1:] or [f"exit code {done.returncode}"]
+        raise RuntimeFault(f"it does not start: {told[0]}")
+    own = os.path.realpath(runtime)
+    foreign = [path for path in done.stdout.splitlines() if not path.startswith(own + "/")]
+    if foreign:
+        raise RuntimeFault(f"it uses what is not its own: {', '.join(foreign[:3])}")
+
+
+def load_all() -> None:
+    """Load every module of ours: what is not loaded yet may be gone once a leg has begun."""
+    for module in pkgutil.walk_packages(brave_bridge.__path__, "brave_bridge."):
+        if not module.name.endswith("__main__"):
+            importlib.import_module(module.name)
+
+
+def main() -> int:
+    """Make a runtime in the folder that the command line names."""
+    folder = Path(sys.argv[1]).absolute()
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        make_runtime(folder, lambda words: print(f"· {words}", file=sys.stderr))
+    except RuntimeFault as fault:
+        print(f"no runtime in {folder}: {fault}", file=sys.stderr)
+        return 1
+    print(folder / NAME)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
