@@ -20,7 +20,7 @@ from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.releases.catalogue import Keyring
 from brave_bridge.core.releases.conditions import KnownIssue, Needs
 from brave_bridge.core.releases.open_legs import ARCHITECTURE, STATE, ClosedLeg
-from brave_bridge.core.survey.activity import Clock, Session, StaleProgram
+from brave_bridge.core.survey.activity import Activity, Clock, Session, StaleProgram
 from brave_bridge.core.survey.difference import survey_difference
 from brave_bridge.core.survey.facts import ArchiveSeen, ChangedConfig, Identity, KeyFile, Licence
 from brave_bridge.core.survey.findings import (
@@ -234,6 +234,9 @@ CASES = [
     ("damaged-way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
     ("open-leg", STOP, "5.3 to 7 is not whole", {
         "open_leg": OpenLegSeen("5.3 to 7", "stage one", "a fault", "s-1")}),
+    ("unread-services", STOP, "did not answer in time", {
+        "kind": "running", "activity": Activity(unread=("systemctl",))}),
+    ("unread-services", NOT_APPLICABLE, "does not run", {"kind": "tree"}),
     ("own-runtime", STOP, "No runtime", {
         "kind": "running", "no_runtime": "5 bytes are missing"}),
     ("own-runtime", CLEAR, "can be made", {"kind": "running"}),

@@ -233,3 +233,13 @@ def test_every_machine_of_the_demo_has_its_telling_findings(stand_in, monkeypatc
         findings = stand_in(name).survey().findings
         grave = {f.id for f in findings if f.verdict.value in ("stop", "caution")}
         assert wanted <= grave, (name, wanted - grave)
+
+
+def test_a_slow_service_manager_is_asked_with_more_time_and_others_are_not():
+    manager, other = ("sh", "-c", "sleep 1.5; echo units"), ("sleep", "30")
+    began = time.monotonic()
+    answers = ask_all(Answers((manager, other), seconds=0.5, patiently=("sh",), more_seconds=20))
+    assert answers[manager].ok and answers[manager].output == "units\n"
+    assert answers[other].took_too_long and time.monotonic() - began < 4
+    answers = ask_all(Answers((manager,), seconds=0.2, patiently=("sh",), more_seconds=0.2))
+    assert answers[manager].took_too_long

@@ -5,7 +5,9 @@ import signal
 import time
 from pathlib import Path
 
+from brave_bridge.core.crossing.requests import Run
 from brave_bridge.machines import jobs
+from brave_bridge.runner.performer import Performer
 
 
 def wait(folder: Path, seconds: float = 10.0) -> jobs.JobState:
@@ -65,3 +67,17 @@ def test_a_long_output_loses_its_middle(tmp_path):
     shown = jobs.output_of(tmp_path / "j", 1000)
     assert shown.startswith(b"first") and shown.endswith(b"last\n") and len(shown) < 1100
     assert b"bytes are in the job's folder" in shown
+
+
+def test_a_command_that_is_silent_is_told_by_its_newest_output(stand_in, monkeypatch):
+    desk = stand_in("petrel")
+    monkeypatch.setattr("brave_bridge.runner.performer.SILENT_SECONDS", 0.1)
+    performer = Performer(desk.machine, "deb", desk.snapshots, "trial")
+    performer.poll_seconds = 0.02
+    monkeypatch.setattr(desk.machine, "_wrapped", list)
+    status = "pmstatus:debianutils:40:Installed debianutils"
+    script = f"echo '{status}' >&3; echo 'Generating /boot/x'; sleep 0.6"
+    told: list[tuple[float, str]] = []
+    run = Run(title="Stage", argv=("sh", "-c", script), reports_progress=True)
+    performer.perform(0, run, lambda percent, note, job: told.append((percent, note)))
+    assert told[0] == (40.0, "Installed debianutils") and told[-1] == (40.0, "Generating /boot/x")

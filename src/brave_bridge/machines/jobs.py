@@ -142,8 +142,17 @@ def output_of(folder: Path, limit: int) -> bytes:
 
 def last_status(folder: Path) -> str:
     """The newest complete line that the command wrote to its status descriptor."""
+    return _last_line_of(folder / "status")
+
+
+def last_line(folder: Path) -> str:
+    """The newest line of the command's output."""
+    return _last_line_of(folder / "output")
+
+
+def _last_line_of(path: Path) -> str:
     try:
-        with open(folder / "status", "rb") as stream:
+        with open(path, "rb") as stream:
             size = stream.seek(0, os.SEEK_END)
             stream.seek(max(0, size - 4096))
             lines = stream.read().decode("utf-8", "replace").splitlines()

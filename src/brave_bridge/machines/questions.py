@@ -64,18 +64,29 @@ def _collected(running: dict, wish: Answers) -> dict[tuple[str, ...], bytes]:
     with selectors.DefaultSelector() as selector:
         for command, process in running.items():
             selector.register(process.stdout, selectors.EVENT_READ, command)
-        while selector.get_map() and (left := deadline - time.monotonic()) > 0:
-            for key, _ in selector.select(left):
-                piece = os.read(key.fd, 1 << 16)
-                outputs[key.data] += piece
-                if not piece or len(outputs[key.data]) > wish.limit:
-                    selector.unregister(key.fileobj)
+        _read_until(deadline, selector, outputs, wish.limit)
+        for key in list(selector.get_map().values()):
+            if key.data[0] not in wish.patiently:
+                selector.unregister(key.fileobj)
+        if selector.get_map():
+            deadline += wish.more_seconds
+            _read_until(deadline, selector, outputs, wish.limit)
     for process in running.values():
         process.stdout.close()
     for process in running.values():
-        left = deadline - time.monotonic()
         try:
-            process.wait(max(left, 0.05))
+            process.wait(0.5)
         except subprocess.TimeoutExpired:
             continue
     return outputs
+
+
+def _read_until(
+    deadline: float, selector: selectors.BaseSelector, outputs: dict, limit: int
+) -> None:
+    while selector.get_map() and (left := deadline - time.monotonic()) > 0:
+        for key, _ in selector.select(left):
+            piece = os.read(key.fd, 1 << 16)
+            outputs[key.data] += piece
+            if not piece or len(outputs[key.data]) > limit:
+                selector.unregister(key.fileobj)

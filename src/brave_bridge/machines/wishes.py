@@ -67,10 +67,16 @@ class Stanzas(msgspec.Struct, frozen=True):
 
 
 class Answers(msgspec.Struct, frozen=True):
-    """The outputs of short commands that only look. They are ended after ``seconds``."""
+    """The outputs of short commands that only look. They are ended after ``seconds``.
+
+    Those of the programs named ``patiently`` get so many seconds more: a slow machine is no
+    machine without a service manager.
+    """
 
     commands: tuple[tuple[str, ...], ...]
     seconds: float = 5.0
+    patiently: tuple[str, ...] = ("systemctl", "loginctl", "timedatectl")
+    more_seconds: float = 40.0
     limit: int = 1_000_000
 
 
@@ -87,6 +93,11 @@ class Answer(msgspec.Struct, frozen=True):
     def ok(self) -> bool:
         """Whether the command was there and went well."""
         return self.code == 0
+
+    @property
+    def took_too_long(self) -> bool:
+        """Whether nobody knows what it would have answered."""
+        return self.code == 124
 
 
 class Found(msgspec.Struct, frozen=True):

@@ -62,6 +62,9 @@ OUTPUT_LIMIT = 4_000_000
 MAX_STARTS = 10
 """How often a command that vanished is started again before the script is told."""
 
+SILENT_SECONDS = 3.0
+"""How long a command may report nothing until its newest output is told instead."""
+
 BOOT_ID = "/proc/sys/kernel/random/boot_id"
 
 
@@ -79,7 +82,7 @@ class Performer:
         self.snapshots = snapshots
         self.identifier = identifier
         self.ways_back = WayBackDeeds(machine, family, snapshots)
-        self.poll_seconds = 0.1
+        self.poll_seconds = 0.2
 
     def perform(self, seq: int, request: Request, report: Report) -> Reply:
         """Perform a request; what a machine refuses becomes a Failed reply."""
@@ -242,7 +245,8 @@ class Performer:
         return Ran(-1 if lost else (state.exit_code or 0), output, state.seconds, name, lost)
 
     def _wait(self, name: str, request: Run, report: Report) -> jobs.JobState:
-        last, pause = "", 0.005
+        last, pause, percent = "", 0.005, 0.0
+        told_at, told = time.monotonic(), ""
         while True:
             state = self.machine.job(name)
             if state is None:
@@ -251,8 +255,15 @@ class Performer:
                 )
             status = jobs.last_status(Path(state.folder)) if request.reports_progress else ""
             if status != last and (line := status_line(status)):
-                report(line.percent, one_line(line.text), name)
+                percent, told_at = line.percent, time.monotonic()
+                report(percent, one_line(line.text), name)
                 last = status
+            elif time.monotonic() - told_at > SILENT_SECONDS:
+                # What the package manager said last is over: its scripts say what goes on now.
+                told_at, words = time.monotonic(), one_line(jobs.last_line(Path(state.folder)))
+                if words and words != told:
+                    report(percent, words, name)
+                    told = words
             if state.state != "running":
                 return state
             time.sleep(pause)

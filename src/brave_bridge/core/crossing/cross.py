@@ -253,6 +253,9 @@ class _Crossing:
         if facts.broken:
             names = ", ".join(package.name for package in facts.broken[:6])
             return self._stopped("ready", f"half installed: {names}", "dpkg --configure -a")
+        if "systemctl" in facts.activity.unread:
+            why = "the service manager did not answer in time: there is no baseline of services"
+            return self._stopped("ready", why, "cross when the machine is less busy")
         start = self.plan.leg.start
         if facts.identity.codename != start.codename or facts.identity.version_id not in (
             start.version,

@@ -44,6 +44,8 @@ class Activity(msgspec.Struct, frozen=True):
     guests: tuple[Guest, ...] = ()
     stale: tuple[StaleProgram, ...] = ()
     clock: Clock = Clock()
+    unread: tuple[str, ...] = ()
+    """The programs that were asked and did not answer in time: what they know is not known."""
     restart_wanted: bool = False
     restart_wanted_by: tuple[str, ...] = ()
 

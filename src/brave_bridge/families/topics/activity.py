@@ -44,6 +44,8 @@ WISHES = (
     Contents(("/proc/[0-9]*/maps",), 100_000, containing=(b" (deleted)",)),
     Names(("/run/systemd/system",)),
 )
+_ASKED = (UNITS, UNIT_FILES, SESSIONS, CLOCK)
+_TOO_SLOW = "it did not answer in time: this is not known"
 _NOT_RUNNING = "the system is mounted and does not run"
 _NO_MANAGER = "no service manager answers: a container, or another way of starting services"
 
@@ -71,6 +73,7 @@ def read(seen: Seen, runs: bool) -> tuple[Activity, list[Evidence]]:
     if not runs:
         topics = ("services", "ports", "sessions", "guests", "stale", "clock", "restart")
         return Activity(), [Evidence(t, "", "", absent=_NOT_RUNNING) for t in topics]
+    unread = tuple(dict.fromkeys(c[0] for c in _ASKED if seen.answer(*c).took_too_long))
     units = tuple(_clean(unit) for unit in read_units(seen.answer(*UNITS).output))
     sessions, sessions_seen = _sessions(seen)
     guests, guests_seen = _guests(seen)
@@ -85,6 +88,7 @@ def read(seen: Seen, runs: bool) -> tuple[Activity, list[Evidence]]:
         guests=guests,
         stale=stale,
         clock=clock,
+        unread=unread,
         restart_wanted=bool(restart),
         restart_wanted_by=tuple(
             dict.fromkeys(one_line(n, 80) for n in seen.word(RESTART[1]).splitlines())
@@ -92,13 +96,17 @@ def read(seen: Seen, runs: bool) -> tuple[Activity, list[Evidence]]:
     )
     return activity, [
         Evidence("services", " ".join(UNITS[:3]), counted(len(units), "unit"),
-                 absent="" if units else _NO_MANAGER),
+                 absent="" if units else _why_no_units(seen)),
         Evidence("ports", "/proc/net/tcp, tcp6, udp, udp6", counted(len(ports), "port"),
                  absent="" if any(p in seen.contents for p in _NET) else "no network is told of"),
         sessions_seen, guests_seen, clock_seen,
         Evidence("stale", "/proc/*/maps", counted(len(stale), "program")),
         Evidence("restart", RESTART[0], "wanted" if restart else "not wanted"),
     ]  # fmt: skip
+
+
+def _why_no_units(seen: Seen) -> str:
+    return _TOO_SLOW if seen.answer(*UNITS).took_too_long else _NO_MANAGER
 
 
 def _clean(unit: Unit) -> Unit:
@@ -117,7 +125,8 @@ def _sessions(seen: Seen) -> tuple[tuple[Session, ...], Evidence]:
     where = "loginctl list-sessions, show-session"
     listed = seen.answer(*SESSIONS)
     if not listed.ok:
-        return (), Evidence("sessions", where, "", absent="no login manager answers")
+        why = _TOO_SLOW if listed.took_too_long else "no login manager answers"
+        return (), Evidence("sessions", where, "", absent=why)
     identifiers = read_session_ids(listed.output)[:200]
     blocks = read_properties(seen.answer(*show_sessions(identifiers)).output)
     sessions = tuple(
@@ -157,7 +166,8 @@ def _clock(seen: Seen) -> tuple[Clock, Evidence]:
     answer = seen.answer(*CLOCK)
     values = read_properties(answer.output)[:1]
     if not answer.ok or not values:
-        return Clock(), Evidence("clock", CLOCK[0], "", absent="nobody tells whether it is set")
+        why = _TOO_SLOW if answer.took_too_long else "nobody tells whether it is set"
+        return Clock(), Evidence("clock", CLOCK[0], "", absent=why)
     synchronised = values[0].get("NTPSynchronized")
     clock = Clock(
         None if synchronised is None else synchronised == "yes",
