@@ -378,7 +378,7 @@ class Snapshots:
     def check_manifest(self, snapshot: Snapshot, part: Part) -> None:
         """MachineError where a part's manifest is not the one that was made."""
         with self._of_manifest(snapshot, part) as path:
-            if checksum_of(path) != part.checksum:
+            if checksum_of(path, part.checksum) != part.checksum:
                 raise ValueError("its checksum is not the one of the description")
 
     @contextlib.contextmanager

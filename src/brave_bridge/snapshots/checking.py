@@ -89,7 +89,7 @@ class FolderChecker:
         try:
             if type_of(os.fstat(descriptor).st_mode) != FILE:
                 return "it is of another type"
-            what, length = hash_of(descriptor)
+            what, length = hash_of(descriptor, entry.what)
         finally:
             os.close(descriptor)
         self._result.bytes_read += length

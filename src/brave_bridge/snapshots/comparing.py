@@ -274,7 +274,7 @@ class FolderComparer:
         descriptor = open_to_read(name, parent)
         try:
             status = os.fstat(descriptor)
-            what, length = hash_of(descriptor)
+            what, length = hash_of(descriptor, entry.what)
             self._result.bytes_read += length
             if not entry.what and what == self._kept_hash(entry.path):
                 what = ""
@@ -283,7 +283,7 @@ class FolderComparer:
             os.close(descriptor)
 
     def _kept_hash(self, path: str) -> str:
-        """The BLAKE3 of the snapshot's own file, where its manifest has none."""
+        """The hash of the snapshot's own file, where its manifest has none."""
         if self._tree_root < 0:
             self._tree_root = open_root(self.tree)
         folder, _, name = decoded_path(path).rpartition("/")

@@ -93,7 +93,7 @@ class Snapshot(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     @property
     def checksum(self) -> str:
-        """One BLAKE3 that stands for all manifests: the root's, as a person compares it."""
+        """One hash that stands for all manifests: the root's, as a person compares it."""
         return self.parts[0].checksum if self.parts else ""
 
     def all_of(self, what: str) -> list[str]:

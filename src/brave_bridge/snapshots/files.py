@@ -8,9 +8,10 @@ import os
 import resource
 import stat
 import struct
+from collections.abc import Iterator
 
-from blake3 import blake3
-
+from brave_bridge.snapshots.hashing import BLOCK as BLOCK_SIZE
+from brave_bridge.snapshots.hashing import SPARSE, add_zeros, new_digest, text_of
 from brave_bridge.snapshots.manifest import (
     BLOCK,
     CHARACTER,
@@ -29,7 +30,9 @@ from brave_bridge.snapshots.manifest import (
 )
 
 PIECE = 1 << 20
-_ZEROS = bytes(PIECE)
+MOST_ZEROS_HASHED = 1 << 30
+"""Bytes of a hole from which on only the blocks that hold anything are hashed."""
+
 _FICLONE = 0x40049409
 _FS_IOC_GETFLAGS, _FS_IOC_SETFLAGS = 0x80086601, 0x40086602
 _NO_FLAGS = bytes(8)
@@ -101,50 +104,108 @@ class Cloner:
 
 
 def copy_content(
-    source: int, target: int, status: os.stat_result, cloner: Cloner
+    source: int, target: int, status: os.stat_result, cloner: Cloner, like: str = ""
 ) -> tuple[str, int]:
-    """Copy an open file's content into an empty one; its BLAKE3 and its length.
+    """Copy an open file's content into an empty one; its hash and its length.
 
-    Blocks are shared where the file system can; holes stay holes.
+    Blocks are shared where the file system can; holes stay holes. ``like``: see new_digest.
     """
     if status.st_size and cloner.clone(source, target, status.st_dev):
-        return hash_of(source)
+        return hash_of(source, like)
     if status.st_size < PIECE and status.st_blocks * 512 >= status.st_size:
         content = os.read(source, status.st_size + 1)
         if len(content) <= status.st_size:
             if content:
                 write_all(target, content)
-            return blake3(content).hexdigest(), len(content)
+            digest = new_digest(like)
+            digest.update(content)
+            return text_of(digest), len(content)
         os.lseek(source, 0, os.SEEK_SET)
-    return _copy_pieces(source, target, sparse=status.st_blocks * 512 < status.st_size)
+    if status.st_blocks * 512 < status.st_size:
+        return _hash_sparse(source, status, like, target), status.st_size
+    return _copy_pieces(source, target, like)
 
 
-def _copy_pieces(source: int, target: int, *, sparse: bool) -> tuple[str, int]:
-    digest = blake3()
-    length = 0
-    while piece := os.read(source, PIECE):
+def _copy_pieces(source: int, target: int, like: str) -> tuple[str, int]:
+    digest, length = new_digest(like), 0
+    for piece in pieces_of(source):
         digest.update(piece)
         length += len(piece)
-        if sparse and piece == _ZEROS[: len(piece)]:
-            os.lseek(target, len(piece), os.SEEK_CUR)
-        else:
+        write_all(target, piece)
+    return text_of(digest), length
+
+
+def _read_sparse(source: int, size: int) -> Iterator[tuple[int, bytes]]:
+    """What is data in a sparse file, with where it stands (lseek(2), SEEK_DATA).
+
+    Whole blocks, so that a hash does not depend on where the file system ends a hole.
+    """
+    at = 0
+    while at < size:
+        start, end = _next_data(source, at, size)
+        start = max(at, start - start % BLOCK_SIZE)
+        end = min(size, end + -end % BLOCK_SIZE)
+        os.lseek(source, start, os.SEEK_SET)
+        while start < end:
+            piece = os.read(source, min(PIECE, end - start))
+            if not piece:
+                return
+            yield start, piece
+            start += len(piece)
+        at = end
+
+
+def _next_data(source: int, at: int, size: int) -> tuple[int, int]:
+    """Where the next data begins and ends; the end of the file where there is none any more."""
+    try:
+        start = os.lseek(source, at, os.SEEK_DATA)
+        return min(start, size), min(os.lseek(source, start, os.SEEK_HOLE), size)
+    except OSError as error:
+        return (size, size) if error.errno == errno.ENXIO else (at, size)
+
+
+def _hash_sparse(source: int, status: os.stat_result, like: str, target: int = -1) -> str:
+    """The hash of a sparse file, and its data copied to the same places of an empty file."""
+    hole = status.st_size - status.st_blocks * 512
+    digest, at = new_digest(like or (SPARSE if hole > MOST_ZEROS_HASHED else "")), 0
+    for start, piece in _read_sparse(source, status.st_size):
+        add_zeros(digest, start - at)
+        digest.update(piece)
+        if target >= 0:
+            os.lseek(target, start, os.SEEK_SET)
             write_all(target, piece)
-    if sparse:
-        os.ftruncate(target, length)
-    return digest.hexdigest(), length
+        at = start + len(piece)
+    add_zeros(digest, status.st_size - at)
+    if target >= 0:
+        os.ftruncate(target, status.st_size)
+    return text_of(digest)
 
 
-def hash_of(source: int) -> tuple[str, int]:
-    """The BLAKE3 and the length of what an open file still holds."""
+def pieces_of(source: int) -> Iterator[bytes]:
+    """What an open file still holds, piece by piece."""
+    return iter(lambda: os.read(source, PIECE), b"")
+
+
+def hash_of(source: int, like: str = "") -> tuple[str, int]:
+    """The hash and the length of an open file's content, from where it stands.
+
+    ``like``: see new_digest. What is in a hole is not read.
+    """
+    if like.startswith(SPARSE):
+        status = os.fstat(source)
+        return _hash_sparse(source, status, like), status.st_size
+    digest = new_digest(like)
     content = os.read(source, PIECE)
-    if len(content) < PIECE:
-        return blake3(content).hexdigest(), len(content)
-    digest = blake3(content)
+    digest.update(content)
     length = len(content)
-    while piece := os.read(source, PIECE):
-        digest.update(piece)
-        length += len(piece)
-    return digest.hexdigest(), length
+    if length == PIECE:
+        status = os.fstat(source)
+        if status.st_blocks * 512 < status.st_size:
+            return _hash_sparse(source, status, like), status.st_size
+        for piece in pieces_of(source):
+            digest.update(piece)
+            length += len(piece)
+    return text_of(digest), length
 
 
 def write_all(target: int, piece: bytes) -> None:

@@ -17,7 +17,8 @@ from pathlib import Path
 from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 import msgspec
-from blake3 import blake3
+
+from brave_bridge.snapshots.hashing import new_digest, text_of
 
 _is_plain = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*").fullmatch
 _SAFE = "/ !$&'()*+,-.:;=@_~[]{}<>|^`#?"
@@ -42,7 +43,7 @@ class DamagedManifest(ValueError):
 
 
 class Entry(msgspec.Struct, frozen=True, array_like=True):
-    """One path. ``what`` is a file's BLAKE3, a link's target or a device's numbers.
+    """One path. ``what`` is a file's hash (see hashing), a link's target or a device's numbers.
 
     A file's ``what`` is empty where its content was never read (snapshots that the file
     system itself makes and keeps).
@@ -153,13 +154,13 @@ def _can_be(name: str) -> bool:
 _NO_NAMES = frozenset(("", ".", ".."))
 
 
-def checksum_of(manifest: Path) -> str:
-    """The BLAKE3 of a manifest file itself."""
-    digest = blake3()
+def checksum_of(manifest: Path, like: str = "") -> str:
+    """The hash of a manifest file itself; ``like``: see new_digest."""
+    digest = new_digest(like)
     with open(manifest, "rb", buffering=0) as stream:
-        while piece := stream.read(1 << 20):
+        for piece in iter(lambda: stream.read(1 << 20), b""):
             digest.update(piece)
-    return digest.hexdigest()
+    return text_of(digest)
 
 
 class _Index:
@@ -309,8 +310,8 @@ class ManifestWriter:
         self.pieces[folder] = (spool, offset, length)
 
     def finish(self) -> str:
-        """Write it under a temporary name, sync it, rename it last; its BLAKE3."""
-        digest = blake3()
+        """Write it under a temporary name, sync it, rename it last; its hash."""
+        digest = new_digest()
         temporary = self.path.with_suffix(".new")
         paths = {spool for spool, *_ in self.pieces.values()}
         spools = {path: open(path, "rb", buffering=0) for path in paths}  # noqa: SIM115
@@ -328,4 +329,4 @@ class ManifestWriter:
             for spool in spools.values():
                 spool.close()
         os.replace(temporary, self.path)
-        return digest.hexdigest()
+        return text_of(digest)

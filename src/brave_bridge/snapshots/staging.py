@@ -109,7 +109,7 @@ class Stager:
             copy = os.open(name, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600, dir_fd=target)
             if entry.flags & NO_COPY_ON_WRITE:
                 set_flags(copy, NO_COPY_ON_WRITE)  # which only an empty file takes
-            what, length = copy_content(original, copy, status, self.cloner)
+            what, length = copy_content(original, copy, status, self.cloner, entry.what)
             if length != entry.size or (entry.what and what != entry.what):
                 raise DamagedSnapshot(f"/{entry.path}: its content is not what was taken")
             dress_new(entry, copy, os.fstat(copy))

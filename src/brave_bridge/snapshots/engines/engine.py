@@ -32,7 +32,7 @@ class Mounted(msgspec.Struct, frozen=True):
 class Part(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """The snapshot of one mounted file system, as the description keeps it.
 
-    ``place`` is what the engine finds it by; ``checksum`` is the BLAKE3 of its manifest.
+    ``place`` is what the engine finds it by; ``checksum`` is the hash of its manifest.
     Paths in the lists are as a manifest writes them.
     """
 
