@@ -141,9 +141,8 @@ def _groups(members: Iterable[tuple[str, int]]) -> dict[str, frozenset[str]]:
     by_number: dict[int, set[str]] = {}
     for path, number in members:
         by_number.setdefault(number, set()).add(path)
-    return {
-        path: frozenset(group) for group in by_number.values() if len(group) > 1 for path in group
-    }
+    groups = (frozenset(group) for group in by_number.values() if len(group) > 1)
+    return {path: group for group in groups for path in group}
 
 
 def comparison_job(

@@ -14,6 +14,7 @@ import contextlib
 import errno
 import os
 import time
+from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -58,6 +59,7 @@ from brave_bridge.snapshots.swap_order import belongs_to_boot, depth, is_below, 
 
 _WORK = "work"
 _MOST_TOLD = 20
+_MANY = 50
 
 Tell = Callable[[str, int, int], None]
 """Called with the phase, how much of it is done, and of how much."""
@@ -228,7 +230,7 @@ class Restoration:
         manifest = Manifest(self.folder / "manifest.jsonl")
         try:
             wanted = {d.path for d in self._found.of(MISSING, CHANGED, ATTRIBUTES)}
-            self._wanted = {path: _entry_of(manifest, path) for path in wanted}
+            self._wanted = _entries_of(manifest, wanted)
             touched = {d.path.rpartition("/")[0] for d in self._found.differences} | {""}
             touched |= {path for path, entry in self._wanted.items() if entry.type == FOLDER}
             known = [folder for folder in touched if manifest.has_folder(folder)]
@@ -456,6 +458,15 @@ def _place(number: int) -> str:
 def _dress(entry: Entry, name: str, parent: int) -> None:
     """Give a path all its attributes, opened up first where it is locked against changes."""
     unlocked(lambda: set_attributes(entry, name, parent), name, parent)
+
+
+def _entries_of(manifest: Manifest, paths: set[str]) -> dict[str, Entry]:
+    """The entries of paths; of a folder with many of them all lines are read once."""
+    in_folder = Counter(path.rpartition("/")[0] for path in paths)
+    found: dict[str, Entry] = {}
+    for folder in (folder for folder, count in in_folder.items() if count > _MANY):
+        found.update((entry.path, entry) for entry in manifest.others_in(folder).values())
+    return {path: found.get(path) or _entry_of(manifest, path) for path in paths}
 
 
 def _entry_of(manifest: Manifest, path: str) -> Entry:

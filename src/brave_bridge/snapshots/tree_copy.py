@@ -14,6 +14,7 @@ from brave_bridge.snapshots.flushing import Flushing
 from brave_bridge.snapshots.folders import Boundary, list_folder, opened, opened_root
 from brave_bridge.snapshots.manifest import FILE, ManifestWriter, joined, type_of
 from brave_bridge.snapshots.mounts import mounts_below
+from brave_bridge.snapshots.sums import SUMS, write_sums
 
 Progress = Callable[[int, int], None]
 """Called with the entries and the bytes covered so far."""
@@ -56,6 +57,8 @@ def copy_tree(
 ) -> CopyReport:  # fmt: skip
     """Copy ``root`` to ``folder``/tree and write ``folder``/manifest.jsonl, which must not exist.
 
+    ``folder``/SHA256SUMS says the same of the contents to ``sha256sum -c``.
+
     ``previous`` is the like folder of an earlier snapshot on the same file system, to be
     shared with. OSError where anything but a vanished file cannot be read or written.
     """
@@ -72,6 +75,7 @@ def copy_tree(
         mounts=mounts_below(root),
     )
     report = _carried_out(job, folder, progress, helpers)
+    write_sums(folder / "manifest.jsonl", folder / SUMS)
     shutil.rmtree(folder / "anchors")
     return report
 
