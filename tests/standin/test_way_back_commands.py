@@ -136,7 +136,9 @@ def test_cover_keep_and_card_say_what_holds(run, tmp_path):
     assert "the 3 newest stay" in words
     code, words = run("card", "--folder", str(tmp_path), "--paper", "letter")
     made = [line for line in words.splitlines() if line]
-    assert code == 0 and [path.rpartition(".")[2] for path in made] == ["svg", "pdf", "txt"]
+    assert code == 0 and [path.rpartition(".")[2] for path in made] == [
+        "svg", "pdf", "txt", f"{tmp_path}/brave-bridge-rescue",
+    ]  # fmt: skip
     assert "brave-bridge --tree /mnt return" in run("card", "--text")[1]
     code, words = run("card", "--paper", "a5", "--folder", str(tmp_path))
     assert code == 1 and "a4, letter" in words

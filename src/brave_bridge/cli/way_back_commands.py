@@ -83,11 +83,14 @@ def return_to(
     note: Annotated[
         bool, typer.Option("--note", help="Keep the reason as a field note about the leg.")
     ] = False,
+    skip_damaged: Annotated[
+        bool, typer.Option("--skip-damaged", help="Leave out what is damaged in the way back.")
+    ] = False,
     json: Json = False,
 ) -> None:
     """Return to a way back: what would be lost is shown first. Run it again if it was cut off."""
     ways = _ways(context)
-    chosen = ways.snapshots.find(identifier)
+    chosen = ways.snapshots.find(identifier, though_damaged=skip_damaged)
     if preview or not (json or yes):
         found = ways.preview(identifier)
         document = shapes.document("preview", id=chosen.id, **way_back_shapes.preview(found))
@@ -97,7 +100,8 @@ def return_to(
     confirm(yes, f"Return {ways.machine.name} to {chosen.id}?")
     if not (reason or yes or json):
         reason = typer.prompt("Why (kept in the logbook)", default="", show_default=False)
-    follow_to_end(ways.desk, ways.begin_return(chosen, reason, note=note), json, ask=False)
+    procedure = ways.begin_return(chosen, reason, note=note, skip_damaged=skip_damaged)
+    follow_to_end(ways.desk, procedure, json, ask=False)
 
 
 @app.command()
@@ -139,7 +143,7 @@ def compare(
 def put_back(context: typer.Context, identifier: Id, path: str, yes: Yes = False) -> None:
     """Put one path of a way back in place, with all below it; everything else stays."""
     ways = _ways(context)
-    chosen = ways.snapshots.find(identifier)
+    chosen = ways.snapshots.find(identifier, though_damaged=True)
     confirm(yes, f"Put {path} of {chosen.id} back on {ways.machine.name}?")
     print(ways.put_back(chosen.id, path))
 

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.rescue import advice_for, is_system
+from brave_bridge.machines.rooted import inside
 
 _ENTER = """
 set -e
@@ -50,12 +51,20 @@ class TreeMachine(FolderMachine):
         return [*namespaces, "/bin/sh", "-c", _ENTER, "enter", str(self.root), *argv]
 
 
+def _has_ways_back(folder: Path) -> bool:
+    """Whether a system was kept here, whatever is left of it."""
+    return any((inside(folder, STATE_FOLDER) / "snapshots").glob("*/description.toml"))
+
+
 def open_tree(folder: Path) -> TreeMachine:
-    """The machine of a root tree; MachineError where the folder is no system."""
+    """The machine of a root tree; MachineError where the folder is no system.
+
+    A system that has lost all that tells of it is still opened for its ways back.
+    """
     folder = folder.absolute()
     if not folder.is_dir():
         raise MachineError("opening the tree", str(folder), "there is no such folder")
-    if not is_system(folder):
+    if not is_system(folder) and not _has_ways_back(folder):
         raise MachineError(
             "opening the tree",
             str(folder),

@@ -42,6 +42,7 @@ class ReturnBrief(msgspec.Struct, frozen=True, tag="return"):
     way_back: str
     reason: str
     surroundings: Surroundings = Surroundings()
+    skip_damaged: bool = False
 
 
 class UpdateBrief(msgspec.Struct, frozen=True, tag="update"):
@@ -135,7 +136,9 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return check_way_back(brief.way_back)
         case ReturnBrief():
             check = family_named(brief.family).check if brief.family in CROSSING_FAMILIES else None
-            return go_back(brief.way_back, check, brief.surroundings)
+            return go_back(
+                brief.way_back, check, brief.surroundings, skip_damaged=brief.skip_damaged
+            )
         case UpdateBrief():
             return bring_up_to_date(family_named(brief.family))
         case CrossBrief():

@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from datetime import UTC, datetime
 
+import msgspec
+
 from brave_bridge.bootloaders.reading import read_loader
 from brave_bridge.core.boot.entries import entry_for
 from brave_bridge.core.crossing.requests import (
@@ -105,16 +107,17 @@ class WayBackDeeds:
         """Return to a snapshot, or finish a return that was cut off."""
         if mounts := self._became(request.snapshot):
             return Restored(0, 0, 0, 0.0, restart_needed=True, used_up=(mounts,))
-        snapshot = self.snapshots.find(request.snapshot)
+        snapshot = self.snapshots.find(request.snapshot, though_damaged=request.skip_damaged)
 
         def tell(phase: str, done: int, total: int) -> None:
             of = f" of {total}" if total else ""
             report(100 * done / total if total else 0, f"{phase}: {done}{of} paths", "")
 
-        done = Returning(self.snapshots).restore(snapshot, tell)
+        done = Returning(self.snapshots).restore(snapshot, tell, skip_damaged=request.skip_damaged)
         return Restored(
             done.put_back, done.removed, done.bytes_copied, done.seconds, done.restart_needed,
             done.aside, done.used_up, tuple(plain(sentence) for sentence in done.told),
+            done.skipped,
         )  # fmt: skip
 
     def _became(self, identifier: str) -> str:
@@ -124,13 +127,16 @@ class WayBackDeeds:
 
     def compare(self, request: CompareWithSnapshot, report: Report) -> Reply:
         """Hold the machine against a snapshot, every file read."""
-        snapshot = self.snapshots.find(request.snapshot)
+        snapshot = self.snapshots.find(request.snapshot, though_damaged=bool(request.but_for))
         total = max(snapshot.entries, 1)
         found = Returning(self.snapshots).preview(
             snapshot,
             lambda done: report(min(100 * done / total, 100), f"{done} of {total} paths", ""),
             by_content=True,
         )
+        but_for = set(request.but_for)
+        kept = tuple(d for d in found.differences if f"/{d.path}" not in but_for)
+        found = msgspec.structs.replace(found, differences=kept)
         return Compared(found.count, tuple(plain(example) for example in found.named()))
 
     def expire(self) -> Reply:

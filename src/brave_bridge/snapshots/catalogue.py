@@ -42,6 +42,7 @@ from brave_bridge.snapshots.engines.choose import ENGINES, choose
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.manifest import Manifest, checksum_of
 from brave_bridge.snapshots.parts import Layout, layout_of
+from brave_bridge.snapshots.rescue.build import keep_rescue_tool
 from brave_bridge.snapshots.taking import (
     Taking,
     base_of,
@@ -51,6 +52,7 @@ from brave_bridge.snapshots.taking import (
 )
 from brave_bridge.snapshots.tree_copy import Progress, covered_bytes
 
+_OR_SKIP = "; or leave out what is damaged: return --skip-damaged"
 _GONE, _USES = "gone.jsonl", "uses.json"
 _MOST_GONE = 200
 
@@ -129,16 +131,21 @@ class Snapshots:
                 id=folder.name, machine=self.machine.name, release="", created=when, reason="",
                 leg="", version="",
             )  # fmt: skip
-            return Kept(snapshot=nameless, fault=f"its description cannot be read: {error}")
+            fault = f"its description cannot be read: {error}"
+            return Kept(snapshot=nameless, fault=fault, can_be_read=False)
         keeping, doubt = Keeping(), ""
         try:
             keeping = read_keeping(folder)
         except (OSError, ValueError) as error:
             doubt = f"what was decided about it cannot be read: {error}"
-        fault = self._fault(snapshot, keeping)
-        return Kept(snapshot=snapshot, keeping=keeping, fault=fault, doubt=doubt)
+        fault = self._fault(snapshot)
+        damaged = f"damaged: {keeping.faults[0]}" if keeping.faults else ""
+        return Kept(
+            snapshot=snapshot, keeping=keeping, fault=fault or damaged, doubt=doubt,
+            can_be_read=not fault,
+        )  # fmt: skip
 
-    def _fault(self, snapshot: Snapshot, keeping: Keeping) -> str:
+    def _fault(self, snapshot: Snapshot) -> str:
         base = self.base(snapshot)
         if not base.is_dir():
             return f"the disk that keeps it is not here: {snapshot.kept_in}"
@@ -153,26 +160,29 @@ class Snapshots:
                 return f"its manifest of {part.mount} is missing"
             if fault := ENGINES[part.engine].fault(part, base / part.folder):
                 return fault
-        return f"damaged: {keeping.faults[0]}" if keeping.faults else ""
+        return ""
 
     def base(self, snapshot: Snapshot) -> Path:
         """The folder that holds a snapshot's parts."""
         return base_of(snapshot, self.folder)
 
-    def find(self, identifier: str) -> Snapshot:
-        """A snapshot by its id, or by ``newest``; MachineError where there is none that serves."""
+    def find(self, identifier: str, *, though_damaged: bool = False) -> Snapshot:
+        """A snapshot by its id, or by ``newest``; MachineError where there is none that serves.
+
+        ``though_damaged``: also one of which single files are damaged.
+        """
         known = self.listed()
         whole = [kept.snapshot for kept in known if kept.is_whole]
         if identifier == "newest" and whole:
             return whole[-1]
         kept = next((kept for kept in known if kept.snapshot.id == identifier), None)
-        if kept and kept.is_whole:
+        if kept and (kept.is_whole or (though_damaged and kept.can_be_read)):
             return kept.snapshot
         names = ", ".join(snapshot.id for snapshot in whole) or "none"
         if kept:
             raise MachineError(
                 f"opening the way back {identifier!r}", self.machine.name, kept.fault,
-                f"use another one: {names}",
+                f"use another one: {names}{_OR_SKIP if kept.can_be_read else ''}",
             )  # fmt: skip
         past = next((gone for gone in self.gone() if gone.id == identifier), None)
         seen = f"it ended {past.ended[:10]}: {past.why}; " if past else ""
@@ -249,7 +259,7 @@ class Snapshots:
         try:
             make_state_folder(self.machine)
             taking = Taking(self.machine, self.folder, known, about, self.now(), self.version)
-            return taking.take(identifier, progress or (lambda entries, size: None))
+            taken = taking.take(identifier, progress or (lambda entries, size: None))
         except (OSError, ValueError) as error:
             raise MachineError(
                 "taking a snapshot",
@@ -257,6 +267,10 @@ class Snapshots:
                 getattr(error, "strerror", "") or str(error),
                 "free space, or run it with the right to read everything; nothing was changed",
             ) from error
+        for folder in {self.machine.state, Path(taken.kept_in or self.machine.state)}:
+            with contextlib.suppress(OSError):
+                keep_rescue_tool(folder)
+        return taken
 
     # What is decided about it
 

@@ -8,6 +8,7 @@ import msgspec
 
 from brave_bridge.snapshots.files import describe_special, hash_of, open_to_read
 from brave_bridge.snapshots.folders import open_folder, open_root
+from brave_bridge.snapshots.hashing import is_same
 from brave_bridge.snapshots.manifest import (
     BLOCK,
     CHARACTER,
@@ -32,10 +33,14 @@ class FolderChecked(msgspec.Struct):
 
 
 class CheckJob(msgspec.Struct, tag="check", frozen=True):
-    """Check the snapshot's files below ``tree`` against its manifest, content included."""
+    """Check the snapshot's files below ``tree`` against its manifest, content included.
+
+    ``alone``: a folder without the folders in it.
+    """
 
     manifest: str
     tree: str
+    alone: bool = False
 
     item: ClassVar = str
     result: ClassVar = FolderChecked
@@ -49,6 +54,7 @@ class FolderChecker:
 
     def __init__(self, job: CheckJob) -> None:
         self.manifest = Manifest(Path(job.manifest))
+        self.alone = job.alone
         self.tree = open_root(job.tree)
         self._result: FolderChecked
 
@@ -58,13 +64,16 @@ class FolderChecker:
 
     def do(self, item: str) -> FolderChecked:
         """Check what is in a folder; the folders in it are ``more``."""
-        self._result = FolderChecked(item, list(self.manifest.folders_in(item)))
+        inner = [] if self.alone else list(self.manifest.folders_in(item))
+        self._result = FolderChecked(item, inner)
         entries = self.manifest.others_in(item)
         self._result.entries = len(entries) + 1
         try:
             folder = open_folder(self.tree, decoded_path(item))
         except OSError as error:
             self._result.faults.append(f"/{item}: {error.strerror}")
+            why = f"its folder: {error.strerror}"
+            self._result.faults += [f"/{entry.path}: {why}" for entry in entries.values()]
             return self._result
         try:
             for name, entry in entries.items():
@@ -95,7 +104,9 @@ class FolderChecker:
         self._result.bytes_read += length
         if length != entry.size:
             return f"{length} bytes where {entry.size} were taken"
-        return "" if what == entry.what or not entry.what else "its content is not what was taken"
+        if not entry.what or is_same(what, entry.what):
+            return ""
+        return "its content is not what was taken"
 
     @staticmethod
     def _special_fault(entry: Entry, name: str, folder: int) -> str:

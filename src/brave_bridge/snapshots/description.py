@@ -127,6 +127,8 @@ class Kept(msgspec.Struct, frozen=True, kw_only=True):
     fault: str = ""
     doubt: str = ""
     """Why what was decided about it is not known."""
+    can_be_read: bool = True
+    """Whether at most single files of it are damaged, so that the others can come back."""
     use: Use | None = None
 
     @property

@@ -22,6 +22,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.text import byte_size
+from brave_bridge.snapshots.checking import CheckJob
 from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
 from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.cover import STAGING, Cover
@@ -79,6 +80,8 @@ class RestoreReport(msgspec.Struct, frozen=True):
     """Mounts whose snapshot became the file system itself, and is none any more."""
     told: tuple[str, ...] = ()
     """What was left alone, or came back otherwise than it was, in sentences."""
+    skipped: tuple[str, ...] = ()
+    """The paths that could not come back, as they are damaged in the snapshot."""
 
     def __add__(self, other: "RestoreReport") -> "RestoreReport":
         return RestoreReport(
@@ -90,6 +93,7 @@ class RestoreReport(msgspec.Struct, frozen=True):
             self.aside + other.aside,
             self.used_up + other.used_up,
             self.told + other.told,
+            self.skipped + other.skipped,
         )
 
 
@@ -110,14 +114,17 @@ class Restoration:
     """The return of one part: ``root`` to what ``folder`` holds (``tree``: where its files are).
 
     ``mount`` is where the part stands on the machine; ``apart`` names what was a mount or a
-    subvolume in it when the snapshot was taken.
+    subvolume in it when the snapshot was taken. ``skip_damaged``: a file that is damaged in
+    the snapshot is left as it is, ``skipped`` names it with its fault; else nothing is done.
     """
 
     def __init__(
         self, root: Path, folder: Path, cover: Cover, journal: Journal,
         tree: Path | None = None, tell: Tell | None = None, mount: str = "/",
-        apart: tuple[str, ...] = (),
+        apart: tuple[str, ...] = (), skip_damaged: bool = False,
     ) -> None:  # fmt: skip
+        self.skip_damaged = skip_damaged
+        self.skipped: tuple[tuple[str, str], ...] = ()
         self.mount = mount
         self.part_apart = apart
         self.root = root
@@ -145,6 +152,8 @@ class Restoration:
         self._found = self._without_swap_files(found)
         self._refuse_to_displace()
         self._read_wanted()
+        if self.skip_damaged:
+            self._leave_out_damaged()
         times = os.stat(self.root)
         (self.staging / _WORK).mkdir(parents=True, mode=0o700)
         try:
@@ -177,6 +186,26 @@ class Restoration:
             if d.path not in in_use and not (d.how == EXTRA and d.path in above)
         )
         return msgspec.structs.replace(found, differences=kept, held=found.held | above)
+
+    def _leave_out_damaged(self) -> None:
+        """Take what cannot come back out of what is to be done."""
+        faults = self._faults_of_wanted()
+        self.skipped = tuple(sorted(faults.items()))
+        kept = tuple(d for d in self._found.differences if d.path not in faults)
+        self._found = msgspec.structs.replace(self._found, differences=kept)
+        self._wanted = {path: e for path, e in self._wanted.items() if path not in faults}
+
+    def _faults_of_wanted(self) -> dict[str, str]:
+        paths = {d.path for d in self._found.of(MISSING, CHANGED)}
+        folders = {path.rpartition("/")[0] for path in paths}
+        job = CheckJob(str(self.folder / "manifest.jsonl"), str(self.tree), alone=True)
+        faults: dict[str, str] = {}
+        for done in carry_out(job, sorted(folders), self.helpers):
+            for fault in done.faults:
+                path, _, words = fault[1:].partition(": ")
+                if path in paths:
+                    faults[path] = words
+        return faults
 
     def _too_little_room(self) -> OSError:
         """What to say where there was no room for what is staged, which is gone again."""
@@ -374,14 +403,16 @@ class Restoration:
         put_back = len(self._found.of(MISSING, CHANGED, ATTRIBUTES))
         removed = len(self._found.of(EXTRA))
         return RestoreReport(
-            put_back, removed, self.bytes_copied, time.monotonic() - began, told=self._sentences()
-        )
+            put_back, removed, self.bytes_copied, time.monotonic() - began, told=self._sentences(),
+            skipped=tuple(f"{self.mount.rstrip('/')}/{path}" for path, _ in self.skipped),
+        )  # fmt: skip
 
     def _sentences(self) -> tuple[str, ...]:
         """What was left alone, and which names of a file no longer share its content."""
         mount = self.mount.rstrip("/")
         known = {path for path in self._found.apart if path not in self._places()}
         return (
+            *(f"{mount}/{path} could not come back: {fault}" for path, fault in self.skipped),
             *(sentence.replace("/", f"{mount}/", 1) for sentence in self._told),
             *(f"{mount}/{path} is a mount or subvolume that came since: it was left alone"
               for path in sorted(known)[:_MOST_TOLD]),

@@ -125,8 +125,14 @@ class Returning:
 
     # Returning
 
-    def restore(self, snapshot: Snapshot, tell: Tell | None = None) -> RestoreReport:
-        """Return the machine to a snapshot; can be run again at any time until it is done."""
+    def restore(
+        self, snapshot: Snapshot, tell: Tell | None = None, *, skip_damaged: bool = False
+    ) -> RestoreReport:
+        """Return the machine to a snapshot; can be run again at any time until it is done.
+
+        ``skip_damaged``: files that are damaged in it stay as they are, and are named with
+        where else they could come from.
+        """
         with contextlib.ExitStack() as stack, self._explained(f"returning to {snapshot.id}"):
             began = time.monotonic()
             pairs = self._parts(snapshot)
@@ -134,7 +140,7 @@ class Returning:
                 self.snapshots.check_manifest(snapshot, part)
             ways = {part.mount: self._way(part, mounted, snapshot)[0] for part, mounted in pairs}
             restorations = [
-                self._restoration(snapshot, part, mounted, stack, tell)
+                self._restoration(snapshot, part, mounted, stack, tell, skip_damaged)
                 for part, mounted in pairs
                 if ways[part.mount] == FILES
             ]
@@ -144,7 +150,45 @@ class Returning:
                     report += self._return_whole(snapshot, part, mounted, ways[part.mount])
             if report.used_up:
                 self.snapshots.use_up(snapshot, BECAME + ", ".join(report.used_up))
-            return msgspec.structs.replace(report, seconds=time.monotonic() - began)
+            told = (*report.told, *self._elsewhere(snapshot, report.skipped))
+            return msgspec.structs.replace(report, told=told, seconds=time.monotonic() - began)
+
+    def _elsewhere(self, snapshot: Snapshot, paths: tuple[str, ...]) -> Iterator[str]:
+        """From where else what could not come back could come, a sentence for each path."""
+        others = [kept.snapshot for kept in self.snapshots.listed() if kept.can_be_read]
+        for path in paths:
+            wanted = self._entry(snapshot, path)
+            same = [
+                other.id
+                for other in reversed(others)
+                if other.id != snapshot.id and wanted and self._has_alike(other, path, wanted)
+            ]
+            places = [f"put-back {same[0]} {path}"] if same else []
+            places += [f"the package {name}" for name in self._owners(path)]
+            yield f"{path}: {' or '.join(places) or 'nothing else here has it'}"
+
+    def _entry(self, snapshot: Snapshot, path: str) -> Entry | None:
+        try:
+            part, inside = self._part_of(snapshot, path)
+            manifest = self.snapshots.manifest(snapshot, part)
+        except MachineError:
+            return None
+        try:
+            return manifest.entry(inside)
+        finally:
+            manifest.close()
+
+    def _has_alike(self, other: Snapshot, path: str, wanted: Entry) -> bool:
+        found = self._entry(other, path)
+        return found is not None and (found.what, found.size) == (wanted.what, wanted.size)
+
+    def _owners(self, path: str) -> list[str]:
+        """The packages that ship a path, by dpkg's own lists."""
+        line = f"{path}\n".encode()
+        lists = (self.machine.root / "var/lib/dpkg/info").glob("*.list")
+        with contextlib.suppress(OSError):
+            return [name.name[: -len(".list")] for name in lists if line in name.read_bytes()]
+        return []
 
     def _return_whole(
         self, snapshot: Snapshot, part: Part, mounted: Mounted, way: str
@@ -192,7 +236,7 @@ class Returning:
 
     def _restoration(
         self, snapshot: Snapshot, part: Part, mounted: Mounted, stack: contextlib.ExitStack,
-        tell: Tell | None,
+        tell: Tell | None, skip_damaged: bool = False,
     ) -> Restoration:  # fmt: skip
         tree = stack.enter_context(self.snapshots.shown(snapshot, part))
         journal = new_journal(snapshot.id, self.machine.name, snapshot.kept_in)
@@ -201,7 +245,7 @@ class Returning:
         if part.engine == "btrfs":
             stack.enter_context(btrfs.writable(mounted.folder, afterwards=not part.read_only))
         return Restoration(
-            mounted.folder, folder, cover, journal, tree, tell, part.mount, part.apart
+            mounted.folder, folder, cover, journal, tree, tell, part.mount, part.apart, skip_damaged
         )
 
     def restore_path(self, snapshot: Snapshot, path: str) -> str:

@@ -17,6 +17,7 @@ from brave_bridge.snapshots.files import (
     set_flags,
 )
 from brave_bridge.snapshots.folders import open_root, opened, opened_parent
+from brave_bridge.snapshots.hashing import is_same
 from brave_bridge.snapshots.manifest import FILE, NO_COPY_ON_WRITE, Entry, decoded_path
 
 HANDFUL = 64
@@ -110,7 +111,7 @@ class Stager:
             if entry.flags & NO_COPY_ON_WRITE:
                 set_flags(copy, NO_COPY_ON_WRITE)  # which only an empty file takes
             what, length = copy_content(original, copy, status, self.cloner, entry.what)
-            if length != entry.size or (entry.what and what != entry.what):
+            if length != entry.size or (entry.what and not is_same(what, entry.what)):
                 raise DamagedSnapshot(f"/{entry.path}: its content is not what was taken")
             dress_new(entry, copy, os.fstat(copy))
         finally:

@@ -9,12 +9,13 @@ from brave_bridge.core.ways_back.recovery_card import (
 )
 from brave_bridge.runner.card_maker import STEM, card_facts, keep_card
 from brave_bridge.snapshots.catalogue import make_state_folder
+from brave_bridge.snapshots.rescue.build import keep_rescue_tool
 from brave_bridge.workbench.desk import Desk
 
 
 def card_of(desk: Desk) -> Card:
     """The card as things are now."""
-    return make_card(card_facts(desk.machine, desk.facts(), desk.snapshots))
+    return make_card(card_facts(desk.machine, desk.facts_as_far_as_known(), desk.snapshots))
 
 
 def text_of(desk: Desk) -> str:
@@ -23,13 +24,17 @@ def text_of(desk: Desk) -> str:
 
 
 def save_card(desk: Desk, folder: Path, paper: str = "a4") -> list[Path]:
-    """Write the card as SVG, PDF and text to a folder, and keep it with the machine."""
+    """Write the card as SVG, PDF and text to a folder, and keep it with the machine.
+
+    The rescue tool comes with it: the card says how to go back by that.
+    """
     from brave_bridge.drawings import card as drawing
 
     make_state_folder(desk.machine)
-    keep_card(desk.machine, desk.facts(), desk.snapshots, drawn=True)
+    keep_card(desk.machine, desk.facts_as_far_as_known(), desk.snapshots, drawn=True)
     card = card_of(desk)
     stem = f"{STEM}-{desk.machine.name}"
     text = folder / f"{stem}.txt"
     text.write_text(card_text(card), encoding="utf-8")
-    return [*drawing.save_card(card, folder, stem, paper), text]
+    tool = keep_rescue_tool(folder)
+    return [*drawing.save_card(card, folder, stem, paper), text, tool]

@@ -19,7 +19,7 @@ from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
-from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
 from brave_bridge.families.choose import survey
 from brave_bridge.families.identify import read_identity
@@ -84,8 +84,11 @@ class Desk:
     # Where the machine stands
 
     def family(self) -> str:
-        """The machine's family by its line; empty where the line is unknown."""
-        line = self.line()
+        """The machine's family by its line; empty where that is not known."""
+        try:
+            line = self.line()
+        except MachineError:
+            return ""
         return line.family if line else ""
 
     def line(self) -> ReleaseLine | None:
@@ -95,6 +98,13 @@ class Desk:
     def facts(self) -> Facts:
         """Read the machine's facts; MachineError where it is no system that can be read."""
         return survey(self.machine, self.family())
+
+    def facts_as_far_as_known(self) -> Facts:
+        """The machine's facts; none where it cannot be read, which a return does without."""
+        try:
+            return self.facts()
+        except MachineError:
+            return nothing_known(self.machine.name, self.machine.kind)
 
     def survey(
         self, to: str = "", facts: Facts | None = None, listed: tuple[Kept, ...] | None = None

@@ -60,7 +60,7 @@ def preview_return(desk: Desk, snapshot: Snapshot, tell: Callable[[int], None]) 
     """Compare, and read what the snapshot and the machine say of themselves."""
     returning = Returning(desk.snapshots)
     comparison = returning.preview(snapshot, tell)
-    facts = desk.facts()
+    facts = desk.facts_as_far_as_known()
     how = tuple(returning.how(snapshot))
     packages = _package_changes(desk, snapshot, facts)
     changed = {name for name, *_ in packages}

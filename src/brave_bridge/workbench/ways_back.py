@@ -196,7 +196,8 @@ class WaysBack:
         return self.choices
 
     def _tell(self, kind: str, words: str) -> None:
-        """Write what was decided into the logbook."""
+        """Write what was decided into the logbook; a damaged one is set aside first."""
+        self.desk.set_aside_damage()
         logbook = self.desk.logbook()
         identifier = f"{datetime.now(UTC).strftime('%Y%m%d-%H%M%S-%f')}-{kind}"
         logbook.begin(
@@ -223,7 +224,7 @@ class WaysBack:
 
     def file_then(self, identifier: str, path: str) -> bytes:
         """A file as a way back has it; MachineError where it is none or very long."""
-        return self.returning.read_file(self.snapshots.find(identifier), path, _LIMIT)
+        return self.returning.read_file(self._good_files_of(identifier), path, _LIMIT)
 
     def file_now(self, path: str) -> bytes:
         """The same file as the machine has it."""
@@ -233,9 +234,13 @@ class WaysBack:
         """Put one path back, with all below it; what it came to."""
         if self.desk.open_procedure() is not None:
             raise Refused("putting back", "a procedure has not ended", "go on with it first")
-        done = self.returning.restore_path(self.snapshots.find(identifier), path)
+        done = self.returning.restore_path(self._good_files_of(identifier), path)
         self._tell("put-back", f"{done}, from {identifier}")
         return done
+
+    def _good_files_of(self, identifier: str) -> Snapshot:
+        """A way back for the sake of single files, each of which is checked as it is read."""
+        return self.snapshots.find(identifier, though_damaged=True)
 
     def check(self, identifier: str) -> Checked:
         """Read one again, right here."""
@@ -248,17 +253,20 @@ class WaysBack:
     ) -> ReturnPreview:
         """What a return would do; nothing is changed by looking."""
         self.desk.must_read_records()
-        return preview_return(self.desk, self.snapshots.find(identifier), tell)
+        return preview_return(self.desk, self._good_files_of(identifier), tell)
 
-    def begin_return(self, snapshot: Snapshot, reason: str, *, note: bool = False) -> str:
+    def begin_return(
+        self, snapshot: Snapshot, reason: str, *, note: bool = False, skip_damaged: bool = False
+    ) -> str:
         """Begin to return in a runner; the procedure's id. The reason is kept.
 
         ``note``: keep the reason as a field note too, for every machine that faces the leg.
+        ``skip_damaged``: files that are damaged in the way back stay as they are.
         """
         title = f"back to {snapshot.release} of {snapshot.created[:16].replace('T', ' ')}"
         waiting = self.desk.open_procedure()
-        around = surroundings_of(decode_brief(waiting.brief)) if waiting else Surroundings()
-        brief = ReturnBrief(self.desk.family(), snapshot.id, reason, around)
+        around = _surroundings_of(waiting) if waiting else Surroundings()
+        brief = ReturnBrief(self.desk.family(), snapshot.id, reason, around, skip_damaged)
         if note and reason.strip():
             self._write_note(snapshot, reason)
         return self.desk.begin("return", title, brief, True)
@@ -315,3 +323,11 @@ def _changed(difference: Difference) -> Changed:
         difference.live_size,
         FOLDER in (difference.type, difference.live_type),
     )
+
+
+def _surroundings_of(waiting: ProcedureRow) -> Surroundings:
+    """What a procedure that is given up had entered; nothing where another version began it."""
+    try:
+        return surroundings_of(decode_brief(waiting.brief))
+    except msgspec.DecodeError:
+        return Surroundings()

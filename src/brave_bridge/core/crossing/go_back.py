@@ -28,21 +28,26 @@ from brave_bridge.core.crossing.surroundings import Surroundings, leave
 
 
 def go_back(
-    way_back: str, check: Callable[[], Run] | None, surroundings: Surroundings = Surroundings()
-) -> Script[Outcome]:
+    way_back: str, check: Callable[[], Run] | None, surroundings: Surroundings = Surroundings(),
+    *, skip_damaged: bool = False,
+) -> Script[Outcome]:  # fmt: skip
     """Restore a snapshot, let the package manager check itself, compare by content.
 
     ``check`` is None for a family that has none yet. ``surroundings`` are those of a
-    crossing that was given up; they are left at the end.
+    crossing that was given up; they are left at the end. ``skip_damaged``: see RestoreSnapshot.
     """
-    outcome = yield from _restored(way_back, check)
+    outcome = yield from _restored(way_back, check, skip_damaged)
     warnings = yield from leave(surroundings)
     return msgspec.structs.replace(outcome, warnings=outcome.warnings + warnings)
 
 
-def _restored(way_back: str, check: Callable[[], Run] | None) -> Script[Outcome]:
+def _restored(
+    way_back: str, check: Callable[[], Run] | None, skip_damaged: bool
+) -> Script[Outcome]:
     yield Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
-    reply = yield RestoreSnapshot(title=f"Put back what {way_back} holds", snapshot=way_back)
+    reply = yield RestoreSnapshot(
+        title=f"Put back what {way_back} holds", snapshot=way_back, skip_damaged=skip_damaged
+    )
     if not isinstance(reply, Restored):
         return _not_back(way_back, "restore", reply)
     restored = reply
@@ -53,7 +58,9 @@ def _restored(way_back: str, check: Callable[[], Run] | None) -> Script[Outcome]
     if not restored.used_up:
         # Before anything runs on it: a package manager's check may write.
         reply = yield CompareWithSnapshot(
-            title="Compare the machine with the snapshot, every file read", snapshot=way_back
+            title="Compare the machine with the snapshot, every file read",
+            snapshot=way_back,
+            but_for=restored.skipped,
         )
         if not isinstance(reply, Compared) or reply.count:
             return _not_back(way_back, "comparison", reply)

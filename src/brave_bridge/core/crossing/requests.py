@@ -237,16 +237,21 @@ class UnguardServices(Request, frozen=True, tag=True, kw_only=True):
 
 
 class RestoreSnapshot(Request, frozen=True, tag=True, kw_only=True):
-    """Make the machine equal to a snapshot in all that it covers. Reply: Restored."""
+    """Make the machine equal to a snapshot in all that it covers. Reply: Restored.
+
+    ``skip_damaged``: files that are damaged in the snapshot stay as they are, and are named.
+    """
 
     snapshot: str
+    skip_damaged: bool = False
     done_when: ClassVar[DoneWhen] = DoneWhen.CONTENT_STANDS
 
 
 class CompareWithSnapshot(Request, frozen=True, tag=True, kw_only=True):
-    """Compare the machine with a snapshot by content. Reply: Compared."""
+    """Compare the machine with a snapshot by content, but for some paths. Reply: Compared."""
 
     snapshot: str
+    but_for: tuple[str, ...] = ()
 
 
 class Restart(Request, frozen=True, tag=True, kw_only=True):
@@ -384,7 +389,8 @@ class Restored(Reply, frozen=True, tag=True):
 
     ``restart_needed`` where the system goes on as it was until it restarts; ``aside`` names
     what was set aside with the system as it was before; ``used_up`` the mounts whose snapshot
-    became the file system itself; ``told`` says what was left alone.
+    became the file system itself; ``told`` says what was left alone,
+    ``skipped`` are the paths that are damaged in the snapshot.
     """
 
     put_back: int
@@ -395,6 +401,7 @@ class Restored(Reply, frozen=True, tag=True):
     aside: tuple[str, ...] = ()
     used_up: tuple[str, ...] = ()
     told: tuple[str, ...] = ()
+    skipped: tuple[str, ...] = ()
 
 
 class SnapshotChecked(Reply, frozen=True, tag=True):

@@ -105,6 +105,16 @@ class Evidence(msgspec.Struct, frozen=True):
     when: str = ""
 
 
+def nothing_known(machine: str, kind: str) -> "Facts":
+    """The facts of a system that cannot be read: a return needs no more."""
+    unknown = Identity("", "a system that cannot be read", "", "", "")
+    return Facts(
+        machine=machine, kind=kind, taken_at="", identity=unknown, packages=(), source_files=(),
+        sources=(), archives=(), changed_configs=(), set_aside=(), space=(), kernels=(), tools={},
+        evidence=(),
+    )  # fmt: skip
+
+
 class Facts(msgspec.Struct, frozen=True):
     """Everything that one survey read. ``taken_at`` is ISO 8601 in UTC."""
 

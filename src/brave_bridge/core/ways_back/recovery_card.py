@@ -150,6 +150,8 @@ def _steps(facts: CardFacts, good: str) -> Iterable[Step]:
         tuple(mount_commands(facts.parts)),
     )
     yield Step("Go back, with Brave Bridge on the medium:", (return_command(facts),))
+    if any(part.engine in ("copy", "btrfs") for part in facts.parts):
+        yield Step("Or with nothing but Python on it:", (rescue_command(facts),))
     if by_hand := tuple(commands_by_hand(facts)):
         yield Step("Or without it, by common tools (each command is one line):", by_hand)
     yield Step("Then:", (f"umount -R {RESCUE_ROOT}", "reboot"))
@@ -168,6 +170,12 @@ def mount_commands(parts: Iterable[CardPart]) -> Iterable[str]:
 def return_command(facts: CardFacts) -> str:
     """The command that returns from a rescue shell."""
     return f"brave-bridge --tree {RESCUE_ROOT} return {facts.way_back or 'newest'}"
+
+
+def rescue_command(facts: CardFacts) -> str:
+    """The command that returns by the tool that lies beside the way back."""
+    tool = f"{RESCUE_ROOT}{facts.state}/brave-bridge-rescue"
+    return f"python3 {tool} return {RESCUE_ROOT} {facts.way_back or 'newest'}"
 
 
 def commands_by_hand(facts: CardFacts) -> Iterable[str]:
