@@ -5,6 +5,7 @@ import fcntl
 import hashlib
 import os
 import re
+import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import BinaryIO
@@ -17,7 +18,12 @@ from brave_bridge.archives.fault import ArchiveFault
 
 _TIMEOUT = httpx.Timeout(30, connect=15)
 _FILE = re.compile(r"^(?:file|copy):/*")
-_CHUNK = 1 << 16
+
+SLOW_SECONDS, LEAST_BYTES_A_SECOND = 60.0, 500
+"""Whoever gives less than that for so long is given up."""
+
+MOST_SECONDS = 4 * 3600.0
+"""How long one file may take altogether."""
 
 
 class Got(msgspec.Struct, frozen=True):
@@ -74,7 +80,9 @@ class Downloader:
                 return None
             _check_status(got)
             content = bytearray()
-            for piece in got.iter_bytes(_CHUNK):
+            pace = _Pace(address)
+            for piece in got.iter_bytes():
+                pace.saw(len(piece))
                 content += piece
                 if len(content) > limit:
                     raise ArchiveFault("size", f"is longer than {limit} bytes", address)
@@ -114,7 +122,9 @@ class Downloader:
             _check_status(got)
             if got.status_code != httpx.codes.PARTIAL_CONTENT:
                 have = stream.truncate(0)
+            pace = _Pace(address)
             for piece in got.iter_raw():
+                pace.saw(len(piece))
                 have += len(piece)
                 if have > size:
                     stream.truncate(0)
@@ -153,6 +163,28 @@ class Downloader:
             ) from error
         except OSError as error:
             raise ArchiveFault("unreachable", error.strerror or str(error), address) from error
+
+
+class _Pace:
+    """Ends what would never end: a server that goes on giving, and next to nothing."""
+
+    def __init__(self, address: str) -> None:
+        self._address = address
+        self._began = self._since = time.monotonic()
+        self._got = 0
+
+    def saw(self, length: int) -> None:
+        """Told of every piece; ArchiveFault where too little comes, or it takes too long."""
+        now = time.monotonic()
+        self._got += length
+        if now - self._since > SLOW_SECONDS:
+            if self._got < LEAST_BYTES_A_SECOND * (now - self._since):
+                words = f"gave {self._got} bytes in {now - self._since:.0f} seconds"
+                raise ArchiveFault("unreachable", words, self._address)
+            self._since, self._got = now, 0
+        if now - self._began > MOST_SECONDS:
+            words = f"was not done after {MOST_SECONDS:.0f} seconds"
+            raise ArchiveFault("unreachable", words, self._address)
 
 
 def _check_status(got: httpx.Response) -> None:

@@ -101,9 +101,7 @@ class FolderMachine:
             relative = os.path.relpath(parent, place)
             prefix = folder if relative == "." else f"{folder}/{relative}"
             found += [
-                f"{prefix}/{name}"
-                for name in names
-                if stat.S_ISREG(os.lstat(os.path.join(parent, name)).st_mode)
+                f"{prefix}/{name}" for name in names if _is_plain_file(os.path.join(parent, name))
             ]
         return sorted(found)
 
@@ -134,6 +132,14 @@ class FolderMachine:
 
     def job(self, job: str) -> jobs.JobState | None:
         return jobs.state_of(self.state / "jobs" / job)
+
+
+def _is_plain_file(path: str) -> bool:
+    """Whether a regular file is there: what vanishes while a folder is listed is not."""
+    try:
+        return stat.S_ISREG(os.lstat(path).st_mode)
+    except OSError:
+        return False
 
 
 def _without_waiting(path: str, flags: int) -> int:
