@@ -132,7 +132,13 @@ class Downloader:
                 stream.write(piece)
 
     def _asked(self, address: str, headers: dict[str, str]):
-        return self._client.stream("GET", address, headers=headers, auth=self._login(address))
+        login = self._login(address)
+        if login:
+            # What stands in the address itself may be hidden there.
+            scheme, _, rest = address.partition("://")
+            host, slash, path = rest.partition("/")
+            address = f"{scheme}://{host.rpartition('@')[2]}{slash}{path}"
+        return self._client.stream("GET", address, headers=headers, auth=login)
 
     def _read(self, address: str, limit: int) -> bytes:
         path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)

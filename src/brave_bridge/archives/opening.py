@@ -9,6 +9,7 @@ from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.apt_conf import proxy_for, read_logins, read_settings
 from brave_bridge.machines.port import Machine
+from brave_bridge.machines.secrets import login_for
 
 _SETTINGS = ("/etc/apt/apt.conf.d/*", "/etc/apt/apt.conf")
 _LOGINS = ("/etc/apt/auth.conf", "/etc/apt/auth.conf.d/*.conf")
@@ -22,7 +23,10 @@ def downloader_of(machine: Machine) -> Iterator[Downloader]:
     logins = [login for text in _texts(machine, _LOGINS) for login in read_logins(text)]
 
     def login(address: str) -> tuple[str, str] | None:
-        return next(((one.name, one.password) for one in logins if one.is_for(address)), None)
+        own = login_for(machine, address)
+        return own or next(
+            ((one.name, one.password) for one in logins if one.is_for(address)), None
+        )
 
     transport = _transport(machine)
     proxies = {} if transport else _proxies(machine)

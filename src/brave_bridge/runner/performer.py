@@ -44,11 +44,13 @@ from brave_bridge.core.crossing.requests import (
     WriteFiles,
 )
 from brave_bridge.core.formats.apt_output import status_line
+from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import decoded, one_line, plain
 from brave_bridge.families.choose import survey
 from brave_bridge.families.deb.survey import without_texts
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.secrets import with_credentials
 from brave_bridge.machines.wishes import Answers, Contents
 from brave_bridge.runner.open_legs import OPEN_LEG_FILE, keep_open_leg
 from brave_bridge.runner.service_guard import guard, unguard
@@ -128,7 +130,7 @@ class Performer:
         paths = sorted({p for pattern in request.patterns for p in self.machine.matching(pattern)})
         return FilesRead(
             tuple(
-                FileText(path, decoded(self.machine.read(path, request.limit_bytes)))
+                FileText(path, hide(decoded(self.machine.read(path, request.limit_bytes))))
                 for path in paths
                 if self.machine.is_file(path)
             )
@@ -138,7 +140,7 @@ class Performer:
     def _(self, request: WriteFiles, seq: int, report: Report) -> Reply:
         written = 0
         for file in request.files:
-            content = file.text.encode()
+            content = with_credentials(self.machine, file.text).encode()
             if self._content(file.path) != content:
                 self.machine.write(file.path, content)
                 written += 1
@@ -240,7 +242,7 @@ class Performer:
             if state.state == "ended":
                 break
         folder = Path(state.folder)
-        output = plain(decoded(jobs.output_of(folder, OUTPUT_LIMIT)))
+        output = hide(plain(decoded(jobs.output_of(folder, OUTPUT_LIMIT))))
         lost = state.state == "lost"
         return Ran(-1 if lost else (state.exit_code or 0), output, state.seconds, name, lost)
 
@@ -260,7 +262,8 @@ class Performer:
                 last = status
             elif time.monotonic() - told_at > SILENT_SECONDS:
                 # What the package manager said last is over: its scripts say what goes on now.
-                told_at, words = time.monotonic(), one_line(jobs.last_line(Path(state.folder)))
+                told_at = time.monotonic()
+                words = one_line(hide(jobs.last_line(Path(state.folder))))
                 if words and words != told:
                     report(percent, words, name)
                     told = words

@@ -18,6 +18,7 @@ from brave_bridge.core.formats.apt_sources import (
 from brave_bridge.core.formats.apt_status_db import read_status
 from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.formats.distro_info import read_release_dates
+from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.package_logs import read_dpkg_versions
 from brave_bridge.core.formats.text import counted, decoded
@@ -186,7 +187,9 @@ def read_source_files(machine: Machine) -> tuple[SourceFile, ...]:
 
 def _source_files(seen: Seen) -> tuple[SourceFile, ...]:
     return tuple(
-        SourceFile(path, text) for pattern in _SOURCE_FILES for path, text in seen.texts(pattern)
+        SourceFile(path, hide(text))
+        for pattern in _SOURCE_FILES
+        for path, text in seen.texts(pattern)
     )
 
 

@@ -67,6 +67,7 @@ class Archives:
     def _folder(self, uri: str) -> Path:
         if uri.startswith("file:"):
             return self.machine._place(re.sub(r"^file:/+", "/", uri))
+        uri = re.sub(r"://[^/@]*@", "://", uri)
         for beginning, folder in self.settings.archives.items():
             if uri.startswith(beginning):
                 return Path(folder) / uri[len(beginning) :].lstrip("/")
