@@ -14,6 +14,7 @@ import msgspec
 from brave_bridge import __version__
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.requests import FactsRead
+from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
@@ -21,7 +22,7 @@ from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
-from brave_bridge.families.choose import survey
+from brave_bridge.families.choose import family_named, survey
 from brave_bridge.families.identify import read_identity
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.runtime import own_runtime
@@ -269,11 +270,20 @@ class Desk:
         standing = stops(surveyed.findings)
         if standing:
             raise Refused("crossing", "; ".join(f.title for f in standing), standing[0].remedy)
+        self._must_run_commands(surveyed.line.family)
         title = f"{plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
         seconds = surveyed.estimate.seconds if surveyed.estimate else 0.0
         around = surroundings_for(read_decisions(self.machine), surveyed.facts)
         brief = CrossBrief(surveyed.line.family, plan.legs, seconds, around)
         return self.begin("crossing", title, brief, unattended)
+
+    def _must_run_commands(self, family: str) -> None:
+        """Refused where the machine's package manager cannot even be started."""
+        manager = family_named(family)
+        reply = self.performer("answers").perform(0, manager.answers(), lambda *_: None)
+        if not ended_well(reply):
+            why = f"no command runs there: {why_it_failed(manager, reply)}"
+            raise Refused("crossing", why, "mend that; nothing was changed")
 
     def begin(self, kind: str, title: str, brief: Brief, unattended: bool) -> str:
         """Write a procedure into the logbook and start its runner; the procedure's id.

@@ -49,6 +49,9 @@ class CrossingFamily(Protocol):
     set_aside_suffixes: tuple[str, ...]
     """Endings of config files that the package manager sets aside."""
 
+    def answers(self) -> Run:
+        """Something that only shows that the package manager runs here."""
+
     def refresh(self) -> Run:
         """Fetch the indices of the sources."""
 

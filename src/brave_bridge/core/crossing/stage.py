@@ -43,7 +43,8 @@ def why_it_failed(family: CrossingFamily, reply: Reply) -> str:
     if reply.lost:
         return "the command was interrupted"
     faults = family.faults(reply.output)
-    return "; ".join(faults[-4:]) or f"exit code {reply.exit_code}"
+    said = [line.strip() for line in reply.output.splitlines() if line.strip()]
+    return "; ".join(faults[-4:] or said[-2:]) or f"exit code {reply.exit_code}"
 
 
 def ended_well(reply: Reply) -> bool:

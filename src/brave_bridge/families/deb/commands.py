@@ -27,9 +27,12 @@ QUIET = {
     "LC_ALL": "C",
     "DEBIAN_FRONTEND": "noninteractive",
     "APT_LISTCHANGES_FRONTEND": "none",
-    "UCF_FORCE_CONFFOLD": "1",
 }
-"""No question may reach a terminal: all were asked in the plan."""
+"""No question may reach a terminal: all were asked in the plan.
+
+What ucf looks after needs no more: a file that nobody changed gets the new version, of one
+that was changed the present one stays and the new one is set aside (ucf(1)).
+"""
 
 _KEEP_MINE = (
     "-o",
@@ -71,6 +74,9 @@ class DebFamily:
     database = STATUS
     index_descriptions = (f"{LISTS}/*_InRelease", f"{LISTS}/*_Release")
     set_aside_suffixes = (".dpkg-dist", ".dpkg-new", ".dpkg-old", ".ucf-dist", ".ucf-old")
+
+    def answers(self) -> Run:
+        return apt_get("See that the package manager runs", "--version")
 
     def refresh(self) -> Run:
         # Without this option a source that cannot be reached is a warning and exit code 0.
