@@ -17,6 +17,7 @@ import msgspec
 from brave_bridge.archives.fault import ArchiveFault
 
 _TIMEOUT = httpx.Timeout(30, connect=15)
+_MIRROR_LIST = "mirror+file:"
 _FILE = re.compile(r"^(?:file|copy):/*")
 
 SLOW_SECONDS, LEAST_BYTES_A_SECOND = 60.0, 500
@@ -69,6 +70,7 @@ class Downloader:
 
         ArchiveFault where it is missing, too large, or cannot be reached.
         """
+        address = self._of_mirror(address)
         if _FILE.match(address):
             return Got(self._read(address, limit))
         headers = {}
@@ -91,6 +93,7 @@ class Downloader:
 
     def get_exactly(self, address: str, sha256: str, size: int) -> bytes:
         """A file of that sum and size; what an earlier try got of it is not got again."""
+        address = self._of_mirror(address)
         if _FILE.match(address):
             return _checked(self._read(address, size), sha256, size, address)
         self._partial.mkdir(parents=True, exist_ok=True)
@@ -139,6 +142,24 @@ class Downloader:
             host, slash, path = rest.partition("/")
             address = f"{scheme}://{host.rpartition('@')[2]}{slash}{path}"
         return self._client.stream("GET", address, headers=headers, auth=login)
+
+    def _of_mirror(self, address: str) -> str:
+        """Where a file is whose address leads over a list of mirrors on the machine.
+
+        The first of the list is taken (apt-transport-mirror(1)).
+        """
+        if not address.startswith(_MIRROR_LIST):
+            return address
+        pieces = address[len(_MIRROR_LIST) :].lstrip("/").split("/")
+        for end in range(len(pieces), 0, -1):
+            place = self._root.joinpath(*pieces[:end])
+            inside = place.resolve().is_relative_to(self._root.resolve())
+            if inside and place.is_file():
+                lines = place.read_text(errors="replace")[:100_000].splitlines()
+                mirrors = [line.split()[0] for line in lines if line.strip() and line[0] != "#"]
+                if mirrors:
+                    return "/".join([mirrors[0].rstrip("/"), *pieces[end:]])
+        raise ArchiveFault("missing", "names no list of mirrors that is there", address)
 
     def _read(self, address: str, limit: int) -> bytes:
         path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)
