@@ -171,7 +171,7 @@ def _standing(record: MachineRecord, desk: Desk) -> Standing:
 
 def _open_leg_words(findings) -> str:
     leg = next((finding for finding in findings if finding.id == "open-leg"), None)
-    return f"{leg.title} ({leg.evidence[:80]})" if leg else ""
+    return leg.title if leg else ""
 
 
 def _stands(rule: str, findings) -> bool:

@@ -7,7 +7,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
 
 @rule(
     "open-leg",
-    "packages",
+    "release",
     asks="Was a leg begun that is not whole yet?",
     means="Part of the system is of one release and part of the next.",
 )
