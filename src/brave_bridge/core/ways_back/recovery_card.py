@@ -149,9 +149,11 @@ def _steps(facts: CardFacts, good: str) -> Iterable[Step]:
         "If nothing comes up, start a rescue medium, open a root shell and mount the system:",
         tuple(mount_commands(facts.parts)),
     )
-    yield Step("Go back, with Brave Bridge on the medium:", (return_command(facts),))
     if any(part.engine in ("copy", "btrfs") for part in facts.parts):
-        yield Step("Or with nothing but Python on it:", (rescue_command(facts),))
+        ways = (return_command(facts), rescue_command(facts))
+        yield Step("Go back, with Brave Bridge on the medium, or with nothing but Python:", ways)
+    else:
+        yield Step("Go back, with Brave Bridge on the medium:", (return_command(facts),))
     if by_hand := tuple(commands_by_hand(facts)):
         yield Step("Or without it, by common tools (each command is one line):", by_hand)
     yield Step("Then:", (f"umount -R {RESCUE_ROOT}", "reboot"))
