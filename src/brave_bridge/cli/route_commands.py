@@ -1,6 +1,7 @@
 """The commands about where a machine can go: its route, and its track."""
 
 from enum import StrEnum
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -16,6 +17,7 @@ from brave_bridge.cli.application import (
     print_document,
 )
 from brave_bridge.workbench.keeping import keep_track
+from brave_bridge.workbench.lines import check_file, own_files
 
 
 class _Tracks(StrEnum):
@@ -61,3 +63,21 @@ def track(
 def _names(long_term_only: bool) -> tuple[str, str]:
     names = (_Tracks.LONG_TERM.value, _Tracks.EVERY.value)
     return names if long_term_only else (names[1], names[0])
+
+
+class _Deeds(StrEnum):
+    CHECK = "check"
+
+
+@app.command()
+def releases(
+    deed: Annotated[_Deeds, typer.Argument(help="check: read your own catalogue files.")],
+    path: Annotated[Path | None, typer.Argument(help="Another file to check.")] = None,
+    json: Json = False,
+) -> None:
+    """Check catalogue files of your own: what is wrong, with its line (docs/catalogue.md)."""
+    checked = (check_file(path),) if path else own_files()
+    document = shapes.document("releases", files=[shapes.catalogue_file(own) for own in checked])
+    print_document(json, document, texts.catalogue_text(checked))
+    if any(own.line is None for own in checked):
+        raise typer.Exit(REFUSED)

@@ -15,6 +15,7 @@ from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import counted, worst
 from brave_bridge.store.logbook import EntryRow, ProcedureRow
+from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 
 SCHEMA = 1
@@ -248,3 +249,12 @@ def entry(row: EntryRow) -> dict[str, Any]:
         **{k: reply[k] for k in ("exit_code", "output", "seconds", "lost", "choice", "by")
            if k in reply},
     }  # fmt: skip
+
+
+def catalogue_file(own: OwnFile) -> dict[str, Any]:
+    """A catalogue file of the administrator's own."""
+    return {
+        "path": str(own.path),
+        "line": own.line.id if own.line else None,
+        "faults": [plain_record(fault) for fault in own.faults],
+    }

@@ -13,6 +13,8 @@ from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.findings import Finding
 from brave_bridge.core.survey.findings import counted as by_verdict
 from brave_bridge.store.logbook import EntryRow, ProcedureRow
+from brave_bridge.workbench.lines import OwnFile
+from brave_bridge.workbench.places import config_folder
 from brave_bridge.workbench.readiness import PendingUpdates
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.settings_archive import SettingsArchive
@@ -241,3 +243,19 @@ def logbook_text(row: ProcedureRow, entries: Iterable[EntryRow]) -> Iterable[str
     yield f"{row.id}  {row.kind}  {row.title}  {row.state}"
     for entry in entries:
         yield "  " + entry_text(entry)
+
+
+def catalogue_text(checked: Iterable[OwnFile]) -> Iterable[str]:
+    """Catalogue files, each with what is wrong in it."""
+    checked = tuple(checked)
+    if not checked:
+        yield f"no file of your own is in {config_folder() / 'releases'}"
+    for own in checked:
+        if own.line:
+            known = f"{len(own.line.releases)} releases, {len(own.line.legs)} legs"
+            yield f"● {own.path}: {plain(own.line.name)}, {known}"
+        for fault in own.faults:
+            where = f"{own.path}:{fault.line}" if fault.line else str(own.path)
+            yield plain(f"{'■' if fault.fatal else '▲'} {where}: {fault.why}")
+        if own.line is None:
+            yield "  it is left out; what ships with Brave Bridge holds"

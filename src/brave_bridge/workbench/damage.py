@@ -11,6 +11,7 @@ from brave_bridge.store.field_notes import NOTES_FILE, read_notes
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook
 from brave_bridge.workbench.keeping import KEEPING_FILE, decisions_fault
 from brave_bridge.workbench.kept_plan import PLAN_FILE, plan_fault
+from brave_bridge.workbench.lines import own_files
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.policies import POLICIES_FILE, policies_fault
 
@@ -37,6 +38,9 @@ def damage_of(machine: Machine, kind: str) -> Iterator[Damage]:
         (str(fleet / POLICIES_FILE), policies_fault(kind)),
     )
     yield from (Damage(path, why) for path, why in faults if why)
+    for own in own_files():
+        for fault in own.faults:
+            yield Damage(f"{own.path}:{fault.line}" if fault.line else str(own.path), fault.why)
     for folder in (machine.state, fleet):
         for path in sorted(folder.glob(ASIDE)):
             yield Damage(str(path), "it could not be read, and was set aside", aside=True)

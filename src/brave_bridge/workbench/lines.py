@@ -2,10 +2,12 @@
 
 from functools import cache
 from importlib.resources import files
+from pathlib import Path
 
 import msgspec
 
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine, read_line
+from brave_bridge.core.releases.checking import CatalogueFault, check_line
 from brave_bridge.core.releases.conditions import KernelSeries
 from brave_bridge.core.survey.facts import Facts, Identity
 from brave_bridge.workbench.places import config_folder
@@ -17,17 +19,42 @@ class CatalogueError(Exception):
 
 @cache
 def all_lines() -> tuple[ReleaseLine, ...]:
-    """Every release line; a file of the administrator's own takes the place of ours."""
+    """Every release line; a file of the administrator's own takes the place of ours.
+
+    One of theirs that cannot be used is left out, see ``own_files``.
+    """
     ours = files("brave_bridge.data").joinpath("releases")
     found = {line.id: line for line in map(_read, sorted(ours.iterdir(), key=str))}
-    own = config_folder() / "releases"
-    if own.is_dir():
-        found.update({line.id: line for line in map(_read, sorted(own.glob("*.toml")))})
+    found.update({own.line.id: own.line for own in own_files() if own.line})
     series = _kernel_series()
     return tuple(
         line if line.kernels else msgspec.structs.replace(line, kernels=series)
         for line in found.values()
     )
+
+
+class OwnFile(msgspec.Struct, frozen=True):
+    """A catalogue file of the administrator's: its line where it can be used, what is wrong."""
+
+    path: Path
+    line: ReleaseLine | None
+    faults: tuple[CatalogueFault, ...]
+
+
+@cache
+def own_files() -> tuple[OwnFile, ...]:
+    """The administrator's own catalogue files, in the order of their names."""
+    folder = config_folder() / "releases"
+    return tuple(map(check_file, sorted(folder.glob("*.toml"))))
+
+
+def check_file(path: Path) -> OwnFile:
+    """A catalogue file, read and checked."""
+    try:
+        line, faults = check_line(path.read_text(encoding="utf-8"))
+    except (OSError, UnicodeDecodeError) as error:
+        line, faults = None, [CatalogueFault(0, str(error))]
+    return OwnFile(path, line, tuple(faults))
 
 
 class _KernelTable(msgspec.Struct):
