@@ -17,6 +17,7 @@ from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.plan_export import export_plan
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.policies import toggle_answer, toggle_wish
+from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.roles import known_roles
 from tests.support.runs import begin, carry_out, outcome_of
 
@@ -194,3 +195,12 @@ def test_services_of_changing_packages_are_told(stand_in):
         "quay-ssh.service": "restarts", "quay-webd.service": "restarts",
         "quay-tidebase.service": "restarts", "estuary-agent.service": "stops for good",
     }  # fmt: skip
+
+
+def test_sources_without_the_main_archive_are_refused(stand_in):
+    desk = stand_in("petrel")
+    place = "/etc/apt/sources.list.d/quayside.sources"
+    text = desk.machine.read(place, 10_000)
+    desk.machine.write(place, text.replace(b"Suites: bowline-5.3", b"Suites: bowline-5.3-security"))
+    with pytest.raises(Refused, match=r"itself, only bowline-5\.3-security"):
+        Plans(desk).make("7")

@@ -84,6 +84,18 @@ class LegSources:
                 f"no active source names {self.leg.start.suite or self.leg.start.codename}",
                 f"write the sources of {self.leg.start.title} by its codename first",
             )
+        main = self.leg.start.suite or self.leg.start.codename
+        ours = [entry for at, entry in self.entries.items() if at not in self.answers]
+        # Of archives that were never read nobody knows yet whose they are.
+        own = {suite for entry in ours or self.entries.values() for suite in entry.suites}
+        if main not in own:
+            return PlanFault(
+                f"turning the sources from {self.leg.start.title} to {self.leg.end.title}",
+                f"no active source of the distribution has {main} itself, only "
+                f"{', '.join(sorted(own)) or 'those of third parties'}",
+                f"add the main archive of {self.leg.start.title}: without it hardly anything "
+                "would be upgraded",
+            )
         files = yield from self._fetch()
         if isinstance(files, PlanFault):
             return files
