@@ -14,11 +14,9 @@ def folder(tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
     place = tmp_path / "brave-bridge/releases"
     place.mkdir(parents=True)
-    for cached in (lines.all_lines, lines.own_files):
-        cached.cache_clear()
+    lines.all_lines.cache_clear()
     yield place
-    for cached in (lines.all_lines, lines.own_files):
-        cached.cache_clear()
+    lines.all_lines.cache_clear()
 
 
 def test_a_wrong_file_is_left_out_and_everything_else_works(folder, stand_in, capsys):

@@ -41,7 +41,6 @@ class OwnFile(msgspec.Struct, frozen=True):
     faults: tuple[CatalogueFault, ...]
 
 
-@cache
 def own_files() -> tuple[OwnFile, ...]:
     """The administrator's own catalogue files, in the order of their names."""
     folder = config_folder() / "releases"
