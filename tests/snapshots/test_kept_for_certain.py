@@ -144,3 +144,29 @@ def test_a_link_within_a_snapshot_is_not_gone_through(catalogue, tmp_path):
     assert "a link stands in it" in kept.fault
     snapshots.delete("taken-3", "trial")
     assert (tmp_path / "elsewhere/etc/plain").exists()
+
+
+def test_what_another_machine_is_keeping_on_the_same_disk_is_left_alone(catalogue, tmp_path):
+    snapshots, _ = catalogue
+    store = tmp_path / "other-disk"
+    store.mkdir(mode=0o700)
+    under_way = [store / name for name in ("theirs", ".begun-later", ".going-older")]
+    for folder in under_way:
+        folder.mkdir()
+        (folder / "making.json").write_text("[]")
+    keep_choices(snapshots.machine, Choices(keep_in=str(store)))
+    snapshots.take("ours", TRIAL)
+    snapshots.delete("ours", "trial")
+    remove_leftovers(snapshots.folder, Choices(keep_in=str(store)))
+    assert all((folder / "making.json").is_file() for folder in under_way)
+
+
+@pytest.mark.parametrize("name", ["cut-off", ".begun-cut-off", ".going-cut-off"])
+def test_what_was_cut_off_on_another_disk_is_removed_with_its_own_record(catalogue, tmp_path, name):
+    snapshots, _ = catalogue
+    store = tmp_path / "other-disk"
+    for place in (store, snapshots.folder):
+        (place / name).mkdir(parents=True)
+        (place / name / "making.json").write_text("[]")
+    remove_leftovers(snapshots.folder, Choices(keep_in=str(store)))
+    assert not (store / name).exists() and not (snapshots.folder / name).exists()

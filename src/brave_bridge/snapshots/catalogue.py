@@ -308,13 +308,14 @@ class Snapshots:
             )  # fmt: skip
         try:
             # First the description: what is only half removed is no snapshot any more.
-            for folder in {self.folder / identifier, base}:
+            for folder in {own, base}:
                 keep_plan(folder, snapshot.parts)
                 (folder / DESCRIPTION).unlink(missing_ok=True)
             layout = self.layout_for(snapshot)
             for part in snapshot.parts if base.is_dir() else ():
                 ENGINES[part.engine].delete(part, base / part.folder, layout.at(part.mount))
-            for folder in {base, self.folder / identifier}:
+            # Last here: while it is, a cut-off removal on another disk is known as ours.
+            for folder in dict.fromkeys((base, own)):
                 remove_folder(folder)
         except OSError as error:
             raise MachineError(

@@ -205,21 +205,36 @@ def _count_up(own: Path, known: list[Snapshot]) -> int:
 def remove_leftovers(own: Path, choices: Choices) -> None:
     """Remove every snapshot that was not finished, or only half removed, with all its parts.
 
-    Only what says of itself that we were making or removing it; anything else is not ours.
+    Only what says of itself that we were making or removing it; anything else is not ours. On
+    another disk only what is begun here too: others may be keeping theirs there right now. It
+    goes there first, so that what is left of it is known here until the end.
     """
-    for store in {own, Path(choices.keep_in or own)}:
-        for folder in (*store.glob(f"{_BEGUN}*/"), *store.glob(f"{_GOING}*/")):
-            if not folder.is_symlink():
-                _remove_nameless(folder)
+    names = {_bare_name(folder) for folder in own.glob("*/")}
+    for store in dict.fromkeys((Path(choices.keep_in or own), own)):
         for folder in sorted(store.glob("*/")):
-            finished = any((place / DESCRIPTION).exists() for place in (folder, own / folder.name))
-            parts = None if folder.is_symlink() or finished else planned_parts(folder)
-            if parts is None or not SNAPSHOT_ID.match(folder.name):
-                continue
-            for part in parts:
-                with contextlib.suppress(OSError):
-                    ENGINES[part.engine].delete(part, folder / part.folder, None)
-            remove_folder(folder)
+            if _bare_name(folder) in names and not folder.is_symlink():
+                _remove_leftover(folder, own)
+
+
+def _bare_name(folder: Path) -> str:
+    """The id that a folder has, had, or is to have."""
+    return folder.name.removeprefix(_BEGUN).removeprefix(_GOING)
+
+
+def _remove_leftover(folder: Path, own: Path) -> None:
+    if not SNAPSHOT_ID.match(_bare_name(folder)):
+        return
+    if folder.name != _bare_name(folder):
+        _remove_nameless(folder)
+        return
+    finished = any((place / DESCRIPTION).exists() for place in (folder, own / folder.name))
+    parts = None if finished else planned_parts(folder)
+    if parts is None:
+        return
+    for part in parts:
+        with contextlib.suppress(OSError):
+            ENGINES[part.engine].delete(part, folder / part.folder, None)
+    remove_folder(folder)
 
 
 def keep_plan(folder: Path, parts: list[Part] | tuple[Part, ...]) -> None:
