@@ -20,16 +20,15 @@ def follow(desk: Desk, procedure: str, say: Callable[[str], None], *, ask: bool)
     """Watch until the procedure ends or rests; its row. RunnerGone where the runner died."""
     logbook = desk.logbook()
     shown: dict[int, bool] = {}
-    silent, seen = 0, (0, 0)
+    silent, seen, waits = 0, b"", False
     while True:
-        before, seen = seen, logbook.changed_at
-        if before == seen and silent == 0 and desk.runner_is_there():
+        before, seen = seen, logbook.change
+        if before == seen and not (waits or silent) and desk.runner_is_there():
             time.sleep(_POLL_SECONDS)
             continue
         row = logbook.procedure(procedure)
         _tell_news(logbook, procedure, shown, say)
-        if ask:
-            _ask_open(logbook, procedure)
+        waits = ask and _ask_open(logbook, procedure)
         if row.state not in ("running",):
             return row
         silent = 0 if desk.runner_is_there() else silent + 1
@@ -50,7 +49,9 @@ def _tell_news(
             shown[entry.seq] = ended
 
 
-def _ask_open(logbook: Logbook, procedure: str) -> None:
+def _ask_open(logbook: Logbook, procedure: str) -> bool:
+    """Ask what is open; whether anything of it still waits, as it was answered otherwise."""
+    waits = False
     for question in logbook.questions(procedure, open_only=True):
         print(plain(question.detail), file=sys.stderr)
         choices = " / ".join(question.choices)
@@ -64,3 +65,6 @@ def _ask_open(logbook: Logbook, procedure: str) -> None:
         chosen = given or question.default
         if chosen in question.choices:
             logbook.answer(procedure, question.key, chosen, "person")
+        else:
+            waits = True
+    return waits

@@ -4,6 +4,7 @@ What is damaged is told apart from what is full, locked or not to be reached: on
 file may be set aside.
 """
 
+import os
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -15,6 +16,8 @@ from sqlalchemy.orm import DeclarativeBase, Session
 
 _WAIT_SECONDS = 30
 _HEADER = b"SQLite format 3\0"
+_CHANGE_COUNTER = (4, 24)
+"""How many bytes it has, and where it stands."""
 
 _DAMAGED = frozenset({sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_ERROR})
 """The primary result codes of a file that is no database of ours (sqlite.org/rescode.html).
@@ -69,6 +72,15 @@ class Database:
     def close(self) -> None:
         """Let go of the file."""
         self._engine.dispose()
+
+    @property
+    def change(self) -> bytes:
+        """The file's change counter, which every transaction moves (sqlite.org/fileformat2.html).
+
+        Times and sizes would not do: two writes within a tick of the clock leave both alike.
+        """
+        with open(self.path, "rb") as stream:
+            return os.pread(stream.fileno(), *_CHANGE_COUNTER)
 
     def must_be_sound(self) -> None:
         """DamagedDatabase where SQLite finds a fault in the file (PRAGMA quick_check)."""

@@ -138,10 +138,9 @@ class Logbook:
         self._database.close()
 
     @property
-    def changed_at(self) -> tuple[int, int]:
-        """What is other whenever something was written: asking costs next to nothing."""
-        status = self.path.stat()
-        return status.st_mtime_ns, status.st_size
+    def change(self) -> bytes:
+        """What is other after every write: asking costs next to nothing. OSError."""
+        return self._database.change
 
     def must_be_sound(self) -> None:
         """DamagedDatabase where any part of the file, or a record in it, makes no sense."""

@@ -1,0 +1,49 @@
+"""Watching from the command line: nothing is missed, and a question is put until it is answered."""
+
+import io
+
+import pytest
+
+from brave_bridge.cli import follow as following
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.runner.briefs import SnapshotBrief
+from brave_bridge.store.logbook import QuestionRow
+from tests.support.runs import begin
+
+
+@pytest.fixture
+def watched(stand_in, monkeypatch):
+    desk = stand_in("petrel")
+    begin(desk, SnapshotBrief("trial"))
+    monkeypatch.setattr(desk, "runner_is_there", lambda: True)
+    monkeypatch.setattr(following, "_POLL_SECONDS", 0.01)
+    return desk
+
+
+def test_a_question_that_was_answered_otherwise_is_put_again(watched, monkeypatch, capsys):
+    logbook = watched.logbook()
+    logbook.ask(
+        QuestionRow("trial", "sources-0", "Go on?", "the diff", ("go on", "undo"), "go on", "",
+                    "", "")
+    )  # fmt: skip
+    monkeypatch.setattr("sys.stdin", io.StringIO("perhaps\nundo\n"))
+    answer = logbook.answer
+
+    def answered(*words):
+        answer(*words)
+        logbook.set_state("trial", "stopped", Outcome(state="stopped"))
+
+    monkeypatch.setattr(logbook, "answer", answered)
+    row = following.follow(watched, "trial", lambda line: None, ask=True)
+    assert row.state == "stopped"
+    assert logbook.questions("trial")[0].answer == "undo"
+    assert capsys.readouterr().err.count("Go on?") == 2
+
+
+def test_every_write_is_a_change_however_close_the_next_one(watched):
+    logbook = watched.logbook()
+    seen = [logbook.change]
+    for _ in range(200):
+        logbook.ask_to_rest("trial", len(seen) % 2 == 1)
+        seen.append(logbook.change)
+    assert len(set(seen)) == 201
