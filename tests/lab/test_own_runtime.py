@@ -127,3 +127,17 @@ def test_another_process_is_started_on_the_same_runtime(runtime):
         [*python_argv(runtime), "-c", code], capture_output=True, text=True, check=True
     )
     assert done.stdout.split() == [str(runtime), str(runtime / "bin/python3")]
+
+
+def test_a_link_planted_beside_the_command_leads_to_nothing(runtime, tmp_path, monkeypatch):
+    environment, secret = tmp_path / "venv/bin", tmp_path / "secret"
+    environment.mkdir(parents=True)
+    secret.write_text("secret")
+    command = environment / "brave-bridge"
+    command.write_text("from brave_bridge.cli.entry import main\n")
+    for name in (".brave-bridge.new", ".brave-bridge.new.new", "brave-bridge.new"):
+        os.symlink(secret, environment / name)
+    monkeypatch.setattr(starter.sys, "prefix", str(environment.parent))
+    monkeypatch.setattr(starter.shutil, "which", lambda name: None)
+    assert starter.keep_starting(runtime) == [command]
+    assert secret.read_text() == "secret"

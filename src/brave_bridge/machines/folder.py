@@ -58,7 +58,7 @@ class FolderMachine:
         place = self._place(path)
         try:
             place.parent.mkdir(parents=True, exist_ok=True)
-            _replace(place, content, mode)
+            replace_file(place, content, mode)
         except OSError as error:
             raise MachineError(
                 f"writing {path}",
@@ -147,8 +147,11 @@ def _without_waiting(path: str, flags: int) -> int:
     return os.open(path, flags | os.O_NONBLOCK)
 
 
-def _replace(place: Path, content: bytes, mode: int | None) -> None:
-    """Write beside the file, sync, take over owner, mode and attributes, rename."""
+def replace_file(place: Path, content: bytes, mode: int | None = None) -> None:
+    """Write beside the file, sync, take over owner, mode and attributes, rename. OSError.
+
+    Beside it under a name that nobody can know before: the folder may be somebody else's.
+    """
     descriptor, temporary = tempfile.mkstemp(prefix=".brave-bridge-", dir=place.parent)
     try:
         with os.fdopen(descriptor, "wb") as stream:

@@ -11,8 +11,8 @@ import stat
 import sys
 from pathlib import Path
 
+from brave_bridge.machines.folder import replace_file
 from brave_bridge.runner.own_runtime import NAME
-from brave_bridge.snapshots.writing import replace_content
 
 LOST = "BRAVE_BRIDGE_LOST_ENVIRONMENT"
 """Set by the starter where the environment no longer works: its folder."""
@@ -30,7 +30,7 @@ def keep_starting(runtime: Path) -> list[Path]:
     kept = []
     for place in sorted(places):
         if _is_ours(place):
-            _replace(place, _starter(runtime))
+            replace_file(place, _starter(runtime).encode())
             kept.append(place)
     return kept
 
@@ -58,15 +58,6 @@ def _starter(runtime: Path) -> str:
         f"export {LOST}\n"
         f'exec {shlex.quote(str(runtime / NAME))} "$@"\n'
     )
-
-
-def _replace(place: Path, text: str) -> None:
-    before = place.stat()
-    new = place.with_name(f".{NAME}.new")
-    replace_content(new, text.encode())
-    os.chown(new, before.st_uid, before.st_gid)
-    os.chmod(new, stat.S_IMODE(before.st_mode) | stat.S_IXUSR)
-    os.replace(new, place)
 
 
 def lost_words() -> str:

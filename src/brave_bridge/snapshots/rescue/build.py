@@ -10,6 +10,8 @@ import os
 import sys
 from pathlib import Path
 
+from brave_bridge.machines.folder import replace_file
+
 NAME = "brave-bridge-rescue"
 MODULES = (
     "core.formats.proc", "core.formats.text", "machines.rooted", "snapshots.hashing",
@@ -138,10 +140,7 @@ def _origins() -> list[str]:
 
 def write_rescue_tool(path: Path) -> None:
     """Write the tool in one step, to be run by its owner. OSError."""
-    new = path.with_name(f".{path.name}.new")
-    new.write_text(rescue_tool(), encoding="utf-8")
-    os.chmod(new, 0o755)
-    os.replace(new, path)
+    replace_file(path, rescue_tool().encode(), 0o755)
 
 
 if __name__ == "__main__":
