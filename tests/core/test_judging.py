@@ -75,6 +75,20 @@ def test_a_pin_that_keeps_a_package_is_named_with_file_and_line():
     assert "pinned to release n=bowline in /etc/apt/preferences.d/gauges:7" in row.meaning
 
 
+def test_a_pin_to_the_new_release_is_no_cause():
+    pins = tuple(read_pins("Package: *\nPin: release n=diamond\nPin-Priority: 500\n", "/etc/p"))
+    stayed = crossed(packages=(ARRIVED[0], package("quay-webd", "1.18"), ARRIVED[2]), pins=pins)
+    row = prove(facts(), stayed, (plan(),)).differences[0]
+    assert row.subject == "quay-webd" and "it was not done" in row.meaning
+
+
+def test_as_planned_is_said_only_where_all_of_it_is():
+    whole = prove(facts(), crossed(), (plan(),))
+    assert "packages as planned" in {row.subject for row in whole.same}
+    less = prove(facts(), crossed(packages=ARRIVED[:2]), (plan(),))
+    assert "packages as planned" not in {row.subject for row in less.same}
+
+
 def test_what_the_plan_kept_back_is_told_and_is_no_regression():
     kept = plan(kept_back=(change("quay-editor", "1", ""),))
     before = facts(packages=(*facts().packages, package("quay-editor")))

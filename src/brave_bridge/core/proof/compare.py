@@ -122,26 +122,28 @@ def _agreed(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterab
         elif not version:
             yield Difference(name, then, here, "regression", "the plan was to remove it")
         elif here:
-            cause = _why_it_stayed(name, after)
+            cause = _why_it_stayed(name, after, plans)
             yield Difference(name, then, here, "regression", f"{version} was planned; {cause}")
         elif name not in before:
             yield Difference(name, "", "", "regression", f"{version} was planned; it is not there")
-    if wanted:
-        yield Difference("packages as planned", str(len(wanted)), str(reached), "same")
+    if wanted and reached == len(wanted):
+        yield Difference("packages as planned", str(reached), str(reached), "same")
     for change in plans[-1].kept_back:
         here = now.get(change.name, "")
         if here and here == before.get(change.name):
             yield Difference(change.name, here, here, "expected", f"kept back: {change.reason}")
 
 
-def _why_it_stayed(name: str, after: Facts) -> str:
+def _why_it_stayed(name: str, after: Facts, plans: tuple[LegPlan, ...]) -> str:
     """Why a package is still that of the old release."""
     plain_name = name.partition(":")[0]
     package = next((p for p in after.installed if p.name == plain_name), None)
     if package and package.is_held:
         return "it is held (dpkg's selections)"
+    old = {name for plan in plans for name in (plan.leg.start.codename, plan.leg.start.suite)}
     for pin in after.pins:
-        if any(fnmatchcase(plain_name, pattern) for pattern in pin.packages.split()):
+        holds_on = pin.selects.startswith("version") or any(n and n in pin.selects for n in old)
+        if holds_on and any(fnmatchcase(plain_name, p) for p in pin.packages.split()):
             return f"pinned to {pin.selects} in {pin.where}"
     if package and package.is_broken:
         return "its installation did not end well"
