@@ -126,7 +126,7 @@ class Restoration:
         self.skip_damaged = skip_damaged
         self.skipped: tuple[tuple[str, str], ...] = ()
         self.mount = mount
-        self.part_apart = apart
+        self.apart = apart
         self.root = root
         self.folder = folder
         self.tree = tree or folder / "tree"
@@ -178,7 +178,7 @@ class Restoration:
         if not in_use:
             return found
         left = [d for d in found.differences if d.path in in_use]
-        self._told += [f"/{d.path} is swapped to and stays as it is" for d in left]
+        self._told += [f"{self._above}/{d.path} is swapped to and stays as it is" for d in left]
         above = {p[:end] for p in in_use for end, c in enumerate(p) if c == "/"} | {""}
         kept = tuple(
             d
@@ -404,25 +404,25 @@ class Restoration:
         removed = len(self._found.of(EXTRA))
         return RestoreReport(
             put_back, removed, self.bytes_copied, time.monotonic() - began, told=self._sentences(),
-            skipped=tuple(f"{self.mount.rstrip('/')}/{path}" for path, _ in self.skipped),
+            skipped=tuple(f"{self._above}/{path}" for path, _ in self.skipped),
         )  # fmt: skip
 
     def _sentences(self) -> tuple[str, ...]:
         """What was left alone, and which names of a file no longer share its content."""
-        mount = self.mount.rstrip("/")
-        known = {path for path in self._found.apart if path not in self._places()}
+        above, since = self._above, self._found.apart.difference(self.apart)
         return (
-            *(f"{mount}/{path} could not come back: {fault}" for path, fault in self.skipped),
-            *(sentence.replace("/", f"{mount}/", 1) for sentence in self._told),
-            *(f"{mount}/{path} is a mount or subvolume that came since: it was left alone"
-              for path in sorted(known)[:_MOST_TOLD]),
-            *(f"{mount}/{path} was one file with a name in what is left out: they are two now"
+            *(f"{above}/{path} could not come back: {fault}" for path, fault in self.skipped),
+            *self._told,
+            *(f"{above}/{path} is a mount or subvolume that came since: it was left alone"
+              for path in sorted(since)[:_MOST_TOLD]),
+            *(f"{above}/{path} was one file with a name in what is left out: they are two now"
               for path in sorted(self._found.parted)[:_MOST_TOLD]),
         )  # fmt: skip
 
-    def _places(self) -> set[str]:
-        """What was a mount or a subvolume when the snapshot was taken, too."""
-        return set(self.part_apart)
+    @property
+    def _above(self) -> str:
+        """What the part's paths begin with on the machine."""
+        return self.mount.rstrip("/")
 
     def _swap(self, tops: list[_Top], phase: str) -> None:
         with (
