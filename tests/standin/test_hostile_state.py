@@ -21,6 +21,7 @@ from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief
 from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
+from brave_bridge.store.database import DatabaseError
 from brave_bridge.store.field_notes import notes_to_write
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.workbench import keeping, places, policies, run
@@ -218,6 +219,20 @@ def test_damaged_state_is_told_and_set_aside_and_never_emptied(stand_in, name, c
         assert ".damaged-" in told[0].title
     else:
         assert (desk.machine.state / name).read_bytes() == content
+
+
+def test_a_logbook_that_is_only_locked_is_never_set_aside(stand_in, monkeypatch):
+    desk = stand_in("avocet")
+    begin(desk, SnapshotBrief("trial"))
+
+    def locked(logbook):
+        raise DatabaseError(logbook.path, "another program kept it locked for 30 seconds")
+
+    monkeypatch.setattr(Logbook, "must_be_sound", locked)
+    assert "locked" in str(desk.damage())
+    desk.set_aside_damage()
+    assert not list(desk.machine.state.glob("*.damaged-*"))
+    assert Logbook(desk.machine.state).procedure("trial") is not None
 
 
 def test_damaged_notes_and_policies_do_not_stop_a_survey(stand_in):

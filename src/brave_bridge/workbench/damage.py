@@ -8,7 +8,7 @@ from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.snapshots.choices import CHOICES_FILE, read_choices
 from brave_bridge.store.database import DatabaseError
 from brave_bridge.store.field_notes import NOTES_FILE, read_notes
-from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook
+from brave_bridge.store.logbook import LOGBOOK_FILE
 from brave_bridge.workbench.keeping import KEEPING_FILE, decisions_fault
 from brave_bridge.workbench.kept_plan import PLAN_FILE, plan_fault
 from brave_bridge.workbench.lines import own_files
@@ -26,11 +26,14 @@ class Damage(msgspec.Struct, frozen=True):
     aside: bool = False
 
 
-def damage_of(machine: Machine, kind: str) -> Iterator[Damage]:
-    """All that is damaged, for a machine of that kind of target."""
+def damage_of(machine: Machine, kind: str, logbook_fault: str) -> Iterator[Damage]:
+    """All that is damaged, for a machine of that kind of target.
+
+    ``logbook_fault`` is why its logbook cannot be read.
+    """
     fleet = state_of_fleet(kind)
     faults = (
-        (str(machine.state / LOGBOOK_FILE), logbook_fault(machine)),
+        (str(machine.state / LOGBOOK_FILE), logbook_fault),
         (KEEPING_FILE, decisions_fault(machine)),
         (PLAN_FILE, plan_fault(machine)),
         (CHOICES_FILE, choices_fault(machine)),
@@ -44,23 +47,6 @@ def damage_of(machine: Machine, kind: str) -> Iterator[Damage]:
     for folder in (machine.state, fleet):
         for path in sorted(folder.glob(ASIDE)):
             yield Damage(str(path), "it could not be read, and was set aside", aside=True)
-
-
-def logbook_fault(machine: Machine) -> str:
-    """Why the logbook cannot be read; empty where it can, or there is none."""
-    if not (machine.state / LOGBOOK_FILE).is_file():
-        return ""
-    try:
-        logbook = Logbook(machine.state)
-    except DatabaseError as error:
-        return error.why
-    try:
-        logbook.must_be_sound()
-    except DatabaseError as error:
-        return error.why
-    finally:
-        logbook.close()
-    return ""
 
 
 def choices_fault(machine: Machine) -> str:

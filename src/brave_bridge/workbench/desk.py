@@ -55,7 +55,7 @@ from brave_bridge.snapshots.writing import set_aside_damaged
 from brave_bridge.store.database import DamagedDatabase, DatabaseError
 from brave_bridge.store.field_notes import read_notes
 from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
-from brave_bridge.workbench.damage import Damage, damage_of, logbook_fault
+from brave_bridge.workbench.damage import Damage, damage_of
 from brave_bridge.workbench.forecast import forecast
 from brave_bridge.workbench.keeping import (
     Decisions,
@@ -251,12 +251,25 @@ class Desk:
 
     def damage(self) -> tuple[Damage, ...]:
         """What of the machine's state cannot be read, or was set aside because of that."""
-        return tuple(damage_of(self.machine, self.target.kind))
+        fault = self._logbook_fault()
+        return tuple(damage_of(self.machine, self.target.kind, fault.why if fault else ""))
+
+    def _logbook_fault(self) -> DatabaseError | None:
+        """Why the logbook cannot be read; None where it can, or there is none."""
+        try:
+            if self.has_logbook:
+                self.logbook().must_be_sound()
+        except DatabaseError as error:
+            self.forget_logbook()
+            return error
+        return None
 
     def set_aside_damage(self) -> None:
-        """Set a damaged logbook aside, so that a new one begins; never under a runner."""
-        if self.has_logbook and logbook_fault(self.machine) and not self.runner_is_there():
-            self.forget_logbook()
+        """Set a damaged logbook aside, so that a new one begins; never under a runner.
+
+        One that is only locked, or on a disk that is full, is none such.
+        """
+        if isinstance(self._logbook_fault(), DamagedDatabase) and not self.runner_is_there():
             set_aside_damaged(self.machine.state / LOGBOOK_FILE)
 
     def open_procedure(self) -> ProcedureRow | None:
