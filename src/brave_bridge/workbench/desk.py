@@ -305,24 +305,26 @@ class Desk:
         """
         self.set_aside_damage()
         make_state_folder(self.machine)
-        runtime = self._runtime() if kind == "crossing" else None
+        runtime = self._runtime(kind)
         # Of two that begin at once the second finds what the first has written.
         with changing(self.machine.state / "begin", self.machine.name):
             return self._begin(kind, title, brief, unattended, runtime)
 
-    def _runtime(self) -> Path | None:
-        """A runtime that outlives a leg on the machine that we run on; None where none is needed.
+    def _runtime(self, kind: str) -> Path | None:
+        """A runtime that outlives a procedure which replaces what we run on; None: none is needed.
 
-        Refused where none can be made.
+        Refused where a crossing needs one and none can be made; a return is always let through.
         """
-        if self.machine.kind != "running" or own_runtime():
+        if kind not in ("crossing", "return") or self.machine.kind != "running" or own_runtime():
             return None
         try:
             runtime = make_runtime(self.machine.state / RUNTIME_FOLDER)
             keep_starting(runtime)
         except (RuntimeFault, OSError) as fault:
+            if kind == "return":
+                return None
             raise Refused(
-                "crossing",
+                kind,
                 f"no runtime of its own could be made, and the leg replaces this one: {fault}",
                 "mend that, or cross with the bundle, which needs nothing of the system",
             ) from fault
@@ -370,12 +372,14 @@ class Desk:
         waiting = self.open_procedure()
         if waiting is None:
             return self.begin_again(unattended=unattended)
+        is_there = launch.runner_is_there(self.machine.state)
+        runtime = None if is_there else self._runtime(waiting.kind)
         self.logbook().ask_to_rest(waiting.id, False)
         if unattended:
             self.logbook().take_defaults(waiting.id)
         self.logbook().set_state(waiting.id, "running")
-        if not launch.runner_is_there(self.machine.state):
-            launch.start_runner(self.target.words, waiting.id, self.machine.state)
+        if not is_there:
+            launch.start_runner(self.target.words, waiting.id, self.machine.state, runtime)
         return waiting.id
 
     def open_leg(self) -> OpenLeg | None:

@@ -8,10 +8,12 @@ import msgspec
 
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings, leave
+from brave_bridge.machines.runtime import own_runtime
 from brave_bridge.runner.briefs import decode_brief, surroundings_of
 from brave_bridge.runner.durable import BegunByAnotherVersion, DurableRun
 from brave_bridge.runner.inline import drive
 from brave_bridge.runner.launch import lock_runner
+from brave_bridge.runner.own_runtime import load_all
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.logbook import ProcedureRow
 from brave_bridge.workbench.desk import Desk
@@ -23,6 +25,8 @@ def main(words: list[str]) -> int:
     """Carry out the procedure that the last word names, on the target the others name."""
     *target, identifier = words
     desk = Desk(parse_words(target))
+    if desk.machine.kind == "running" and own_runtime() is None:
+        load_all()
     lock = lock_runner(desk.machine.state)
     if lock is None:
         return 0
