@@ -19,7 +19,17 @@ from pathlib import Path
 
 from tests.support import lab
 from tests.support.runs import begin, carry_out_on, contents
-from tests.support.trees import TRIAL, catalogue_at, described, differing, fill, free, machine_at
+from tests.support.trees import (
+    TRIAL,
+    catalogue_at,
+    change_parts,
+    described,
+    differing,
+    fill,
+    fill_with_parts,
+    free,
+    machine_at,
+)
 
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin.machine import StandInMachine
@@ -79,21 +89,12 @@ def folder() -> Iterator[Path]:
 def a_system(root: Path, chance: random.Random) -> None:
     """A tree with one of everything and some hundred files."""
     fill(root)
-    for number in range(60):
-        place = root / f"usr/share/{number % 9}/part-{number}"
-        place.mkdir(parents=True)
-        for name in "abc":
-            (place / name).write_bytes(chance.randbytes(4_000))
+    fill_with_parts(root, chance, 60)
 
 
 def changed(root: Path, chance: random.Random) -> None:
     """What could have come to it since."""
-    for number in chance.sample(range(60), 40):
-        place = root / f"usr/share/{number % 9}/part-{number}"
-        place.mkdir(parents=True, exist_ok=True)
-        (place / "a").write_bytes(chance.randbytes(3_000))
-        (place / "b").unlink(missing_ok=True)
-        (place / f"new-{number}").write_bytes(b"came since")
+    change_parts(root, chance, 60, 40)
     (root / "etc/plain").write_text(str(chance.random()))
 
 
@@ -159,23 +160,15 @@ def kill_procedures(what: str, world: Path, times: int, make: Callable[[Desk], B
     """Procedures killed before and after each request, and gone on with: the same end."""
     row = Row(f"kill: {what}")
     with folder() as place:
-        smooth = _ended(world, place / "smooth", make, lambda *_: False)
-        number = 0
+        smooth = _ended(world, place / "smooth", make)
         while row.tries < times:
-            struck_at: list[tuple[str, int]] = []
-
-            def shall_die(moment: str, seq: int, _logbook, seen=struck_at) -> bool:
-                return (moment, seq) not in seen and not seen.append((moment, seq))
-
-            number += 1
-            found = _ended(world, place / str(number), make, shall_die, row)
-            same = found == smooth
-            row.wrong += not same
-            shutil.rmtree(place / str(number))
+            row.wrong += _ended(world, place / "killed", make, row) != smooth
+            shutil.rmtree(place / "killed")
     return row
 
 
-def _ended(world: Path, root: Path, make, shall_die, row: Row | None = None) -> dict:
+def _ended(world: Path, root: Path, make: Callable[[Desk], Brief], row: Row | None = None) -> dict:
+    """What a procedure leaves; where kills are counted, killed once at each of its moments."""
     shutil.copytree(world / "petrel", root, symlinks=True)
     shutil.rmtree(root / "var/lib/brave-bridge/snapshots", ignore_errors=True)
 
@@ -184,24 +177,18 @@ def _ended(world: Path, root: Path, make, shall_die, row: Row | None = None) -> 
 
     own = desk()
     begin(own, make(own), "trial")
-    struck_at: set[tuple[str, int]] = set()
-    while True:
-        marks = root / "var/lib/brave-bridge/struck"
-        done = set(marks.read_text().split()) if marks.exists() else set()
+    struck_at = root / "var/lib/brave-bridge/struck"
 
-        def dies(moment: str, seq: int, logbook, done=done, marks=marks) -> bool:
-            mark = f"{moment}-{seq}"
-            if row is None or mark in done or not shall_die(moment, seq, logbook):
-                return False
-            with open(marks, "a") as stream:
-                stream.write(mark + "\n")
-            return True
+    def dies(moment: str, seq: int, _logbook: object) -> bool:
+        mark = f"{moment}-{seq}"
+        if row is None or (struck_at.exists() and mark in struck_at.read_text().split()):
+            return False
+        with open(struck_at, "a") as stream:
+            stream.write(mark + "\n")
+        return True
 
-        status = carry_out_on(desk, "trial", dies)
-        if not os.WIFSIGNALED(status):
-            break
+    while os.WIFSIGNALED(carry_out_on(desk, "trial", dies)):
         row.count(struck=True, good=True)
-        struck_at.add(("", 0))
     own.forget_logbook()
     return contents(root)
 

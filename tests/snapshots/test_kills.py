@@ -16,9 +16,11 @@ from brave_bridge.snapshots.journal import read_journal
 from tests.support.trees import (
     TRIAL,
     catalogue_at,
+    change_parts,
     described,
     differing,
     fill,
+    fill_with_parts,
     free,
     rough,
 )
@@ -106,23 +108,14 @@ def _kills(root: Path, name: str, chance: random.Random) -> Iterator[bool]:
 def _a_system(root: Path, chance: random.Random) -> None:
     fill(root)
     rough(root, chance, 40)
-    for number in range(45):
-        folder = root / f"usr/share/{number % 9}/part-{number}"
-        folder.mkdir(parents=True)
-        for name in "abc":
-            (folder / name).write_bytes(chance.randbytes(3_000))
+    fill_with_parts(root, chance, 45)
 
 
 def _changed(root: Path, chance: random.Random) -> None:
     """Something else each time, with enough to put back that a kill can fall into it."""
     free(root)
     rough(root, chance, 12)
-    for number in chance.sample(range(45), 25):
-        folder = root / f"usr/share/{number % 9}/part-{number}"
-        if folder.is_dir():
-            (folder / "a").write_bytes(chance.randbytes(2_000))
-            (folder / "b").unlink(missing_ok=True)
-            (folder / f"new-{number}").write_bytes(b"came since")
+    change_parts(root, chance, 45, 25)
 
 
 @pytest.mark.xdist_group("kills-take")

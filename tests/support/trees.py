@@ -233,3 +233,26 @@ def _one_step(path: Path, root: Path, chance: random.Random, names: list[str]) -
 def helper_that_dies() -> subprocess.Popen:
     """What a crew calls where its helpers end at once."""
     return subprocess.Popen(["false"], stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+
+
+def fill_with_parts(root: Path, chance: random.Random, count: int) -> None:
+    """So many folders of three files each, so that what is done to them takes a while."""
+    for number in range(count):
+        folder = _part(root, number)
+        folder.mkdir(parents=True)
+        for name in "abc":
+            (folder / name).write_bytes(chance.randbytes(3_000))
+
+
+def change_parts(root: Path, chance: random.Random, count: int, changed: int) -> None:
+    """In some of them a file that is other, one that is gone, and one that came since."""
+    for number in chance.sample(range(count), changed):
+        folder = _part(root, number)
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / "a").write_bytes(chance.randbytes(2_000))
+        (folder / "b").unlink(missing_ok=True)
+        (folder / f"new-{number}").write_bytes(b"came since")
+
+
+def _part(root: Path, number: int) -> Path:
+    return root / f"usr/share/{number % 9}/part-{number}"
