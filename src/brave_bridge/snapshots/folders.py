@@ -8,7 +8,6 @@ import contextlib
 import ctypes
 import errno
 import os
-import stat
 import struct
 from collections.abc import Callable, Container, Iterable, Iterator
 
@@ -22,6 +21,7 @@ _OPENAT2 = 437
 _RESOLVE_NO_XDEV, _RESOLVE_NO_SYMLINKS, _RESOLVE_BENEATH = 0x01, 0x04, 0x08
 _RESOLVE = _RESOLVE_NO_XDEV | _RESOLVE_NO_SYMLINKS | _RESOLVE_BENEATH
 _FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+_PATH_MAX, _BYTES_OF_A_CHARACTER = 4096, 4
 _HOW = struct.pack("QQQ", _FLAGS, 0, _RESOLVE)
 _libc = ctypes.CDLL(None, use_errno=True)
 _libc.syscall.restype = ctypes.c_long
@@ -41,6 +41,8 @@ def open_folder(root: int, path: str) -> int:
     global _kernel_has_openat2
     if not path:
         return os.dup(root)
+    if len(path) * _BYTES_OF_A_CHARACTER >= _PATH_MAX and len(os.fsencode(path)) >= _PATH_MAX:
+        return _open_in_parts(root, path)
     if _kernel_has_openat2:
         found = _libc.syscall(_OPENAT2, root, os.fsencode(path), _HOW, len(_HOW))
         if found >= 0:
@@ -50,6 +52,30 @@ def open_folder(root: int, path: str) -> int:
             raise OSError(code, os.strerror(code), path)
         _kernel_has_openat2 = code != errno.ENOSYS
     return _open_stepwise(root, path)
+
+
+def _open_in_parts(root: int, path: str) -> int:
+    """Open a folder whose path is longer than the kernel takes at once (path_resolution(7))."""
+    descriptor = os.dup(root)
+    for part in _parts(path):
+        try:
+            inner = open_folder(descriptor, part)
+        finally:
+            os.close(descriptor)
+        descriptor = inner
+    return descriptor
+
+
+def _parts(path: str) -> Iterator[str]:
+    """A long path cut at slashes into paths that the kernel takes."""
+    rest = os.fsencode(path)
+    while len(rest) >= _PATH_MAX:
+        end = rest.rfind(b"/", 0, _PATH_MAX)
+        if end <= 0:
+            raise OSError(errno.ENAMETOOLONG, os.strerror(errno.ENAMETOOLONG), path)
+        yield os.fsdecode(rest[:end])
+        rest = rest[end + 1 :]
+    yield os.fsdecode(rest)
 
 
 def _open_stepwise(root: int, path: str) -> int:
@@ -103,6 +129,18 @@ class opened_parent(opened):
 
     def __enter__(self) -> tuple[int, str]:
         return self.descriptor, self.name
+
+
+def make_folder(root: int, path: str) -> None:
+    """Make a folder of the tree, for its owner alone, in one that is there."""
+    with opened_parent(root, path) as (parent, name):
+        os.mkdir(name, 0o700, dir_fd=parent)
+
+
+def give_name(root: int, path: str, more: str) -> None:
+    """Give a file of the tree one more name (link(2)); a link is not followed."""
+    with opened_parent(root, path) as (source, name), opened_parent(root, more) as (target, new):
+        os.link(name, new, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
 
 
 class Boundary:
@@ -170,39 +208,6 @@ def list_folder(descriptor: int, path: str, boundary: Boundary, leaver: Leaver) 
         else:
             listing.sockets.append(joined(path, name))
     return listing
-
-
-def remove_tree(name: str, parent: int) -> None:
-    """Remove a path and, where it is a folder, all below it; nothing is done where it is not.
-
-    Links are removed, not followed. OSError(EXDEV) where another file system is mounted in it.
-    """
-    # Others may remove at the same time.
-    with contextlib.suppress(FileNotFoundError):
-        _remove(name, parent)
-
-
-def _remove(name: str, parent: int) -> None:
-    status = os.stat(name, dir_fd=parent, follow_symlinks=False)
-    if not stat.S_ISDIR(status.st_mode):
-        unlocked(lambda: os.unlink(name, dir_fd=parent), name, parent)
-        return
-    if status.st_dev != os.fstat(parent).st_dev:
-        raise OSError(errno.EXDEV, "another file system is mounted there", name)
-    try:
-        inner = open_folder(parent, name)
-    except OSError as error:
-        if error.errno != errno.EXDEV:
-            raise
-        raise OSError(errno.EXDEV, "another file system is mounted there", name) from error
-    try:
-        with os.scandir(inner) as listing:
-            names = [item.name for item in listing]
-        for below in names:
-            remove_tree(below, inner)
-    finally:
-        os.close(inner)
-    unlocked(lambda: os.rmdir(name, dir_fd=parent), name, parent)
 
 
 @contextlib.contextmanager

@@ -34,10 +34,11 @@ from brave_bridge.snapshots.files import (
 )
 from brave_bridge.snapshots.flushing import Flushing
 from brave_bridge.snapshots.folders import (
+    give_name,
+    make_folder,
     opened,
     opened_parent,
     opened_root,
-    remove_tree,
     unlocked,
     whole_path,
 )
@@ -57,6 +58,7 @@ from brave_bridge.snapshots.moving import give_project, move_in, project_of
 from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.staging import HANDFUL, StageJob, handfuls
 from brave_bridge.snapshots.swap_order import belongs_to_boot, depth, is_below, swap_order
+from brave_bridge.snapshots.tree_removal import remove_tree
 
 _WORK = "work"
 _MOST_TOLD = 20
@@ -271,18 +273,17 @@ class Restoration:
         places = self._choose_places()
         by_group: dict[int, str] = {}
         to_stage, links = [], []
-        for start in range(0, len(self._tops), HANDFUL):
-            (self.staging / _WORK / _place(start).partition("/")[0]).mkdir(mode=0o700)
         for path, place in places.items():
             entry = self._wanted[path]
             if entry.type in (FOLDER, PLACE):
-                (self.staging / _WORK / decoded_path(place)).mkdir(mode=0o700)
-            elif entry.links and entry.links in by_group:
+                continue
+            if entry.links and entry.links in by_group:
                 links.append((by_group[entry.links], place))
             else:
                 to_stage.append((place, entry))
                 if entry.links:
                     by_group[entry.links] = place
+        self._make_staged_folders(places)
         job = StageJob(tree=str(self.tree), staging=str(self.staging / _WORK))
         done = 0
         with Flushing(self.staging) as flushing:
@@ -291,13 +292,18 @@ class Restoration:
                 done += result.files
                 flushing.written(self.bytes_copied)
                 self.tell("staging", done, len(to_stage))
-        for first, place in links:
-            os.link(
-                self.staging / _WORK / decoded_path(first),
-                self.staging / _WORK / decoded_path(place),
-                follow_symlinks=False,
-            )
+        with opened_root(self.staging / _WORK) as work:
+            for first, place in links:
+                give_name(work, decoded_path(first), decoded_path(place))
         self._dress_staged_folders(places)
+
+    def _make_staged_folders(self, places: dict[str, str]) -> None:
+        with opened_root(self.staging / _WORK) as work:
+            for start in range(0, len(self._tops), HANDFUL):
+                make_folder(work, _place(start).partition("/")[0])
+            for path, place in places.items():
+                if self._wanted[path].type in (FOLDER, PLACE):
+                    make_folder(work, decoded_path(place))
 
     def _choose_places(self) -> dict[str, str]:
         """Where each path is staged: below its top, the outermost path that is not there yet."""
@@ -320,8 +326,8 @@ class Restoration:
             for path in sorted(places, key=depth, reverse=True):
                 entry = self._wanted[path]
                 if entry.type in (FOLDER, PLACE):
-                    name = decoded_path(places[path])
-                    set_attributes(entry, name, work, with_flags=False)
+                    with opened_parent(work, decoded_path(places[path])) as (parent, name):
+                        set_attributes(entry, name, parent, with_flags=False)
 
     # The live tree
 

@@ -10,14 +10,16 @@ from brave_bridge.snapshots.files import exchange, set_attributes, sync_file_sys
 from brave_bridge.snapshots.folders import (
     Boundary,
     list_folder,
+    make_folder,
     opened,
+    opened_parent,
     opened_root,
-    remove_tree,
 )
 from brave_bridge.snapshots.manifest import FOLDER, PLACE, Entry, Manifest, decoded_path, joined
 from brave_bridge.snapshots.mounts import mounts_below
 from brave_bridge.snapshots.staging import StageJob, handfuls
 from brave_bridge.snapshots.swap_order import depth
+from brave_bridge.snapshots.tree_removal import remove_tree
 
 _ONE = f"{STAGING}-path"
 
@@ -107,12 +109,13 @@ def _below(manifest: Manifest, path: str) -> dict[str, Entry]:
 def _stage(entries: dict[str, Entry], tree: Path, work: Path, path: str) -> None:
     places = {entry: "it" + entry[len(path) :] for entry in entries}
     folders = [p for p, entry in entries.items() if entry.type == FOLDER]
-    for folder in sorted(folders, key=depth):
-        (work / decoded_path(places[folder])).mkdir(mode=0o700)
+    with opened_root(work) as descriptor:
+        for folder in sorted(folders, key=depth):
+            make_folder(descriptor, decoded_path(places[folder]))
     files = [(places[p], entry) for p, entry in entries.items() if entry.type != FOLDER]
     for _ in carry_out(StageJob(str(tree), str(work)), handfuls(files)):
         pass
     with opened_root(work) as descriptor:
         for folder in sorted(folders, key=depth, reverse=True):
-            name = decoded_path(places[folder])
-            set_attributes(entries[folder], name, descriptor, with_flags=False)
+            with opened_parent(descriptor, decoded_path(places[folder])) as (parent, name):
+                set_attributes(entries[folder], name, parent, with_flags=False)

@@ -9,6 +9,8 @@ from pathlib import Path
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.files import sync_file_system
+from brave_bridge.snapshots.folders import opened, opened_root
+from brave_bridge.snapshots.manifest import joined
 from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress, copy_tree, covered_bytes
 
@@ -85,15 +87,16 @@ def _in_use(folder: Path) -> int:
 def _files_in(tree: Path) -> dict[int, tuple[int, int, int]]:
     """The files of a tree by inode: bytes on disk, names met here, names in all."""
     found: dict[int, tuple[int, int, int]] = {}
-    pending = [os.fspath(tree)]
-    while pending:
-        with os.scandir(pending.pop()) as listing:
-            for item in listing:
-                status = item.stat(follow_symlinks=False)
-                if item.is_dir(follow_symlinks=False):
-                    pending.append(item.path)
-                else:
+    pending = [""]
+    with opened_root(tree) as root:
+        while pending:
+            path = pending.pop()
+            with opened(root, path) as folder, os.scandir(folder) as listing:
+                for item in listing:
+                    if item.is_dir(follow_symlinks=False):
+                        pending.append(joined(path, item.name))
+                        continue
+                    status = item.stat(follow_symlinks=False)
                     _, names, _ = found.get(status.st_ino, (0, 0, 0))
-                    size = status.st_blocks * 512
-                    found[status.st_ino] = (size, names + 1, status.st_nlink)
+                    found[status.st_ino] = (status.st_blocks * 512, names + 1, status.st_nlink)
     return found

@@ -16,6 +16,7 @@ NAME = "brave-bridge-rescue"
 MODULES = (
     "core.formats.proc", "core.formats.text", "machines.rooted", "snapshots.hashing",
     "snapshots.manifest", "snapshots.cover", "snapshots.files", "snapshots.folders",
+    "snapshots.tree_removal",
     "snapshots.mounts", "snapshots.writing", "snapshots.journal", "snapshots.comparing",
     "snapshots.compare", "snapshots.staging", "snapshots.moving", "snapshots.swap_order",
     "snapshots.emptying", "snapshots.removing", "snapshots.flushing", "snapshots.checking",
