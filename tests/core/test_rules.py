@@ -160,6 +160,15 @@ CASES = [
         "deb http://a.example/quayside diamond main")),
     ("mixed-releases", STOP, "another release", {
         "pins": (Pin("/etc/apt/preferences", "*", "release n=diamond", 990),)}),
+    ("holding-pins", STOP, "holds every package at 5.3 bowline", {
+        "pins": (Pin("/etc/apt/preferences", "*", "release n=bowline-5.3, o=Quayside", 990, 4),)}),
+    ("holding-pins", STOP, "holds every package at 5.3 bowline", {
+        "pins": (Pin("/etc/apt/preferences", "*", "release n=diamond", -1),)}),
+    ("holding-pins", CAUTION, "1 pin on packages of 5.3 bowline: quay-webd", {
+        "pins": (Pin("/etc/apt/preferences.d/web", "quay-webd", "version 1.18*", 1001, 2),)}),
+    ("holding-pins", CLEAR, "No pin holds packages", {
+        "pins": (Pin("/etc/apt/preferences", "*", "release v=5.3", 500),
+                 Pin("/etc/apt/preferences", "*", "release n=bowline-backports", 990))}),
     ("unsigned-sources", CAUTION, "switched off",
      source("deb [trusted=yes] http://a.example/quayside bowline-5.3 main")),
     ("unsigned-sources", STOP, "no active", source("# none")),

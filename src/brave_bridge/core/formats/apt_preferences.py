@@ -1,5 +1,7 @@
 """Pins: which source's version apt prefers (apt_preferences(5))."""
 
+from fnmatch import fnmatchcase
+
 import msgspec
 
 from brave_bridge.core.formats.deb822 import FormatError, stanzas
@@ -21,6 +23,25 @@ class Pin(msgspec.Struct, frozen=True):
         return f"{self.path}:{self.line}" if self.line else self.path
 
     @property
+    def is_for_a_version(self) -> bool:
+        """Whether it selects one version of a package, wherever that is from."""
+        return self.selects.strip().startswith("version")
+
+    def names(self, release: str) -> bool:
+        """Whether it selects a release by this codename, suite or version."""
+        kind, _, rest = self.selects.strip().partition(" ")
+        words = [word.strip().strip('"') for word in rest.split(",")]
+        if kind != "release" or not release:
+            return False
+        if "=" not in rest:
+            return rest.strip() == release
+        wanted = (word.partition("=") for word in words)
+        return any(
+            letter.strip() in ("a", "n", "v") and _is_of(release, value.strip().strip('"'))
+            for letter, _, value in wanted
+        )
+
+    @property
     def is_general(self) -> bool:
         """Whether it is for every package."""
         return self.packages.strip() == "*"
@@ -40,6 +61,11 @@ def read_pins(text: str, path: str) -> list[Pin]:
     except (FormatError, ValueError):
         pass
     return found
+
+
+def _is_of(release: str, pattern: str) -> bool:
+    """Whether a pattern is for a release; ``11.*`` is for 11 as its point releases are."""
+    return fnmatchcase(release, pattern) or pattern in (f"{release}*", f"{release}.*")
 
 
 def _line_of(text: str, selects: str, after: int) -> int:

@@ -140,9 +140,10 @@ def _why_it_stayed(name: str, after: Facts, plans: tuple[LegPlan, ...]) -> str:
     package = next((p for p in after.installed if p.name == plain_name), None)
     if package and package.is_held:
         return "it is held (dpkg's selections)"
-    old = {name for plan in plans for name in (plan.leg.start.codename, plan.leg.start.suite)}
+    starts = [plan.leg.start for plan in plans]
+    old = {name for start in starts for name in (start.codename, start.suite, start.version)}
     for pin in after.pins:
-        holds_on = pin.selects.startswith("version") or any(n and n in pin.selects for n in old)
+        holds_on = pin.is_for_a_version or any(map(pin.names, old))
         if holds_on and any(fnmatchcase(plain_name, p) for p in pin.packages.split()):
             return f"pinned to {pin.selects} in {pin.where}"
     if package and package.is_broken:

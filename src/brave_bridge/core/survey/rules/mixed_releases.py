@@ -1,4 +1,4 @@
-"""Do the sources and pins keep to one release?"""
+"""Do all sources and pins name one release?"""
 
 import re
 
@@ -8,7 +8,7 @@ from brave_bridge.core.survey.findings import Situation, clear, rule, stop
 @rule(
     "mixed-releases",
     "sources",
-    asks="Do the sources and pins keep to one release?",
+    asks="Do all sources and pins name one release?",
     means="Packages of two releases stand side by side: what the leg does to them cannot be "
     "foreseen, and nobody has tried it.",
     needs="sources",
@@ -29,9 +29,9 @@ def mixed_releases(situation: Situation):
         if _names(suite, others)
     ]
     pinned = [
-        f"{pin.path}: {pin.selects} ({pin.priority})"
+        f"{pin.where}: {pin.selects} ({pin.priority})"
         for pin in facts.pins
-        if pin.priority >= 500 and any(_pins(pin.selects, name) for name in others)
+        if pin.priority >= 500 and any(map(pin.names, others))
     ]
     if mixed or pinned:
         yield stop(
@@ -40,12 +40,9 @@ def mixed_releases(situation: Situation):
             "Take the other release's sources and pins out, and go back to this one's versions.",
         )
     else:
-        yield clear(f"Sources and pins keep to {release.title}", facts.where("sources"))
+        yield clear(f"No source or pin names another release than {release.title}",
+                    facts.where("sources"))  # fmt: skip
 
 
 def _names(suite: str, others) -> bool:
     return any(re.match(rf"{re.escape(name)}(?=$|[-/])", suite) for name in others)
-
-
-def _pins(selects: str, name: str) -> bool:
-    return bool(re.search(rf"\b[an]={re.escape(name)}\b", selects))
