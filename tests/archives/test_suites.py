@@ -11,7 +11,7 @@ from brave_bridge.archives.store import IndexStore
 from brave_bridge.archives.suites import SuiteAsked, SuiteFetched, SuiteFetcher
 from brave_bridge.core.packages.deb_index import DebIndex
 from brave_bridge.machines.standin.signing import make_key
-from tests.support.archive_server import PACKAGES, ArchiveServer
+from tests.support.archive_server import PACKAGES, PACKERS, ArchiveServer
 
 
 @pytest.fixture
@@ -198,3 +198,16 @@ def test_a_description_that_was_damaged_in_the_store_is_fetched_anew(server, fet
     kept.write_bytes(kept.read_bytes().replace(b"diamond", b"daemond"))
     (found,) = fetcher.fetch([asked(server)])
     assert isinstance(found, SuiteFetched) and found.release.codename == "diamond"
+
+
+@pytest.mark.parametrize("ending", [".xz", ".gz", ""])
+def test_one_folder_of_packages_that_nobody_describes_is_taken_only_where_it_is_trusted(
+    server, fetcher, ending
+):
+    server.files[f"/tide/./Packages{ending}"] = PACKERS[ending](PACKAGES)
+    server.files[f"/tide/Packages{ending}"] = PACKERS[ending](PACKAGES)
+    (found,) = fetcher.fetch([asked(server, "./", components=(), trusted=True)])
+    assert isinstance(found, SuiteFetched), found
+    index = DebIndex(*fetcher.store.open(found.indices["", ""]), "amd64", "")
+    assert sorted(index.names()) == ["gauge", "tided"]
+    assert fault(fetcher, asked(server, "./", components=())).what == "missing"

@@ -8,16 +8,21 @@ import re
 import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, TypeVar
 from urllib.parse import unquote, urlsplit
 
 import httpx
 import msgspec
 
 from brave_bridge.archives.fault import ArchiveFault
+from brave_bridge.archives.mirrors import MirrorLists
+from brave_bridge.core.formats.hidden import hide
+
+_Result = TypeVar("_Result")
 
 _TIMEOUT = httpx.Timeout(30, connect=15)
-_MIRROR_LIST = "mirror+file:"
+_TOR = "tor+"
+_HEADERS = {"User-Agent": "brave-bridge"}
 _FILE = re.compile(r"^(?:file|copy):/*")
 
 SLOW_SECONDS, LEAST_BYTES_A_SECOND = 60.0, 500
@@ -40,37 +45,52 @@ class Downloader:
 
     ``transport`` takes the place of the network, for archives that are served otherwise;
     ``proxies`` maps the beginning of an address (``http://host``) to the proxy to ask, None for
-    none; ``login`` gives the name and password for an address. What was cut off is kept in
-    ``partial`` and gone on with.
+    none, ``onion_proxy`` is the SOCKS proxy that ``tor+http:`` addresses go through; ``login``
+    gives the name and password for an address. What was cut off is kept in ``partial`` and
+    gone on with.
     """
 
     def __init__(
         self, root: Path, partial: Path, transport: httpx.BaseTransport | None = None,
-        proxies: Mapping[str, str | None] | None = None,
+        proxies: Mapping[str, str | None] | None = None, onion_proxy: str = "",
         login: Callable[[str], tuple[str, str] | None] = lambda address: None,
     ) -> None:  # fmt: skip
         self._root = root
         self._partial = partial
         self._login = login
+        self._onion_proxy = hide(onion_proxy)
         mounts = {
             beginning: httpx.HTTPTransport(proxy=proxy)
             for beginning, proxy in (proxies or {}).items()
         }
-        self._client = httpx.Client(
-            transport=transport, timeout=_TIMEOUT, follow_redirects=True, mounts=mounts,
-            headers={"User-Agent": "brave-bridge"},
-        )  # fmt: skip
+        options = {"timeout": _TIMEOUT, "follow_redirects": True, "headers": _HEADERS}
+        self._client = httpx.Client(transport=transport, mounts=mounts, **options)
+        self._onion_client = httpx.Client(
+            transport=transport, proxy=onion_proxy or None, trust_env=False, **options
+        )
+        self._mirrors = MirrorLists(lambda address, limit: self._get(address, limit).content)
 
     def close(self) -> None:
         """Let go of connections."""
         self._client.close()
+        self._onion_client.close()
 
     def get(self, address: str, limit: int, known: Got | None = None) -> Got | None:
         """A file of at most ``limit`` bytes; None where it is what is ``known`` already.
 
         ArchiveFault where it is missing, too large, or cannot be reached.
         """
-        address = self._of_mirror(address)
+        return self._from_any(address, lambda place: self._get(place, limit, known))
+
+    def _from_any(self, address: str, get: Callable[[str], _Result]) -> _Result:
+        """What is got from the first place that gives it; the fault of the last where none does."""
+        *others, last = self._mirrors.places(address)
+        for place in others:
+            with contextlib.suppress(ArchiveFault):
+                return get(place)
+        return get(last)
+
+    def _get(self, address: str, limit: int, known: Got | None = None) -> Got | None:
         if _FILE.match(address):
             return Got(self._read(address, limit))
         headers = {}
@@ -93,7 +113,9 @@ class Downloader:
 
     def get_exactly(self, address: str, sha256: str, size: int) -> bytes:
         """A file of that sum and size; what an earlier try got of it is not got again."""
-        address = self._of_mirror(address)
+        return self._from_any(address, lambda place: self._get_exactly(place, sha256, size))
+
+    def _get_exactly(self, address: str, sha256: str, size: int) -> bytes:
         if _FILE.match(address):
             return _checked(self._read(address, size), sha256, size, address)
         self._partial.mkdir(parents=True, exist_ok=True)
@@ -141,25 +163,14 @@ class Downloader:
             scheme, _, rest = address.partition("://")
             host, slash, path = rest.partition("/")
             address = f"{scheme}://{host.rpartition('@')[2]}{slash}{path}"
-        return self._client.stream("GET", address, headers=headers, auth=login)
-
-    def _of_mirror(self, address: str) -> str:
-        """Where a file is whose address leads over a list of mirrors on the machine.
-
-        The first of the list is taken (apt-transport-mirror(1)).
-        """
-        if not address.startswith(_MIRROR_LIST):
-            return address
-        pieces = address[len(_MIRROR_LIST) :].lstrip("/").split("/")
-        for end in range(len(pieces), 0, -1):
-            place = self._root.joinpath(*pieces[:end])
-            inside = place.resolve().is_relative_to(self._root.resolve())
-            if inside and place.is_file():
-                lines = place.read_text(errors="replace")[:100_000].splitlines()
-                mirrors = [line.split()[0] for line in lines if line.strip() and line[0] != "#"]
-                if mirrors:
-                    return "/".join([mirrors[0].rstrip("/"), *pieces[end:]])
-        raise ArchiveFault("missing", "names no list of mirrors that is there", address)
+        client = self._client
+        if address.startswith(_TOR):
+            client, address = self._onion_client, address.removeprefix(_TOR)
+        if not address.startswith(("http://", "https://")):
+            kind = address.partition(":")[0]
+            words = f"is of a kind that is not fetched here ({kind}:)"
+            raise ArchiveFault("unreachable", words, address)
+        return client.stream("GET", address, headers=headers, auth=login)
 
     def _read(self, address: str, limit: int) -> bytes:
         path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)
@@ -185,9 +196,10 @@ class Downloader:
             what = "missing" if code in (404, 410) else "unreachable"
             raise ArchiveFault(what, f"the server answers {code}", address) from error
         except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
-            raise ArchiveFault(
-                "unreachable", str(error) or type(error).__name__, address
-            ) from error
+            words = str(error) or type(error).__name__
+            if address.startswith(_TOR):
+                words += f", asked by way of the Tor client at {self._onion_proxy}"
+            raise ArchiveFault("unreachable", words, address) from error
         except OSError as error:
             raise ArchiveFault("unreachable", error.strerror or str(error), address) from error
 

@@ -14,6 +14,8 @@ from brave_bridge.machines.secrets import login_for
 _SETTINGS = ("/etc/apt/apt.conf.d/*", "/etc/apt/apt.conf")
 _LOGINS = ("/etc/apt/auth.conf", "/etc/apt/auth.conf.d/*.conf")
 _LIMIT = 1_000_000
+ONIONS = "socks5://localhost:9050"
+"""Where a Tor client listens by itself, for addresses that begin with ``tor+``."""
 
 
 @contextmanager
@@ -29,8 +31,10 @@ def downloader_of(machine: Machine) -> Iterator[Downloader]:
         )
 
     transport = _transport(machine)
-    proxies = {} if transport else _proxies(machine)
-    downloader = Downloader(machine.root, partial, transport, proxies, login)
+    settings = {} if transport else read_settings(_texts(machine, _SETTINGS))
+    onions = "" if transport else settings.get("acquire::tor::proxy", ONIONS)
+    proxies = _proxies(settings)
+    downloader = Downloader(machine.root, partial, transport, proxies, onions, login)
     try:
         yield downloader
     finally:
@@ -42,9 +46,8 @@ def _texts(machine: Machine, patterns: tuple[str, ...]) -> Iterator[str]:
         yield (machine.read_if_there(path, _LIMIT) or b"").decode("utf-8", "replace")
 
 
-def _proxies(machine: Machine) -> dict[str, str | None]:
+def _proxies(settings: dict[str, str]) -> dict[str, str | None]:
     """The proxies of the machine's own settings: for all, and for single hosts."""
-    settings = read_settings(_texts(machine, _SETTINGS))
     found: dict[str, str | None] = {}
     for scheme in ("http", "https"):
         if proxy := proxy_for(settings, f"{scheme}://any.invalid/"):

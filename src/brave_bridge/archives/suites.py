@@ -21,6 +21,7 @@ from brave_bridge.archives.store import IndexStore
 from brave_bridge.archives.unpacking import ENDINGS, unpacked
 from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
+from brave_bridge.core.formats.packing import PackingError, unpack
 from brave_bridge.core.packages.deb_package import ALL
 
 DESCRIPTION_LIMIT = 16_000_000
@@ -89,7 +90,12 @@ class SuiteFetcher:
         base = f"{asked.uri.rstrip('/')}/dists/{asked.suite}"
         if asked.suite.endswith("/"):
             base = f"{asked.uri.rstrip('/')}/{asked.suite.rstrip('/')}"
-        text, signers = self._description(base, asked)
+        try:
+            text, signers = self._description(base, asked)
+        except ArchiveFault as fault:
+            if fault.what != "missing" or not (asked.trusted and asked.suite.endswith("/")):
+                raise
+            return self._undescribed(base, asked)
         try:
             release = read_archive_release(text.decode("utf-8", "replace"), where=base)
         except FormatError as error:
@@ -102,6 +108,27 @@ class SuiteFetcher:
                 indices[component, architecture] = found
         self._remember(base, release)
         return SuiteFetched(asked=asked, release=release, signers=signers, indices=indices)
+
+    def _undescribed(self, base: str, asked: SuiteAsked) -> SuiteFetched:
+        """One folder of packages that nobody describes, which a person chose to trust.
+
+        apt takes those too (``[trusted=yes]``, sources.list(5)).
+        """
+        for ending in ENDINGS:
+            try:
+                content = self.downloader.get(f"{base}/Packages{ending}", INDEX_LIMIT)
+            except ArchiveFault as fault:
+                if fault.what != "missing":
+                    raise
+                continue
+            try:
+                plain = unpack(content.content if content else b"", ending, INDEX_LIMIT)
+            except PackingError as error:
+                raise ArchiveFault("format", str(error), base) from error
+            indices = {("", ""): self.store.keep(plain)}
+            release = ArchiveRelease("", "", "", "", "", "", (), (), {})
+            return SuiteFetched(asked=asked, release=release, signers=(), indices=indices)
+        raise ArchiveFault("missing", "has neither a description nor packages", base)
 
     # What it says of itself
 
