@@ -59,6 +59,15 @@ def test_reads_both_notations():
     assert stanzas[0].types == ("deb", "deb-src")
 
 
+def test_a_disc_whose_name_has_blanks_is_one_word():
+    disc = "deb cdrom:[Quayside 5.3 _Bowline_ - DVD 1]/ bowline main extra\n"
+    (entry,) = entries(SourceFile("/etc/apt/sources.list", disc))
+    assert entry.uris == ("cdrom:[Quayside 5.3 _Bowline_ - DVD 1]/",)
+    assert (entry.suites, entry.components) == (("bowline",), ("main", "extra"))
+    turned = renamed(SourceFile("/a.list", disc), rename("bowline", "diamond"), lambda e: True)
+    assert turned.text == disc.replace(" bowline ", " diamond ")
+
+
 def test_renames_only_active_lines_and_only_suites():
     text = renamed(
         LINES, rename("bowline", "diamond", {"non-free": "firmware"}), lambda e: True

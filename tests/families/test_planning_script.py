@@ -16,6 +16,7 @@ from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.choices import wishes_with
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.releases.route import find_route
+from brave_bridge.core.survey.facts import ArchiveSeen
 from brave_bridge.families.deb.planning import DebPlanner
 from tests.support.facts import TODAY, facts, quayside
 
@@ -41,8 +42,11 @@ def legs(*names: str):
 class Replies:
     """Answers requests as archives would that have these suites."""
 
-    def __init__(self, *there: tuple[str, str], planned=None, fault: str = "404") -> None:
+    def __init__(
+        self, *there: tuple[str, str], planned=None, fault: str = "404", origins=None
+    ) -> None:
         self.there = there
+        self.origins = origins or {}
         self.fault = fault
         self.asked: list[PlanPackages] = []
         self.fetched: list[FetchSuites] = []
@@ -59,15 +63,18 @@ class Replies:
 
     def _found(self, wanted) -> SuiteFound:
         if (wanted.uri, wanted.suite) in self.there:
-            return SuiteFound(uri=wanted.uri, suite=wanted.suite, codename=wanted.suite)
+            origin = self.origins.get(wanted.uri, "")
+            return SuiteFound(
+                uri=wanted.uri, suite=wanted.suite, codename=wanted.suite, origin=origin
+            )
         missing = self.fault == "404"
         return SuiteFound(uri=wanted.uri, suite=wanted.suite, fault=self.fault, missing=missing)
 
 
 def planned(
-    replies: Replies, *route: str, sources: SourceFile = SOURCES, wishes=PersonsWishes()
+    replies: Replies, *route: str, sources: SourceFile = SOURCES, wishes=PersonsWishes(), seen=()
 ):  # fmt: skip
-    given = facts(sources_file=sources, sources=tuple(entries(sources)))
+    given = facts(sources_file=sources, sources=tuple(entries(sources)), archives=seen)
     script = DebPlanner().plan(given, legs(*(route or ("5.3", "7"))), "/plans", wishes)
     try:
         request = next(script)
@@ -167,6 +174,43 @@ def test_the_distributions_own_source_that_fails_stops_it():
     fault = planned(Replies((OTHER, "diamond")))
     assert isinstance(fault, PlanFault)
     assert "404" in fault.seen and "check the source" in fault.remedy
+
+
+DISC = "cdrom:[Quayside 5.3 _Bowline_ - amd64 DVD-1]/"
+
+
+def test_a_disc_is_offered_as_paused_and_named_whole():
+    sources = SourceFile(SOURCES.path, f"deb {OWN} bowline-5.3 main\ndeb {DISC} bowline-5.3 main\n")
+    (plan,) = planned(Replies((OWN, "diamond"), fault="of a kind"), sources=sources)
+    assert [(s.uri, s.outcome) for s in plan.sources] == [(OWN, "renamed"), (DISC, "paused")]
+    assert [option.answer for option in choice_of(plan).options] == ["pause", "keep", "drop"]
+
+
+def test_sources_that_are_nothing_but_discs_stop_it():
+    sources = SourceFile(SOURCES.path, f"deb {DISC} bowline-5.3 main\n")
+    fault = planned(Replies(), sources=sources)
+    assert isinstance(fault, PlanFault) and "add the main archive" in fault.remedy
+
+
+NAMESAKE = "http://packages.estuary.example/quayside"
+WITH_NAMESAKE = SourceFile(
+    SOURCES.path, f"deb {OWN} bowline-5.3 main\ndeb {NAMESAKE} bowline-5.3 main\n"
+)
+SEEN = (ArchiveSeen(OWN, "bowline-5.3", "Quayside", "bowline-5.3", "", ""),)
+
+
+def test_one_that_was_never_read_and_cannot_be_is_no_reason_to_stop():
+    (plan,) = planned(Replies((OWN, "diamond"), fault="refused"), sources=WITH_NAMESAKE, seen=SEEN)
+    assert [s.outcome for s in plan.sources] == ["renamed", "paused"]
+
+
+def test_whose_an_archive_is_is_what_it_says_of_itself():
+    there = Replies((OWN, "diamond"), (NAMESAKE, "diamond"), origins={NAMESAKE: "Estuary"})
+    (plan,) = planned(there, sources=WITH_NAMESAKE, seen=SEEN)
+    assert choice_of(plan).subject == f"{NAMESAKE} bowline-5.3"
+    wishes = wishes_with(PersonsWishes(), choice_of(plan), "pause")
+    (plan,) = planned(there, sources=WITH_NAMESAKE, seen=SEEN, wishes=wishes)
+    assert [s.outcome for s in plan.sources] == ["renamed", "paused"]
 
 
 def test_sources_that_do_not_name_the_release_cannot_be_turned():

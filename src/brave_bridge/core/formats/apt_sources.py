@@ -14,7 +14,11 @@ _ONE_LINE = re.compile(
     r"^(?P<lead>\s*(?P<type>deb|deb-src)\s+)(?P<options>\[[^\]]*\]\s+)?(?P<rest>\S.*)$"
 )
 _KEY, _LONGEST_KEY = "BEGIN PGP", 200_000
-_WORD = re.compile(r"\S+")
+_WORD = re.compile(r"(?:[^\s\[]|\[[^\]]*\]?)+")
+"""Blanks may stand within brackets: a disc is named so (sources.list(5))."""
+
+_FETCHED = ("http:", "https:", "file:", "copy:", "mirror:", "mirror+http:", "mirror+https:",
+            "mirror+file:", "tor+http:", "tor+https:")  # fmt: skip
 _FIELD = re.compile(r"^(?P<name>[A-Za-z][A-Za-z0-9-]*)[ \t]*:(?P<value>.*)$")
 
 
@@ -45,6 +49,11 @@ class SourceEntry(msgspec.Struct, frozen=True):
     def trusted_without_signature(self) -> bool:
         """Whether signatures are switched off for it."""
         return self.options.get("trusted", "").lower() in ("yes", "true", "1")
+
+
+def can_be_fetched(uri: str) -> bool:
+    """Whether an address is of a kind that we fetch; discs and made-up transports are not."""
+    return uri.startswith(_FETCHED)
 
 
 def key_paths(entry: SourceEntry) -> tuple[str, ...]:
@@ -79,7 +88,7 @@ def _line_entries(file: SourceFile) -> list[SourceEntry]:
     found = []
     for number, line in enumerate(file.text.splitlines(), start=1):
         match = _ONE_LINE.match(line.split("#", 1)[0])
-        words = match["rest"].split() if match else []
+        words = _WORD.findall(match["rest"]) if match else []
         if match is None or len(words) < 2:
             continue
         found.append(

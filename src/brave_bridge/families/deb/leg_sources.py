@@ -20,6 +20,7 @@ from brave_bridge.core.formats.apt_sources import (
     Renaming,
     SourceEntry,
     SourceFile,
+    can_be_fetched,
     renamed,
 )
 from brave_bridge.core.formats.paused_sources import commented_out, waiting_note
@@ -44,6 +45,7 @@ from brave_bridge.families.deb.source_choices import (
 )
 from brave_bridge.families.deb.suites import description_of, suites_of
 
+_MOST_ROUNDS = 4
 _YOUR_WISH = "you decided so"
 
 
@@ -61,20 +63,26 @@ class LegSources:
         self.wishes = wishes
         self.renaming = leg.renaming()
         self.entries = {source_key(entry): entry for entry in all_entries(before)}
-        self.answers = {
-            key: wishes.sources.get(source_name(entry), "")
-            for key, entry in self.entries.items()
-            if self._is_foreign(entry)
-        }
+        self.answers: dict[SourceKey, str] = {}
         """The answers about the sources of third parties; empty where nobody decided."""
-        self.waiting = {key: _YOUR_WISH for key, answer in self.answers.items() if answer == PAUSE}
+        self.waiting: dict[SourceKey, str] = {}
         """The sources that are paused, and why."""
         self.found: dict[tuple[str, str], SuiteFound] = {}
+        for entry in self.entries.values():
+            if self._is_foreign(entry):
+                self._take_as_foreign(entry)
 
     def _is_foreign(self, entry: SourceEntry) -> bool:
-        """Whether a source is not the distribution's own."""
+        """Whether a source is not the distribution's own, or cannot be read here at all."""
         leg = self.leg
-        return is_third_party(entry, leg.origin, leg.archive_paths, self.facts.archives)
+        foreign = is_third_party(entry, leg.origin, leg.archive_paths, self.facts.archives)
+        return foreign or not all(map(can_be_fetched, entry.uris))
+
+    def _take_as_foreign(self, entry: SourceEntry) -> None:
+        key, answer = source_key(entry), self.wishes.sources.get(source_name(entry), "")
+        self.answers[key] = answer
+        if answer == PAUSE:
+            self.waiting[key] = _YOUR_WISH
 
     def fetch(self) -> Script[LegPlan | PlanFault]:
         """The leg's plan as far as the sources go; third parties that lack it are paused."""
@@ -85,9 +93,11 @@ class LegSources:
                 f"write the sources of {self.leg.start.title} by its codename first",
             )
         main = self.leg.start.suite or self.leg.start.codename
-        ours = [entry for at, entry in self.entries.items() if at not in self.answers]
         # Of archives that were never read nobody knows yet whose they are.
-        own = {suite for entry in ours or self.entries.values() for suite in entry.suites}
+        candidates = self._own_entries() or [
+            entry for entry in self.entries.values() if all(map(can_be_fetched, entry.uris))
+        ]
+        own = {suite for entry in candidates for suite in entry.suites}
         if main not in own:
             return PlanFault(
                 f"turning the sources from {self.leg.start.title} to {self.leg.end.title}",
@@ -153,14 +163,14 @@ class LegSources:
 
     def _fetch(self) -> Script[tuple[SourceFile, ...] | PlanFault]:
         """Fetch the leg's indices; third-party sources that do not have it are paused."""
-        for _ in range(2):
+        for _ in range(_MOST_ROUNDS):
             files = self._turned()
             lacking = yield from self._fetch_once(files)
             if isinstance(lacking, PlanFault):
                 return lacking
-            if not lacking:
-                return files
             self.waiting |= lacking
+            if self._turned() == files:
+                return files
         return PlanFault(
             f"fetching the indices of {self.leg.end.title}",
             "sources fail that did not fail before",
@@ -182,17 +192,45 @@ class LegSources:
             return fault_of(f"fetching the indices of {title}", reply)
         self.found |= {(found.uri, found.suite): found for found in reply.suites}
         lacking: dict[SourceKey, str] = {}
+        self._learn_whose_they_are(active)
         for entry in active:
             known = (self.found.get(at) for at in _places(entry))
             found = next((one for one in known if one is not None and one.fault), None)
             if found is None:
                 continue
+            if source_key(entry) not in self.answers and self._can_do_without(entry):
+                self._take_as_foreign(self.entries[source_key(entry)])
             if source_key(entry) not in self.answers:
                 remedy = "check the source, its key and the clock, then plan again"
                 return PlanFault(f"fetching the indices of {title}", found.fault, remedy)
             why = f"it does not have {title} yet" if found.missing else found.fault
             lacking[source_key(entry)] = why
         return lacking
+
+    def _own_entries(self) -> list[SourceEntry]:
+        return [entry for at, entry in self.entries.items() if at not in self.answers]
+
+    def _was_read(self, entry: SourceEntry) -> bool:
+        """Whether the machine's package manager ever read it, and so told whose it is."""
+        seen = self.facts.archive_of
+        return any(seen(uri, suite) for uri in entry.uris for suite in entry.suites)
+
+    def _learn_whose_they_are(self, turned: list[SourceEntry]) -> None:
+        """What an archive says of itself decides, where only its path was known before."""
+        for entry in turned:
+            before = self.entries[source_key(entry)]
+            known = (self.found.get(at) for at in _places(entry))
+            origins = {found.origin for found in known if found is not None and found.origin}
+            foreign = bool(origins) and bool(self.leg.origin) and self.leg.origin not in origins
+            if foreign and source_key(entry) not in self.answers and not self._was_read(before):
+                self._take_as_foreign(before)
+
+    def _can_do_without(self, entry: SourceEntry) -> bool:
+        """Whether one that was never read is beside another that has the same release."""
+        before = self.entries[source_key(entry)]
+        others = [own for own in self._own_entries() if own is not before and self._was_read(own)]
+        suites = {suite for own in others for suite in own.suites}
+        return not self._was_read(before) and suites >= set(before.suites)
 
     # What else third parties have
 

@@ -58,7 +58,8 @@ def source_choice(
     end, suite = leg.end.title, entry.suites[0]
     offered = {name: found for name, found in asked.items() if not found.fault}
     options = []
-    if turned == suite:
+    unread = asked.get(suite)
+    if turned == suite and not (unread and unread.fault):
         options.append(Option(FOLLOW, "it does not name the release and stays as it is"))
     elif turned in offered:
         options.append(Option(FOLLOW, f"it goes along to {turned}"))

@@ -1,7 +1,9 @@
 """Does software come from anywhere but the distribution?"""
 
+from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.text import counted
-from brave_bridge.core.survey.findings import Situation, caution, clear, rule
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
 from brave_bridge.core.survey.vendor import is_third_party
 
 
@@ -21,11 +23,26 @@ def third_party_sources(situation: Situation):
         for entry in facts.sources
         if is_third_party(entry, line.origin, line.archive_paths, facts.archives)
     ]
+    unread = [
+        entry for entry in facts.sources if "deb" in entry.types and not _was_read(entry, facts)
+    ]
     if foreign:
         yield caution(
             f"{counted(len(foreign), 'source')} outside the distribution",
             "; ".join(f"{e.path}:{e.line} {e.uris[0]}" for e in foreign[:4]),
             "Ask its vendor whether it supports the new release.",
         )
+    elif len(unread) == len(facts.sources):
+        yield not_applicable("No source was ever fetched", "another point says more")
+    elif unread:
+        yield clear(
+            f"All sources that were read are {line.name}'s own",
+            f"{facts.where('sources')}; never read: "
+            + "; ".join(f"{e.path}:{e.line} {e.uris[0]}" for e in unread[:4]),
+        )
     else:
         yield clear(f"All sources are {line.name}'s own", facts.where("sources"))
+
+
+def _was_read(entry: SourceEntry, facts: Facts) -> bool:
+    return any(facts.archive_of(uri, suite) for uri in entry.uris for suite in entry.suites)
