@@ -32,7 +32,7 @@ def test_what_was_hidden_comes_back_exactly(name, password, with_password):
     assert len(known) == 1
     hidden = hide(text)
     if userinfo not in ("hidden", f"{name}:hidden"):
-        assert f"{userinfo}@" not in hidden and is_hidden(addresses_with_credentials(hidden)[0])
+        assert f"//{userinfo}@" not in hidden and is_hidden(addresses_with_credentials(hidden)[0])
         moved = hidden.replace("bowline", "diamond").replace("/tide ", "/tide/next ")
         whole = revealed(moved, known)
         assert f"://{userinfo}@packages.quay.example/tide/next diamond" in whole
