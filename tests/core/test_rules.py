@@ -65,6 +65,17 @@ def keys_from(version: str) -> dict:
     return {"legs": (msgspec.structs.replace(plain_leg(), keyring=wanted),)}
 
 
+FIXES = msgspec.structs.replace(
+    LINE, security_suites=("{codename}-security",), trial_suites=("{codename}-proposed",)
+)
+
+
+def past_support(**changes) -> dict:
+    """A release whose support has ended."""
+    ended = msgspec.structs.replace(LINE.release("5.3"), support_ends=date(2026, 10, 1))
+    return {"release": ended, **changes}
+
+
 def closed_by(cause: str) -> dict:
     """A leg that is closed to the machine."""
     reason = {ARCHITECTURE: "7 does not exist for amd64", STATE: "it asks for 5.4, this is 5.3"}
@@ -139,6 +150,17 @@ CASES = [
      archive(date="Tue, 17 Feb 2026 08:00:00 UTC")),
     ("release-table", CAUTION, "does not know 7 diamond", {
         "release_dates": (ReleaseDates("5.3", "Bowline", "bowline"),)}),
+    ("stale-indices", CLEAR, "5.3 bowline is closed", past_support(
+        **archive(date="Tue, 25 Aug 2026 08:00:00 UTC"))),
+    ("stale-indices", CLEAR, "92 days old", {
+        "line": FIXES, **archive(date="Tue, 25 Aug 2026 08:00:00 UTC")}),
+    ("security-source", CAUTION, "No source has the security fixes", {"line": FIXES}),
+    ("security-source", NOT_APPLICABLE, "no fixes any more", past_support(line=FIXES)),
+    ("security-source", CLEAR, "Fixes of security faults come", {"line": FIXES, **source(
+        "deb http://a.example/quayside bowline-5.3-security main")}),
+    ("trial-sources", CAUTION, "1 source on trial", {"line": FIXES, **source(
+        "deb http://a.example/quayside bowline-5.3 main\n"
+        "deb http://a.example/quayside bowline-5.3-proposed main")}),
     ("broken-packages", STOP, "half installed",
      {"packages": (*HEALTHY.packages, package("a", state="half-configured"))}),
     ("missing-dependencies", STOP, "1 dependency not met",

@@ -43,6 +43,10 @@ class Release(msgspec.Struct, frozen=True):
     source: str = ""
     checked: date | None = None
 
+    def named(self, patterns: Iterable[str]) -> tuple[str, ...]:
+        """Names of suites that are given with ``{codename}`` for the release's own."""
+        return tuple(p.replace("{codename}", self.suite or self.codename) for p in patterns)
+
     def is_out(self, today: date) -> bool:
         """Whether it has been published by then."""
         return self.released is not None and self.released <= today
@@ -126,6 +130,8 @@ class ReleaseLine(msgspec.Struct, frozen=True):
     """One distribution's sequence of releases.
 
     ``way_back_days`` is after how many days the system itself ends a way back; 0: never.
+    ``security_suites`` are the suites that fixes of security faults come by, ``trial_suites``
+    those of what is still on trial, both with ``{codename}`` for the release's.
     """
 
     id: str
@@ -137,6 +143,8 @@ class ReleaseLine(msgspec.Struct, frozen=True):
     legs: tuple[LegRule, ...] = ()
     origin: str = ""
     archive_paths: tuple[str, ...] = ()
+    security_suites: tuple[str, ...] = ()
+    trial_suites: tuple[str, ...] = ()
     checked: date | None = None
     source: str = ""
     rolling: bool = False

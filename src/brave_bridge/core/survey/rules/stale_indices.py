@@ -4,7 +4,8 @@ from email.utils import parsedate_to_datetime
 
 from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
 
-OLD_DAYS = 30
+OLD_DAYS, OLD_DAYS_WITHOUT_FIXES = 30, 120
+"""Suites of fixes change daily; a release itself changes with its point releases alone."""
 
 
 @rule(
@@ -28,6 +29,12 @@ def stale_indices(situation: Situation):
             "Look for updates (u).",
             fix=(("apt-get", "update"),),
         )
+    elif _is_closed(situation) and min(days) > OLD_DAYS:
+        title = situation.release.title
+        yield clear(
+            f"{title} is closed: what its sources have, last written {min(days)} days ago, stays",
+            f"support ended {situation.release.support_ends}; Date in the indices",
+        )
     elif situation.end and situation.end.released and _older(days, situation):
         yield caution(
             f"What the sources have is older than {situation.end.title}",
@@ -36,7 +43,7 @@ def stale_indices(situation: Situation):
             "Look for updates (u).",
             fix=(("apt-get", "update"),),
         )
-    elif min(days) > OLD_DAYS:
+    elif min(days) > (OLD_DAYS if _has_fixes(situation) else OLD_DAYS_WITHOUT_FIXES):
         yield caution(
             f"What the sources have was written {min(days)} days ago",
             f"Date in {facts.archives[0].uri} {facts.archives[0].suite}: {facts.archives[0].date}",
@@ -46,6 +53,21 @@ def stale_indices(situation: Situation):
     else:
         age = f"{min(days)} days old" if min(days) > 1 else "fresh"
         yield clear(f"What the sources have is {age}", "Date in the indices")
+
+
+def _is_closed(situation: Situation) -> bool:
+    """Whether the release gets nothing new any more, so that nothing fresher can be had."""
+    ends = situation.release.support_ends if situation.release else None
+    return ends is not None and ends < situation.today
+
+
+def _has_fixes(situation: Situation) -> bool:
+    """Whether a suite of fixes was read; where the line has none, a release gets them itself."""
+    line, release = situation.line, situation.release
+    if line is None or release is None or not line.security_suites:
+        return True
+    named = release.named(line.security_suites)
+    return any(archive.suite in named for archive in situation.facts.archives)
 
 
 def _older(days: list[int], situation: Situation) -> bool:
