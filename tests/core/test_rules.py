@@ -21,6 +21,7 @@ from brave_bridge.core.releases.catalogue import Keyring
 from brave_bridge.core.releases.conditions import KnownIssue, Needs
 from brave_bridge.core.releases.open_legs import ARCHITECTURE, STATE, ClosedLeg
 from brave_bridge.core.survey.activity import Activity, Clock, Session, StaleProgram
+from brave_bridge.core.survey.databases import DatabaseCluster
 from brave_bridge.core.survey.difference import survey_difference
 from brave_bridge.core.survey.facts import ArchiveSeen, ChangedConfig, Identity, KeyFile, Licence
 from brave_bridge.core.survey.findings import (
@@ -65,6 +66,9 @@ def keys_from(version: str) -> dict:
     return {"legs": (msgspec.structs.replace(plain_leg(), keyring=wanted),)}
 
 
+CLUSTER = DatabaseCluster(
+    "PostgreSQL", "13", "main", "/var/lib/postgresql/13/main", "/etc/postgresql/13/main/x", "5432"
+)
 FIXES = msgspec.structs.replace(
     LINE, security_suites=("{codename}-security",), trial_suites=("{codename}-proposed",)
 )
@@ -199,6 +203,14 @@ CASES = [
     ("release-keys", CLEAR, "has the keys of the next release", keys_from("2.31-7")),
     ("source-keys", STOP, "key of a source is missing",
      source("deb [signed-by=/k.gpg] http://a.example/quayside bowline-5.3 main")),
+    ("database-clusters", CAUTION, "PostgreSQL 13 main has no server", {
+        "clusters": (CLUSTER,)}),
+    ("database-clusters", CAUTION, "PostgreSQL 13 main gets no fixes", {
+        "clusters": (CLUSTER,), "packages": (*HEALTHY.packages, package("postgresql-13"),
+                                             package("postgresql-15"))}),
+    ("database-clusters", CLEAR, "PostgreSQL 13 main holds data", {
+        "clusters": (CLUSTER,), "packages": (*HEALTHY.packages, package("postgresql-13")),
+        "offers": (*HEALTHY.offers, Offer("postgresql-13", "1", "bowline-5.3"))}),
     ("unread-sources", CAUTION, "Nothing was ever fetched", source(
         "deb http://a.example/quayside bowline-5.3 main\n"
         "deb http://a.example/quayside bowline-5.3-updates main")),

@@ -51,6 +51,7 @@ TOPICS = (
     "identity", "packages", "sources", "configs", "set-aside", "indices", "boot", "kernels",
     "fstab", "mounts", "disks", "hardware", "power", "services", "ports", "sessions", "guests",
     "clock", "stale", "restart", "accounts", "locale", "licence", "history", "dates",
+    "databases",
 )  # fmt: skip
 
 

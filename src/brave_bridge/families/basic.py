@@ -7,6 +7,7 @@ from brave_bridge.families.identify import identity_in
 from brave_bridge.families.topics import (
     activity,
     boot,
+    databases,
     hardware,
     identity,
     licence,
@@ -24,12 +25,13 @@ WISHES: tuple[Wish, ...] = (
     *activity.WISHES,
     *locale.WISHES,
     *licence.WISHES,
+    *databases.WISHES,
 )
 
 
 def further(seen: Seen) -> tuple[Wish, ...]:
     """What the second round asks for, given what the first has seen."""
-    return (*activity.further(seen), *storage.further(seen))
+    return (*activity.further(seen), *storage.further(seen), *databases.further(seen))
 
 
 def basic_facts(machine: Machine, seen: Seen) -> Facts:
@@ -46,6 +48,7 @@ def basic_facts(machine: Machine, seen: Seen) -> Facts:
     accounts, accounts_seen = activity.accounts(seen)
     language, locale_seen = locale.read(seen)
     licensed, licence_seen = licence.read(seen)
+    clusters, databases_seen = databases.read(seen)
     return Facts(
         machine=machine.name,
         kind=machine.kind,
@@ -71,6 +74,7 @@ def basic_facts(machine: Machine, seen: Seen) -> Facts:
         boot_files_changed=boot.changed_settings(seen),
         locale=language,
         licence=licensed,
+        clusters=clusters,
         evidence=(
             identity_seen,
             boot_seen,
@@ -82,5 +86,6 @@ def basic_facts(machine: Machine, seen: Seen) -> Facts:
             accounts_seen,
             locale_seen,
             licence_seen,
+            databases_seen,
         ),
     )

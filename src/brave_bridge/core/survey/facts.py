@@ -11,6 +11,7 @@ from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.packages.updates import Offer, Update, pending_updates
 from brave_bridge.core.survey.activity import Activity
+from brave_bridge.core.survey.databases import DatabaseCluster
 from brave_bridge.core.survey.platform import Boot, Disk, Hardware, Kernel, Space
 
 
@@ -147,6 +148,8 @@ class Facts(msgspec.Struct, frozen=True):
     history: tuple[ReleaseSeen, ...] = ()
     locale: str = ""
     licence: Licence | None = None
+    clusters: tuple[DatabaseCluster, ...] = ()
+    """The database clusters that hold data."""
     release_dates: tuple[ReleaseDates, ...] = ()
     """The machine's own copy of the published table of releases."""
 

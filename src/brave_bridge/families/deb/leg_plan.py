@@ -25,6 +25,7 @@ from brave_bridge.core.packages.choices import (
 )
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.core.survey.databases import held_by_data
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.versions.deb import upstream_major
 
@@ -127,11 +128,18 @@ def _tool_choices(facts: Facts, leg: Leg, wishes: PersonsWishes) -> Iterator[Pla
 
 
 def _obsolete_choices(facts: Facts, changes: PackageChanges) -> Iterator[PlanChoice]:
-    """The packages that no source has any more; one with the running kernel is not let go."""
+    """The packages that no source has any more.
+
+    One with the running kernel, or that a database's data needs, is not let go.
+    """
     running = [kernel.version for kernel in facts.kernels if kernel.running]
+    held = held_by_data(facts.clusters, facts.packages)
     for name in changes.obsolete:
+        cluster = held.get(bare_name(name))
         if any(version in name for version in running):
             options = (Option(STAYS, "it stays: the kernel that runs now is in it"),)
+        elif cluster is not None:
+            options = (Option(STAYS, f"it stays: the data of {cluster.title} needs it"),)
         else:
             options = (
                 Option(STAYS, "it stays installed and gets no more fixes"),

@@ -58,6 +58,9 @@ def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:
         ]),
         ("guests", "guests", [(g.name, f"{g.state} ({g.manager})") for g in facts.activity.guests]),
         ("clock", "clock", _clock(facts)),
+        ("databases", "database clusters", [
+            (c.title, f"{c.data}{f', port {c.port}' if c.port else ''}") for c in facts.clusters
+        ]),
         ("licence", "licence", [("edition", facts.licence.edition), ("until", facts.licence.ends)]
          if facts.licence else []),
     )  # fmt: skip
