@@ -7,6 +7,7 @@ from brave_bridge.core.formats.apt_preferences import read_pins
 from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.packages.changes import PackageChanges, difference
 from brave_bridge.core.proof.compare import prove, prove_return
+from brave_bridge.core.releases.conditions import LegTask
 from brave_bridge.core.survey.facts import ChangedConfig, Identity
 from tests.support.facts import NEW_SOURCES, change, facts, package, plan
 
@@ -28,6 +29,20 @@ def test_a_good_crossing_is_proved():
     proof = prove(facts(), crossed(), (plan(),))
     assert proof.passed
     assert {d.verdict for d in proof.differences} == {"expected"}
+
+
+def test_what_is_left_to_a_person_stands_in_the_proof_until_it_is_ticked():
+    tasks = (
+        LegTask("look", "Look at the web server", "after", ("quay-web*",)),
+        LegTask("save", "Save it", "before"),
+        LegTask("other", "No", "after", ("tide*",)),
+    )
+    leg = msgspec.structs.replace(plan().leg, tasks=tasks)
+    proof = prove(facts(), crossed(), (msgspec.structs.replace(plan(), leg=leg),))
+    assert [(task.key, task.text) for task in proof.tasks] == [
+        (f"{leg.key}/look", "Look at the web server")
+    ]
+    assert proof.passed and not proof.without_done({f"{leg.key}/look"}).tasks
 
 
 @pytest.mark.parametrize(

@@ -81,6 +81,13 @@ def test_the_whole_way_as_json(run):
     assert crossed["state"] == "done" and crossed["outcome"]["proof"]["passed"]
     proof = ask("proof")
     assert proof["passed"] and {"subject", "before", "after"} <= proof["differences"][0].keys()
+    (left,) = proof["tasks"]
+    assert left == crossed["outcome"]["proof"]["tasks"][0] and "tide database" in left["text"]
+    assert not next(t for t in ask("tasks")["tasks"] if t["key"] == left["key"])["is_done"]
+    ask("tasks", "--done", left["key"])
+    assert ask("proof")["tasks"] == []
+    ask("tasks", "--not-done", left["key"])
+    assert run("tasks", "--done", "nothing")[0] == 1
 
     listed = ask("ways-back")
     newest = listed["ways_back"][-1]

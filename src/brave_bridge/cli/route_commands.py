@@ -4,6 +4,7 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
+import msgspec
 import typer
 
 from brave_bridge.cli import shapes, texts
@@ -18,6 +19,7 @@ from brave_bridge.cli.application import (
 )
 from brave_bridge.workbench.keeping import keep_track
 from brave_bridge.workbench.lines import check_file, own_files
+from brave_bridge.workbench.tasks import tasks_of, tick
 
 
 class _Tracks(StrEnum):
@@ -63,6 +65,25 @@ def track(
 def _names(long_term_only: bool) -> tuple[str, str]:
     names = (_Tracks.LONG_TERM.value, _Tracks.EVERY.value)
     return names if long_term_only else (names[1], names[0])
+
+
+@app.command()
+def tasks(
+    context: typer.Context,
+    to: To = "",
+    done: Annotated[str, typer.Option("--done", help="Say that this one is done.")] = "",
+    not_done: Annotated[str, typer.Option("--not-done", help="Say that it is not.")] = "",
+    json: Json = False,
+) -> None:
+    """List the steps that only a person can do, before and after a leg."""
+    desk = context.obj.desk()
+    for key, is_done in ((done, True), (not_done, False)):
+        if key:
+            desk.must_read_records()
+            tick(desk, key, is_done=is_done)
+    found = tasks_of(desk, to)
+    document = shapes.document("tasks", tasks=[msgspec.to_builtins(task) for task in found])
+    print_document(json, document, texts.tasks_text(found))
 
 
 class _Deeds(StrEnum):

@@ -212,6 +212,7 @@ def proof(found: Proof) -> dict[str, Any]:
         "passed": found.passed,
         "differences": [msgspec.to_builtins(d) for d in found.differences],
         "same": [msgspec.to_builtins(d) for d in found.same],
+        "tasks": [msgspec.to_builtins(task) for task in found.tasks],
     }
 
 

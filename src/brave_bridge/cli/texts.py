@@ -18,6 +18,7 @@ from brave_bridge.workbench.places import config_folder
 from brave_bridge.workbench.readiness import PendingUpdates
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.settings_archive import SettingsArchive
+from brave_bridge.workbench.tasks import Task
 
 _SHOWN = 12
 
@@ -140,7 +141,20 @@ def proof_text(proof: Proof) -> Iterable[str]:
             f"{mark} {difference.subject}: {difference.before} → {difference.after}{meaning}"
         )
     yield f"{counted(len(proof.same), 'point')} as before"
+    for task in proof.tasks:
+        yield plain(f"☐ left to you: {task.text}  (brave-bridge tasks --done {task.key})")
     yield "● the machine is as good as before" if proof.passed else "■ something is worse"
+
+
+def tasks_text(tasks: Iterable[Task]) -> Iterable[str]:
+    """The steps that only a person can do."""
+    known = tuple(tasks)
+    for task in known:
+        mark = "☑" if task.is_done else "☐"
+        yield plain(f"{mark} {task.when} {task.leg}: {task.text}")
+        yield plain(f"    {task.key}")
+    if not known:
+        yield "● nothing is left to a person"
 
 
 def outcome_text(row: ProcedureRow) -> Iterable[str]:

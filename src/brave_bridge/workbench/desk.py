@@ -435,7 +435,8 @@ class Desk:
         baseline = begun.baseline if begun else self._baseline(row.id)
         if baseline is None:
             raise Refused("proving", f"crossing {row.id} has no baseline yet")
-        return row, prove(baseline, self.facts(), brief.plans)
+        proof = prove(baseline, self.facts(), brief.plans)
+        return row, proof.without_done(read_decisions(self.machine).tasks_done)
 
     def _baseline(self, procedure: str) -> Facts | None:
         for entry in self.logbook().entries(procedure):

@@ -47,6 +47,7 @@ from brave_bridge.core.crossing.stage import (
 )
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.proof.compare import prove
+from brave_bridge.core.survey.databases import held_by_data
 from brave_bridge.core.survey.facts import Facts
 
 CHECKPOINTS = ("ready", "way back", "fetched", "stage one", "stage two")
@@ -128,6 +129,7 @@ def _proven(
         )
     expired = yield ExpireSnapshots(title="Let go what the retention rules let go")
     present = {package.name for package in after.facts.installed}
+    held = held_by_data(after.facts.clusters, after.facts.packages)
     return Outcome(
         state="done",
         ways_back=ways_back,
@@ -135,7 +137,7 @@ def _proven(
         warnings=expiry_warnings(expired),
         proof=prove(baseline, after.facts, plans),
         set_aside=aside.paths if isinstance(aside, FilesListed) else (),
-        obsolete=tuple(name for name in obsolete if name in present),
+        obsolete=tuple(name for name in obsolete if name in present and name not in held),
     )
 
 

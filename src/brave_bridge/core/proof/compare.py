@@ -1,6 +1,6 @@
 """Proof: a machine after a crossing held against its baseline."""
 
-from collections.abc import Iterable
+from collections.abc import Container, Iterable
 from fnmatch import fnmatchcase
 
 import msgspec
@@ -21,12 +21,26 @@ class Difference(msgspec.Struct, frozen=True):
     meaning: str = ""
 
 
+class TaskToDo(msgspec.Struct, frozen=True):
+    """What a person has to do after a leg. ``key`` names it in what was decided."""
+
+    key: str
+    text: str
+
+
 class Proof(msgspec.Struct, frozen=True):
     """All compared points, regressions first. Passed where there is no regression."""
 
     passed: bool
     differences: tuple[Difference, ...]
     same: tuple[Difference, ...]
+    tasks: tuple[TaskToDo, ...] = ()
+    """What the legs leave to a person, done or not."""
+
+    def without_done(self, done: Container[str]) -> "Proof":
+        """The proof with those tasks alone that nobody has done."""
+        left = tuple(task for task in self.tasks if task.key not in done)
+        return msgspec.structs.replace(self, tasks=left)
 
 
 def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
@@ -47,7 +61,16 @@ def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
         passed=not any(point.verdict == "regression" for point in points),
         differences=tuple(different),
         same=tuple(point for point in points if point.verdict == "same"),
+        tasks=tuple(_tasks(baseline, plans)),
     )
+
+
+def _tasks(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[TaskToDo]:
+    names = {package.name for package in baseline.installed}
+    for leg in (plan.leg for plan in plans):
+        for task in leg.tasks:
+            if task.when == "after" and task.concerns(names):
+                yield TaskToDo(task.key_in(leg.key), task.text)
 
 
 def prove_return(way_back: str, differing: int, examples: Iterable[str]) -> Proof:

@@ -47,6 +47,10 @@ class LegTask(msgspec.Struct, frozen=True):
     when: str = "before"
     packages: tuple[str, ...] = ()
 
+    def key_in(self, leg: str) -> str:
+        """What names it among what was decided."""
+        return f"{leg}/{self.id}"
+
     def concerns(self, names: set[str]) -> bool:
         """Whether a machine with these packages has to do it."""
         wanted = self.packages

@@ -66,6 +66,12 @@ def title(text: str) -> Note:
     return Note("title", text)
 
 
+def task_why(text: str, words: str, is_done: bool) -> tuple[Note, ...]:
+    """What is said of a step that only a person can do."""
+    tick = Note("do", "Enter: not done yet" if is_done else "Enter: it is done")
+    return (title(text), *said(words), tick)
+
+
 def said(*texts: str) -> tuple[Note, ...]:
     """Plain paragraphs; empty ones are left out."""
     return tuple(Note("text", text) for text in texts if text)

@@ -1,8 +1,8 @@
 """The Proof page: is it as good as before?"""
 
 from brave_bridge.core.formats.text import counted, plain
-from brave_bridge.core.proof.compare import Difference
-from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.core.proof.compare import Difference, TaskToDo
+from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, task_why, title
 from brave_bridge.workbench.record import MachineRecord
 
 COLUMNS = (
@@ -49,6 +49,11 @@ def proof_page(record: MachineRecord) -> Page:
         if differences:
             rows.append(Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
             rows += [_row(difference, tone, mark) for difference in differences]
+    left = proof.without_done(record.tasks_done).tasks
+    if proof.tasks:
+        words = f"{counted(len(left), 'thing')} left to do by a person"
+        rows.insert(0, Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
+        rows[1:1] = [_task_row(task, task not in left) for task in proof.tasks]
     summary = "as good as before" if proof.passed else "something is worse than before"
     return Page(f"{'●' if proof.passed else '■'} {summary}", COLUMNS, tuple(rows), hints=hints)
 
@@ -58,6 +63,17 @@ _MEANINGS = {
     "regression": "The plan did not mean to change this.",
     "same": "It is as it was before.",
 }
+
+
+def _task_row(task: TaskToDo, is_done: bool) -> Row:
+    """A step of the legs that only a person can do; Enter says that it is done."""
+    return Row(
+        key=f"task:{task.key}",
+        cells=("☑" if is_done else "☐", plain(task.text), "", "", ""),
+        tone="quiet" if is_done else "caution",
+        why=task_why(plain(task.text), "The legs are crossed; this is left to a person.", is_done),
+        action="task",
+    )
 
 
 def _row(difference: Difference, tone: str, mark: str) -> Row:

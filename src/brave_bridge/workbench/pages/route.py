@@ -9,7 +9,16 @@ from brave_bridge.core.releases.catalogue import Leg, Release
 from brave_bridge.core.releases.choices import Choice, ClosedLeg
 from brave_bridge.core.releases.conditions import KnownIssue, LegTask
 from brave_bridge.core.releases.route import Route
-from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
+from brave_bridge.workbench.pages.page import (
+    Column,
+    Note,
+    Page,
+    Row,
+    heading,
+    said,
+    task_why,
+    title,
+)
 from brave_bridge.workbench.pages.skipping_rows import skipping_rows
 from brave_bridge.workbench.record import MachineRecord
 
@@ -243,17 +252,13 @@ def _leg_rows(number: int, leg: Leg, rule: str, record: MachineRecord) -> Iterab
 
 def _task_row(task: LegTask, leg: Leg, done: frozenset[str]) -> Row:
     """A step that only a person can do; Enter says that it is done."""
-    key = f"{leg.key}/{task.id}"
+    key = task.key_in(leg.key)
     is_done = key in done
     return Row(
         key=f"task:{key}",
         cells=("☑" if is_done else "☐", f"{task.when} the leg: {task.text}", "", "", "", ""),
         tone="quiet" if is_done else "plain",
-        why=(
-            title(task.text),
-            *said(f"To be done by a person, {task.when} {leg.title}."),
-            Note("do", "Enter: not done yet" if is_done else "Enter: it is done"),
-        ),
+        why=task_why(task.text, f"To be done by a person, {task.when} {leg.title}.", is_done),
         action="task",
     )
 

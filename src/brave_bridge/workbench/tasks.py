@@ -1,0 +1,57 @@
+"""The steps that only a person can do: of the legs ahead, and of those that were crossed last."""
+
+from collections.abc import Iterable, Iterator
+
+import msgspec
+
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.keeping import read_decisions, toggle_task
+from brave_bridge.workbench.refusal import Refused
+
+
+class Task(msgspec.Struct, frozen=True):
+    """One step. ``when`` is ``before`` or ``after`` the leg; ``leg`` its title."""
+
+    key: str
+    leg: str
+    when: str
+    text: str
+    is_done: bool
+
+
+def tasks_of(desk: Desk, to: str = "") -> tuple[Task, ...]:
+    """All that a person has to do, what is left of the newest crossing first."""
+    done = frozenset(read_decisions(desk.machine).tasks_done)
+    found = {task.key: task for task in _left(desk, done)}
+    names = {package.name for package in desk.facts().installed}
+    ahead = desk.routes().named(to)
+    found |= {task.key: task for task in _ahead(ahead.legs, names, done)}
+    return tuple(found.values())
+
+
+def _left(desk: Desk, done: frozenset[str]) -> Iterator[Task]:
+    rows = (row for row in desk.procedures() if row.kind == "crossing" and row.outcome)
+    newest: Outcome | None = next((row.outcome for row in rows), None)
+    if newest is not None and newest.proof is not None:
+        for task in newest.proof.tasks:
+            yield Task(task.key, "the newest crossing", "after", task.text, task.key in done)
+
+
+def _ahead(legs: Iterable[Leg], names: set[str], done: frozenset[str]) -> Iterator[Task]:
+    for leg in legs:
+        for task in leg.tasks:
+            if task.concerns(names):
+                key = task.key_in(leg.key)
+                yield Task(key, leg.title, task.when, task.text, key in done)
+
+
+def tick(desk: Desk, key: str, *, is_done: bool) -> None:
+    """Note that a task is done, or is not; Refused where there is none of that name."""
+    known = {task.key: task for task in tasks_of(desk)}
+    if key not in known:
+        names = ", ".join(known) or "none"
+        raise Refused("ticking a task", f"there is no task {key!r}", f"there are: {names}")
+    if known[key].is_done is not is_done:
+        toggle_task(desk.machine, key)
