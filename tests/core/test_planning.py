@@ -9,6 +9,7 @@ from brave_bridge.core.packages.levels import (
     HAND_INSTALLED_KEPT,
     LEVELS,
     NEW,
+    UPGRADED,
 )
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.planning.checker import faults_of_plan
@@ -118,6 +119,66 @@ def test_what_is_there_already_answers_before_anything_new():
         "mailer 1\ncourier 1", "mailer 2 Depends: sender | courier\nsender 1\ncourier 1"
     )
     assert plan.new == []
+
+
+def test_of_several_answers_one_that_comes_anyway_is_enough():
+    _, plan = planned(
+        "site 1\nserved 1",
+        "site 2 Depends: mod | standalone\nserved 2 Depends: standalone\n"
+        "mod 1 Depends: great-server\nstandalone 1\ngreat-server 1",
+    )
+    assert plan.new == ["standalone"]
+
+
+def test_a_reason_says_where_something_else_would_have_done():
+    universe, plan = planned(
+        "site 1", "site 2 Depends: server, base\na-server 1 Provides: server\n"
+        "b-server 1 Provides: server\nc-server 1 Provides: server\nbase 1",
+    )  # fmt: skip
+    explainer = Explainer(universe, plan)
+    assert explainer.why_new("a-server").words == "site 2 needs server, for which 2 others would do"
+    assert explainer.why_new("base").words == "site 2 needs base"
+
+
+SOUND = (
+    "auto desktop 1 Depends: player\nauto player 1\nauto player-radio 1 Depends: player\n"
+    "auto core 1 Depends: player",
+    "desktop 2 Depends: core (>= 2)\ncore 2 Depends: mixer\nplayer 2\n"
+    "player-radio 2 Depends: player\nmixer 1 {0}",
+)
+
+
+def test_a_package_that_gives_way_to_its_successor_holds_nothing_back():
+    takes = "Conflicts: player, player-radio; Replaces: player, player-radio"
+    universe, plan = planned(SOUND[0], SOUND[1].format(takes))
+    assert versions(plan.after) == {"core": "2", "desktop": "2", "mixer": "1"}
+    assert not any(level.failed for level in plan.levels if level.name == UPGRADED)
+    assert failed_wishes(universe, plan.after)[UPGRADED] == 0
+    why = Explainer(universe, plan).why_gone("player").words
+    assert "mixer 1 cannot stand beside player 2" in why
+
+
+@pytest.mark.parametrize(
+    "takes",
+    ["Conflicts: player, player-radio",
+     "Conflicts: player (<< 2), player-radio (<< 2); Replaces: player (<< 2), player-radio (<< 2)",
+     "Conflicts: sound; Replaces: sound"],
+)  # fmt: skip
+def test_what_is_against_a_package_without_taking_its_place_is_no_successor(takes):
+    universe, plan = planned(
+        SOUND[0] + "\nauto extra 1 Depends: player",
+        SOUND[1].format(takes) + "\nextra 2 Depends: player",
+    )
+    by_counting = failed_wishes(universe, plan.after)
+    assert {level.name: level.failed for level in plan.levels if level.name in by_counting} == (
+        by_counting
+    )
+
+
+def test_one_that_was_installed_by_hand_does_not_give_way():
+    takes = "Conflicts: player; Replaces: player"
+    _, plan = planned(SOUND[0].replace("auto player 1", "player 1"), SOUND[1].format(takes))
+    assert versions(plan.after)["player"] == "2"
 
 
 def test_new_recommendations_come_and_those_that_were_declined_do_not():

@@ -12,6 +12,7 @@ from brave_bridge.core.packages.levels import (
     UPGRADED,
 )
 from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.packages.relation import holds
 from brave_bridge.core.planning.universe import Universe
 
 
@@ -87,7 +88,29 @@ class _Counter:
         return sum(self._is_gone(slot) for slot in slots)
 
     def _old(self, slots: Iterable[str]) -> int:
-        return sum(self.after.get(slot) is not self.newer[slot] for slot in slots)
+        return sum(
+            self.after.get(slot) is not self.newer[slot] and not self._gave_way(slot)
+            for slot in slots
+        )
+
+    def _gave_way(self, slot: str) -> bool:
+        """Whether what came takes the whole place of a package that nobody asked for."""
+        one, newer = self.universe.installed[slot], self.newer[slot]
+        return not one.by_hand and any(
+            came not in self.universe.installed and _takes_the_place(version, newer)
+            for came, version in self.after.items()
+        )
+
+
+def _takes_the_place(version: PackageVersion, of: PackageVersion) -> bool:
+    """Whether it names the package, in that version, both as replaced and as opposed."""
+    return version.name != of.name and all(
+        any(
+            atom.name == of.name and (not atom.operator or holds(of.key, atom.operator, atom.key))
+            for atom in atoms
+        )
+        for atoms in (version.replaces, version.against)
+    )
 
 
 _BASE = ("required", "important")

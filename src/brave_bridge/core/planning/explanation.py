@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator
 
 import msgspec
 
+from brave_bridge.core.formats.text import counted
 from brave_bridge.core.packages.package_version import Installed, PackageVersion
 from brave_bridge.core.packages.relation import Atom, Clause
 from brave_bridge.core.planning.encoding import Encoding
@@ -37,16 +38,19 @@ class Fact(msgspec.Struct, frozen=True, eq=False):
     version: PackageVersion
     answers: tuple[PackageVersion, ...] = ()
     text: str = ""
+    others: int = 0
+    """How many other packages would have met it as well."""
 
     @property
     def words(self) -> str:
         """It in a sentence without a full stop."""
         title, name = self.version.title, self.version.label
+        choice = f", for which {counted(self.others, 'other')} would do" if self.others else ""
         if self.kind == NEEDS:
             lack = "" if self.answers else ", which no source has"
-            return f"{title} needs {self.text}{lack}"
+            return f"{title} needs {self.text}{lack}{choice}"
         if self.kind == RECOMMENDS:
-            return f"{title} recommends {self.text}"
+            return f"{title} recommends {self.text}{choice}"
         if self.kind == AGAINST:
             return f"{title} cannot stand beside {self.answers[0].title}"
         if self.kind == ALIKE:
@@ -259,15 +263,16 @@ def _asked_for(
 ) -> Iterator[tuple[PackageVersion, Fact]]:  # fmt: skip
     """The standing answers to each clause: the only one, or each of several."""
     for clause in asker.needs if kind == NEEDS else asker.wishes:
-        answers = dict.fromkeys(
+        met_by = dict.fromkeys(
             version
             for atom in clause.atoms
             for version in universe.meeting(atom, asker.architecture)
-            if version in standing
         )
+        answers = [version for version in met_by if version in standing]
         if len(answers) == 1 or not alone:
+            names = {version.name for version in met_by}
             for answer in answers:
-                yield answer, Fact(kind, asker, (answer,), clause.text)
+                yield answer, Fact(kind, asker, (answer,), clause.text, len(names) - 1)
 
 
 def _in_order(start: Iterable[PackageVersion], facts: list[Fact]) -> Iterator[Fact]:

@@ -3,6 +3,7 @@
 import gc
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from functools import cached_property
 
 from brave_bridge.core.packages.levels import (
     BASE_UPGRADED,
@@ -79,7 +80,11 @@ class _Planning:
         }
         self.additions = universe.additions()
         self.levels: list[LevelResult] = []
+        self.successors: dict[str, list[PackageVersion]] = {}
+        """What was met so far that would take the whole place of an automatic package."""
         self._followed: set[PackageVersion] = set()
+        self._served: set[Choice] = set()
+        """The choices of which another answer comes anyway."""
 
     def _upgrades(self) -> Iterator[tuple[str, PackageVersion]]:
         """The candidates that are other than what is installed, by slot."""
@@ -109,7 +114,7 @@ class _Planning:
         }
         for name in self.wishes.order:
             if name in levels:
-                self._level(name, levels[name]())
+                self._level(name, levels[name])
         self._settle_the_new()
         after = {version.slot: version for version in self._found()}
         levels = tuple(self.levels)
@@ -143,9 +148,37 @@ class _Planning:
             self.encoding.introduce(version)
         self.solver.add(self.sink.take())
 
-    def _level(self, name: str, wishes: Iterable[int]) -> None:
-        reached = self._minimise(wishes)
+    def _level(self, name: str, wishes: Callable[[], Iterable[int]]) -> None:
+        """Reach a level; again where a successor was met only on the way to it."""
+        while True:
+            self.successors = known = self._met_successors()
+            scope = self.solver.variable()
+            reached = self._minimise(wishes(), scope)
+            if self._met_successors() == known:
+                break
+        self.solver.decide([scope])
         self.levels.append(LevelResult(name, reached.failed, reached.proven))
+
+    def _met_successors(self) -> dict[str, list[PackageVersion]]:
+        """For each automatic package with a newer version: what would come in its place."""
+        found: dict[str, list[PackageVersion]] = {}
+        for version in self.encoding.variables:
+            if not version.replaces or version.slot in self.installed:
+                continue
+            for name in {atom.name for atom in version.replaces}:
+                for slot in self._automatic.get(name, ()):
+                    if self.universe.succeeds(version, self.candidates[slot]):
+                        found.setdefault(slot, []).append(version)
+        return found
+
+    @cached_property
+    def _automatic(self) -> dict[str, list[str]]:
+        """The slots of packages with newer versions that nobody asked for, by name."""
+        found: dict[str, list[str]] = {}
+        for slot, candidate in self.candidates.items():
+            if not self.installed[slot].held and not self._is_dear(slot):
+                found.setdefault(candidate.name, []).append(slot)
+        return found
 
     def _minimise(self, wishes: Iterable[int], *scope: int) -> Reached:
         return self.solver.minimise(list(wishes), scope, self._refine)
@@ -248,8 +281,13 @@ class _Planning:
             yield self.encoding.variables[version]
 
     def _upgrade(self, slots: Iterable[str]) -> Iterator[int]:
+        """What goes to its newer version, or gives way to what takes its whole place."""
         going = self.wishes.remove
-        return (self.encoding.variables[self.candidates[s]] for s in slots if s not in going)
+        return (
+            self._one_stands([self.candidates[slot], *self.successors.get(slot, ())])
+            for slot in slots
+            if slot not in going
+        )
 
     def _stay(self, *, by_hand: bool) -> Iterator[int]:
         going = self.wishes.remove
@@ -271,7 +309,7 @@ class _Planning:
             preferred = self._minimise(self._preferred(), scope)
             new = self._minimise(self._not_new(), scope)
             # What was met only while looking was not among what should not come: look again.
-            settled = known == len(self.encoding.variables)
+            settled = known == len(self.encoding.variables) and not self._serve_by_others()
             wishes = list(self._recommended(asked)) if settled else []
             if (settled and not wishes) or not rounds_left:
                 break
@@ -320,10 +358,25 @@ class _Planning:
     def _preferred(self) -> list[int]:
         return list(self._first_answers())
 
+    def _serve_by_others(self) -> bool:
+        """Note the choices of which several answers would come: one is enough; whether any."""
+        doubled = {
+            choice
+            for choice in self.encoding.choices
+            if self.solver.is_true(choice.asker)
+            and choice not in self._served
+            and not self._is_answered_already(choice)
+            and sum(map(self.solver.is_true, choice.answers)) > 1
+        }
+        self._served |= doubled
+        return bool(doubled)
+
     def _first_answers(self) -> Iterator[int]:
         """For what would come: the first answer to a need, or one that is there already."""
         for choice in self.encoding.choices:
             if not self.solver.is_true(choice.asker) or self._is_answered_already(choice):
+                continue
+            if choice in self._served:
                 continue
             for count in range(1, len(choice.answers)):
                 literal = self.solver.variable()

@@ -161,6 +161,19 @@ class Universe:
             )
         ]
 
+    def succeeds(self, version: PackageVersion, package: PackageVersion) -> bool:
+        """Whether a version takes the whole place of a package: it replaces and opposes it.
+
+        Debian Policy 7.6.2; a relation to what the package merely provides does not count.
+        """
+        return any(
+            atom.name == package.name and self.opposes(version, atom, package)
+            for atom in version.replaces
+        ) and any(
+            atom.name == package.name and self.opposes(version, atom, package)
+            for atom in version.against
+        )
+
     def called(self, name: str) -> tuple[PackageVersion, ...]:
         """The versions of that name, candidates first."""
         if name not in self._called:
