@@ -35,7 +35,7 @@ def test_a_plan_is_decided_by_keys(terminal):
     screen.press("4")
     screen.wait_for("p plans the way to 7 diamond")
     screen.press("p")
-    screen.wait_for("2 packages that would go away", "8 packages that you installed by hand")
+    screen.wait_for("2 packages that would go away", "9 packages that you installed by hand")
     # A fold opens and closes.
     point_at(screen, "quay-coreutils")
     screen.wait_for("newer in diamond")

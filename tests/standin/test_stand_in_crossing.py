@@ -86,6 +86,11 @@ def test_gannet_takes_point_releases_in_order(stand_in):
     desk = stand_in("gannet")
     assert [leg.end.key for leg in desk.routes().named("5.3").legs] == ["5.2", "5.3"]
     before = contents(desk.machine.root)
+    skipped = Plans(desk).make("5.3").legs[-1].skipping
+    assert "lose 1 guard" in skipped.sentence and "miss 1 config migration" in skipped.sentence
+    assert skipped.left_at_old == skipped.never_installed == ("harbour-net",)
+    assert "netkit 2.0-1 takes over from harbour-net" in skipped.guards[0]
+    assert "quay-init 247-5 does something" in skipped.migrations[0]
     outcome = cross(desk, "5.3")
     assert (outcome.state, outcome.legs_done, len(outcome.ways_back)) == ("done", 2, 2)
     assert outcome.proof.passed

@@ -66,6 +66,6 @@ def _skipping(
     straight = universe_of(machine, request.legs[-1].lists, request.database)
     jump = plan_packages(straight, request.wishes)
     middles = [universe.archive for universe, _ in steps[:-1]]
-    told_of = compare_ways(straight, jump, [plan for _, plan in steps], middles).told()
-    missed = migrations_missed(machine, request, [plan for _, plan in steps])
-    return msgspec.structs.replace(told_of, migrations=tuple(missed))
+    plans = [plan for _, plan in steps]
+    missed = tuple(migrations_missed(machine, request, plans))
+    return compare_ways(straight, jump, plans, middles, missed).told()

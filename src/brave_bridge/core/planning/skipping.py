@@ -54,6 +54,8 @@ class Comparison(msgspec.Struct, frozen=True, kw_only=True):
     never_installed: tuple[str, ...]
     guards: tuple[LostGuard, ...]
     mixed_base: tuple[str, ...]
+    migrations: tuple[str, ...] = ()
+    """What scripts of the releases between do once, and those of the last no longer do."""
 
     def told(self) -> Skipping:
         """It as plain data."""
@@ -65,6 +67,7 @@ class Comparison(msgspec.Struct, frozen=True, kw_only=True):
             never_installed=self.never_installed,
             guards=tuple(plain(guard.words) for guard in self.guards),
             mixed_base=self.mixed_base,
+            migrations=self.migrations,
         )
 
     @property
@@ -78,6 +81,8 @@ class Comparison(msgspec.Struct, frozen=True, kw_only=True):
                 f"lose {_number(self.guards, 'guard')} against overwritten files that only the "
                 "release between carries"
             )
+        if self.migrations:
+            parts.append(f"miss {_number(self.migrations, 'config migration')}")
         if self.left_at_old:
             left = _number(self.left_at_old, "package")
             parts.append(f"leave {left} at the version of now")
@@ -100,11 +105,11 @@ def _number(found: tuple, word: str) -> str:
 
 def compare_ways(
     universe: Universe, direct: PackagePlan, steps: Iterable[PackagePlan],
-    middles: Iterable[Archive],
+    middles: Iterable[Archive], migrations: tuple[str, ...] = (),
 ) -> Comparison:  # fmt: skip
     """Compare a jump (planned over ``universe``) with the plans of the legs it would skip.
 
-    ``middles`` are the archives of the releases between.
+    ``middles`` are the archives of the releases between; ``migrations`` what scripts between do.
     """
     steps = list(steps)
     last = steps[-1].after
@@ -122,6 +127,7 @@ def compare_ways(
         never_installed=tuple(_never_installed(direct, steps)),
         guards=tuple(guard for middle in middles for guard in _lost_guards(direct, middle)),
         mixed_base=tuple(slot for slot in left if before[slot].package.is_base),
+        migrations=migrations,
     )
 
 

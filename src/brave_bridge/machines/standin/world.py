@@ -36,13 +36,15 @@ class PackageRow(msgspec.Struct):
     essential: bool = False
     depends: dict[str, str] = {}
     breaks: dict[str, str] = {}
+    replaces: dict[str, str] = {}
+    section_later: dict[str, str] = {}
     conffiles: dict[str, str] = {}
     conffiles_changed: dict[str, dict[str, str]] = {}
     postinst: str = ""
+    postinst_later: dict[str, str] = {}
     kernel: str = ""
     unit: str = ""
     os_release: bool = False
-    about_later: str = ""
 
 
 class FixSuite(msgspec.Struct):
@@ -93,12 +95,13 @@ class Distribution(msgspec.Struct):
             "Architecture": "amd64",
             "Maintainer": _MAINTAINER,
             "Installed-Size": str(row.kib),
-            "Section": row.section,
+            "Section": self._latest(row.section_later, suite, row.section),
             "Priority": "required" if row.essential else "optional",
         }
         if row.essential:
             fields["Essential"] = "yes"
-        for field, table in (("Depends", row.depends), ("Breaks", row.breaks)):
+        relations = (("Depends", row.depends), ("Breaks", row.breaks), ("Replaces", row.replaces))
+        for field, table in relations:
             if text := self._latest(table, suite, ""):
                 fields[field] = text
         fields["Description"] = row.about
@@ -114,8 +117,8 @@ class Distribution(msgspec.Struct):
             files["/usr/lib/os-release"] = _os_release_text(releases[suite]).encode()
             links["/etc/os-release"] = "../usr/lib/os-release"
         scripts = {}
-        if row.postinst:
-            text = "#!/bin/sh\nset -e\n" + row.postinst + "\n"
+        if postinst := self._latest(row.postinst_later, suite, row.postinst):
+            text = "#!/bin/sh\nset -e\n" + postinst + "\n"
             scripts["postinst"] = text.encode()
         return PackageFile(fields, files, tuple(conffiles), scripts, links)
 
