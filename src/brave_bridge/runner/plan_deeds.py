@@ -68,4 +68,4 @@ def _skipping(
     middles = [universe.archive for universe, _ in steps[:-1]]
     plans = [plan for _, plan in steps]
     missed = tuple(migrations_missed(machine, request, plans))
-    return compare_ways(straight, jump, plans, middles, missed).told()
+    return compare_ways(jump, plans, middles, missed).told()

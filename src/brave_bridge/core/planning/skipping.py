@@ -4,7 +4,7 @@ Dependencies alone show little of it: most guards that a release carries for the
 are dropped in the next. So the rule of the line comes first; this is the evidence beside it.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 import msgspec
 
@@ -14,7 +14,7 @@ from brave_bridge.core.packages.package_version import Installed, PackageVersion
 from brave_bridge.core.packages.relation import Atom, holds
 from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.package_plan import PackagePlan
-from brave_bridge.core.planning.universe import Archive, Universe
+from brave_bridge.core.planning.universe import Archive
 
 _PASSING_SECTIONS = ("oldlibs",)
 
@@ -104,10 +104,10 @@ def _number(found: tuple, word: str) -> str:
 
 
 def compare_ways(
-    universe: Universe, direct: PackagePlan, steps: Iterable[PackagePlan],
+    direct: PackagePlan, steps: Iterable[PackagePlan],
     middles: Iterable[Archive], migrations: tuple[str, ...] = (),
 ) -> Comparison:  # fmt: skip
-    """Compare a jump (planned over ``universe``) with the plans of the legs it would skip.
+    """Compare a jump with the plans of the legs it would skip.
 
     ``middles`` are the archives of the releases between; ``migrations`` what scripts between do.
     """
@@ -121,7 +121,7 @@ def compare_ways(
     )
     lost = tuple(slot for slot in before if slot not in direct.after and slot in last)
     return Comparison(
-        unmet=tuple(_unmet(universe, direct)),
+        unmet=tuple(_unmet(direct, last)),
         left_at_old=left,
         lost=lost,
         never_installed=tuple(_never_installed(direct, steps)),
@@ -135,10 +135,15 @@ def _is_other(version: PackageVersion | None, one: Installed) -> bool:
     return version is None or version.version != one.package.version
 
 
-def _unmet(universe: Universe, direct: PackagePlan) -> Iterator[str]:
-    """What stands in the way of simply upgrading everything at once."""
-    ideal = {slot: one.package for slot, one in direct.before.items()}
-    ideal |= direct.candidates
+def _unmet(direct: PackagePlan, last: Mapping[str, PackageVersion]) -> Iterator[str]:
+    """What stands in the way of simply upgrading everything at once.
+
+    What goes away on both ways, as a library does whose successor has another name, is in
+    nobody's way.
+    """
+    stay = direct.after.keys() | last.keys()
+    ideal = {slot: one.package for slot, one in direct.before.items() if slot in stay}
+    ideal |= {slot: version for slot, version in direct.candidates.items() if slot in stay}
     ideal |= {slot: version for slot, version in direct.after.items() if slot not in ideal}
     for fault in faults_of(ideal, Meaning()):
         yield f"{fault.package} {fault.what}"

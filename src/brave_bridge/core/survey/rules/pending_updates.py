@@ -17,7 +17,14 @@ def pending_updates(situation: Situation):
     updates = situation.facts.updates
     where = situation.facts.where("indices")
     if not updates:
-        yield clear("No update of the present release is pending", where)
+        unread = any(
+            "deb" in entry.types and situation.facts.archive_of(uri, suite) is None
+            for entry in situation.facts.sources
+            for uri in entry.uris
+            for suite in entry.suites
+        )
+        known = "No update is pending in the sources that were read"
+        yield clear(known if unread else "No update of the present release is pending", where)
         return
     security = sum(update.security for update in updates)
     size = byte_size(sum(update.download_bytes for update in updates))
