@@ -103,6 +103,17 @@ def test_answers_can_be_changed_before_a_leg_is_gone_on_with(left_open, run):
     assert b"Allow watch" in left_open.machine.read("/etc/quay-ssh/login.conf.dpkg-old", 10_000)
 
 
+def test_packages_can_be_left_alone_before_a_leg_is_gone_on_with(left_open, run):
+    """quay-tidebase cannot be configured here; the person does without it."""
+    mend(left_open)
+    code, output = run("go-on", "--yes", "--exclude", "quay-post", "--remove", "quay-editor")
+    assert code == 0, output
+    present = {package.name for package in left_open.facts().installed}
+    assert "quay-editor" not in present and "quay-webd" in present
+    code, output = run("proof")
+    assert code == 0 and "quay-editor" in output, output
+
+
 def test_a_return_ends_an_open_leg(left_open, run):
     code, output = run("return", "trial-2", "--yes")
     assert code == 0, output

@@ -158,16 +158,34 @@ def go_on(
     context: typer.Context,
     yes: Yes = False,
     theirs: Theirs = [],  # noqa: B006
+    protect: Protect = [],  # noqa: B006
+    exclude: Exclude = [],  # noqa: B006
+    let_go: LetGo = [],  # noqa: B006
+    remove: Remove = [],  # noqa: B006
+    add: Add = [],  # noqa: B006
     json: Json = False,
 ) -> None:
-    """Go on with what has not ended, or with a leg that a failure left open, and watch it."""
+    """Go on with what has not ended, or with a leg that a failure left open, and watch it.
+
+    Answers and wishes change what was agreed for a leg that a failure left open.
+    """
     desk = context.obj.desk()
     waiting = desk.open_procedure()
-    if waiting is not None and desk.runner_is_there():
-        print(f"{waiting.kind} {waiting.id} is under way: watching it", file=sys.stderr)
-    procedure = (
-        desk.begin_again(theirs, unattended=yes) if waiting is None else desk.go_on(unattended=yes)
-    )
+    given = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove,
+             "add": add}  # fmt: skip
+    wanted = [(kind, slot) for kind, slots in given.items() for slot in slots]
+    if waiting is None:
+        procedure = desk.begin_again(theirs, wanted, unattended=yes)
+    elif theirs or wanted:
+        raise Refused(
+            "changing answers",
+            f"{waiting.kind} {waiting.id} has not ended and keeps to what was agreed",
+            "go on without them; they are taken once it has ended and its leg is still open",
+        )
+    else:
+        if desk.runner_is_there():
+            print(f"{waiting.kind} {waiting.id} is under way: watching it", file=sys.stderr)
+        procedure = desk.go_on(unattended=yes)
     follow_to_end(desk, procedure, json, ask=not yes and sys.stdin.isatty())
 
 

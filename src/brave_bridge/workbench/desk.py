@@ -393,11 +393,14 @@ class Desk:
             remedy = f"go on: brave-bridge go-on, or back: brave-bridge return {leg.way_back}"
             raise Refused(what, f"{leg.title} is not whole yet", remedy)
 
-    def begin_again(self, theirs: Iterable[str] = (), *, unattended: bool = False) -> str:
+    def begin_again(
+        self, theirs: Iterable[str] = (), wanted: Iterable[tuple[str, str]] = (), *,
+        unattended: bool = False,
+    ) -> str:  # fmt: skip
         """Go on with the leg that a crossing left open; the id of the procedure.
 
-        ``theirs`` are config files whose new version shall be taken after all. Refused where
-        no leg is open.
+        ``theirs`` are config files whose new version shall be taken after all, ``wanted`` more
+        wishes about packages, each its kind and the slot. Refused where no leg is open.
         """
         leg = self.open_leg()
         if leg is None:
@@ -405,6 +408,8 @@ class Desk:
         plans = leg.plans
         for path in theirs:
             plans = tuple(plan.with_answer(path, "theirs") for plan in plans)
+        for kind, slot in wanted:
+            plans = tuple(plan.with_wish(kind, slot) for plan in plans)
         around = surroundings_for(read_decisions(self.machine), self.facts())
         begun = msgspec.structs.replace(leg, plans=plans)
         brief = CrossBrief(leg.family, plans, 0.0, around, begun)

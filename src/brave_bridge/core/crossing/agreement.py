@@ -129,8 +129,11 @@ def _wishes_towards(plan: LegPlan, part_way: Facts) -> PersonsWishes:
     there = versions_by_name(part_way.installed)
     coming = {change.name for change in plan.new if change.name not in there}
     going = {change.name for change in plan.removed if change.name in there}
+    wishes = plan.wishes
     return msgspec.structs.replace(
-        plan.wishes, add=plan.wishes.add | coming, remove=plan.wishes.remove | going
+        wishes,
+        add=wishes.add | (coming - wishes.exclude - wishes.remove),
+        remove=wishes.remove | (going - wishes.protect - wishes.exclude - wishes.add),
     )
 
 

@@ -202,6 +202,32 @@ class LegPlan(PackageChanges, frozen=True, kw_only=True):
         )
         return msgspec.structs.replace(self, questions=questions)
 
+    def with_wish(self, kind: str, slot: str) -> "LegPlan":
+        """The plan with one more wish about a package, and what was agreed changed by it.
+
+        For a plan that is under way: nothing else is worked out anew here.
+        """
+        wishes = self.wishes
+        if slot not in getattr(wishes, kind):
+            wishes = wishes.toggled(kind, slot)
+        agreed = {change.name: change for change in (*self.upgraded, *self.new, *self.removed)}
+        planned = agreed.get(slot)
+
+        def without(changes: tuple[PackageChange, ...]) -> tuple[PackageChange, ...]:
+            return tuple(change for change in changes if change.name != slot)
+
+        kept, gone = without(self.kept_back), without(self.removed)
+        if planned is not None and planned.old and kind == "exclude":
+            kept += (msgspec.structs.replace(planned, reason="you leave it alone"),)
+        if planned is not None and planned.old and kind == "remove":
+            gone += (msgspec.structs.replace(planned, new="", reason="you want it to go"),)
+        ends = kind in ("exclude", "remove")
+        return msgspec.structs.replace(
+            self, wishes=wishes, kept_back=kept, removed=gone,
+            upgraded=without(self.upgraded) if ends else self.upgraded,
+            new=without(self.new) if ends else self.new,
+        )  # fmt: skip
+
     @property
     def changes(self) -> PackageChanges:
         """What happens to packages, alone."""
