@@ -31,9 +31,11 @@ from tests.support.trees import (
     machine_at,
 )
 
+from brave_bridge.core.formats.paused_sources import waiting_note
+from brave_bridge.families.deb.waiting import waiting_sources
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin.machine import StandInMachine
-from brave_bridge.runner.briefs import Brief, CrossBrief, RemedyBrief, UpdateBrief
+from brave_bridge.runner.briefs import Brief, CrossBrief, RemedyBrief, SourcesBrief, UpdateBrief
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.rescue.build import write_rescue_tool
 from brave_bridge.snapshots.returning import Returning
@@ -165,6 +167,20 @@ def kill_procedures(what: str, world: Path, times: int, make: Callable[[Desk], B
             row.wrong += _ended(world, place / "killed", make, row) != smooth
             shutil.rmtree(place / "killed")
     return row
+
+
+def _take_up(desk: Desk) -> Brief:
+    """A third party's source that waits, and whose archive has the release by now."""
+    machine, waits = desk.machine, waiting_note("5.3 bowline")
+    for path in machine.matching("/etc/apt/sources.list.d/*.list"):
+        lines = machine.read(path, 100_000).decode().splitlines()
+        paused = [f"# {line}  # {waits}" if line.startswith("deb ") else line for line in lines]
+        machine.write(path, "\n".join([*paused, ""]).encode())
+    routes = desk.routes()
+    waiting = tuple(waiting_sources(desk.facts().source_files, routes.line, routes.here))
+    if not waiting:
+        raise RuntimeError("no source waits: there is nothing to take up")
+    return SourcesBrief("deb", waiting)
 
 
 def _ended(world: Path, root: Path, make: Callable[[Desk], Brief], row: Row | None = None) -> dict:
@@ -326,9 +342,10 @@ def main(kills: int, cuts: int) -> int:
         for what, make in (
             ("crossing", lambda desk: CrossBrief("deb", Plans(desk).make("7").legs)),
             ("update", lambda desk: UpdateBrief("deb")),
+            ("take-up of sources", _take_up),
             ("mend", lambda desk: RemedyBrief("mend", (("dpkg", "--configure", "-a"),), "deb")),
         ):
-            told(kill_procedures(what, place / "world", kills * 2 // 15, make))
+            told(kill_procedures(what, place / "world", kills // 10, make))
     for kind in ("ext4", "btrfs"):
         for name in ("take", "return"):
             told(cut_power(cuts // 4, chance, kind, name))
