@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 
 from bench.measure import in_turn, seconds
-from bench.screen import Terminal
+from bench.screen import Terminal, python
 from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.workbench.demo import build_demo
 from brave_bridge.workbench.desk import Desk
@@ -64,7 +64,7 @@ def _screen(folder: Path, roots: list[Path]) -> None:
     opened = []
     for _ in range(5):
         began = time.perf_counter()
-        terminal = Terminal(_OURS, (), folder / "home")
+        terminal = Terminal(python(_OURS), folder / "home")
         opened.append(terminal.read_until(b"m-005") - began)
         if len(opened) == 5:
             _keys(terminal, "while it is read")

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from bench.measure import in_turn
 
-_BARE = """
+_BARE_CODE = """
 from textual.app import App
 from textual.widgets import Footer, Static
 class Bare(App):
@@ -25,7 +25,7 @@ class Bare(App):
         yield Footer()
 Bare().run()
 """
-_OURS = "from brave_bridge.cli.entry import main; main()"
+_OUR_CODE = "from brave_bridge.cli.entry import main; main()"
 _LONG_PLAN = "from bench.screen import show_long_plan; show_long_plan()"
 _PATIENCE = 30.0
 PLAN_ROWS = 5_000
@@ -34,11 +34,11 @@ PLAN_ROWS = 5_000
 class Terminal:
     """A program in a pseudo-terminal of 142 columns and 42 lines."""
 
-    def __init__(self, code: str, words: tuple[str, ...], home: Path) -> None:
+    def __init__(self, argv: tuple[str, ...], home: Path) -> None:
         self.pid, self.descriptor = pty.fork()
         if self.pid == 0:
             os.environ.update(TERM="xterm-256color", XDG_STATE_HOME=str(home), HOME=str(home))
-            os.execv(sys.executable, [sys.executable, "-c", code, *words])
+            os.execv(argv[0], argv)
         size = struct.pack("HHHH", 42, 142, 0, 0)
         fcntl.ioctl(self.descriptor, termios.TIOCSWINSZ, size)
 
@@ -77,13 +77,24 @@ class Terminal:
         os.close(self.descriptor)
 
 
-def _first_paint(code: str, words: tuple[str, ...], home: Path, marker: bytes) -> float:
+def python(code: str, *words: str) -> tuple[str, ...]:
+    """The command that runs code in this Python."""
+    return sys.executable, "-c", code, *words
+
+
+def first_paint(argv: tuple[str, ...], home: Path, marker: bytes) -> float:
+    """Seconds from a program's start until a text stands on its screen."""
     began = time.perf_counter()
-    terminal = Terminal(code, words, home)
+    terminal = Terminal(argv, home)
     try:
         return terminal.read_until(marker) - began
     finally:
         terminal.end()
+
+
+BARE = python(_BARE_CODE)
+OURS = python(_OUR_CODE, "--demo", "petrel")
+OUR_WORD = b"Survey"
 
 
 def run_all() -> None:
@@ -95,16 +106,16 @@ def run_all() -> None:
         build_demo(home / "brave-bridge/demo")
         in_turn(
             "first paint of the screen (at most 1.5 is wanted)",
-            lambda: _first_paint(_OURS, ("--demo", "petrel"), home, b"Survey"),
+            lambda: first_paint(OURS, home, OUR_WORD),
             "a bare Textual app",
-            lambda: _first_paint(_BARE, (), home, b"first words"),
+            lambda: first_paint(BARE, home, b"first words"),
             rounds=9,
         )
         _keys(home)
 
 
 def _keys(home: Path) -> None:
-    terminal = Terminal(_LONG_PLAN, (), home)
+    terminal = Terminal(python(_LONG_PLAN), home)
     try:
         terminal.read_until(b"package-0001")
         terminal.drain(1.0)
