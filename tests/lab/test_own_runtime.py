@@ -21,6 +21,7 @@ def runtime(tmp_path_factory) -> Path:
 def test_it_starts_on_a_release_whose_python_is_too_old(runtime, bullseye, tmp_path):
     with lab.overlay(bullseye, tmp_path) as tree:
         subprocess.run(["cp", "-a", runtime, tree / "opt/bridge"], check=True)
+        as_copied = sorted((tree / "opt/bridge").rglob("*"))
         # Not even an interpreter of its own: as on a system that never had one.
         for python in tree.glob("usr/bin/python3*"):
             python.unlink()
@@ -28,6 +29,7 @@ def test_it_starts_on_a_release_whose_python_is_too_old(runtime, bullseye, tmp_p
         assert code == 0, output
         survey = json.loads(output[output.index("{") :])
         assert survey["release"]["codename"] == "bullseye"
+        assert sorted((tree / "opt/bridge").rglob("*")) == as_copied, "it writes nothing there"
 
 
 def test_it_starts_where_the_root_can_only_be_read(runtime, bullseye, tmp_path):

@@ -22,7 +22,9 @@ _Result = TypeVar("_Result")
 
 _TIMEOUT = httpx.Timeout(30, connect=15)
 _TOR = "tor+"
-_HEADERS = {"User-Agent": "brave-bridge"}
+_OPTIONS = {
+    "timeout": _TIMEOUT, "follow_redirects": True, "headers": {"User-Agent": "brave-bridge"}
+}  # fmt: skip
 _FILE = re.compile(r"^(?:file|copy):/*")
 
 SLOW_SECONDS, LEAST_BYTES_A_SECOND = 60.0, 500
@@ -58,22 +60,20 @@ class Downloader:
         self._root = root
         self._partial = partial
         self._login = login
-        self._onion_proxy = hide(onion_proxy)
         mounts = {
             beginning: httpx.HTTPTransport(proxy=proxy)
             for beginning, proxy in (proxies or {}).items()
         }
-        options = {"timeout": _TIMEOUT, "follow_redirects": True, "headers": _HEADERS}
-        self._client = httpx.Client(transport=transport, mounts=mounts, **options)
-        self._onion_client = httpx.Client(
-            transport=transport, proxy=onion_proxy or None, trust_env=False, **options
-        )
+        self._client = httpx.Client(transport=transport, mounts=mounts, **_OPTIONS)
+        self._onion_proxy = onion_proxy
+        self._onions: httpx.Client | None = None
         self._mirrors = MirrorLists(lambda address, limit: self._get(address, limit).content)
 
     def close(self) -> None:
         """Let go of connections."""
         self._client.close()
-        self._onion_client.close()
+        if self._onions is not None:
+            self._onions.close()
 
     def get(self, address: str, limit: int, known: Got | None = None) -> Got | None:
         """A file of at most ``limit`` bytes; None where it is what is ``known`` already.
@@ -165,12 +165,19 @@ class Downloader:
             address = f"{scheme}://{host.rpartition('@')[2]}{slash}{path}"
         client = self._client
         if address.startswith(_TOR):
-            client, address = self._onion_client, address.removeprefix(_TOR)
+            client, address = self._onion_client(), address.removeprefix(_TOR)
         if not address.startswith(("http://", "https://")):
             kind = address.partition(":")[0]
             words = f"is of a kind that is not fetched here ({kind}:)"
             raise ArchiveFault("unreachable", words, address)
         return client.stream("GET", address, headers=headers, auth=login)
+
+    def _onion_client(self) -> httpx.Client:
+        """What asks by way of a Tor client (torsocks(1)); ValueError where its address is none."""
+        if self._onions is None:
+            proxy = self._onion_proxy or None
+            self._onions = httpx.Client(proxy=proxy, trust_env=False, **_OPTIONS)
+        return self._onions
 
     def _read(self, address: str, limit: int) -> bytes:
         path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)
@@ -198,7 +205,7 @@ class Downloader:
         except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
             words = str(error) or type(error).__name__
             if address.startswith(_TOR):
-                words += f", asked by way of the Tor client at {self._onion_proxy}"
+                words += f", asked by way of the Tor client at {hide(self._onion_proxy)}"
             raise ArchiveFault("unreachable", words, address) from error
         except OSError as error:
             raise ArchiveFault("unreachable", error.strerror or str(error), address) from error

@@ -21,10 +21,11 @@ def own_runtime() -> Path | None:
 def python_argv(runtime: Path | None = None) -> list[str]:
     """What starts Python on a runtime (ld.so(8)), by default on what this process runs on.
 
-    Neither the environment nor a site's packages are looked at by a runtime's interpreter.
+    Neither the environment nor a site's packages are looked at by a runtime's interpreter,
+    and it writes no bytecode: what a package manager installed it can remove again.
     """
     folder = runtime or own_runtime()
     if folder is None:
         return [sys.executable]
     loader, libraries, interpreter = (str(folder / p) for p in (LOADER, LIBRARIES, INTERPRETER))
-    return [loader, "--library-path", libraries, interpreter, "-I", "-S"]
+    return [loader, "--library-path", libraries, interpreter, "-I", "-S", "-B"]

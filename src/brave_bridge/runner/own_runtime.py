@@ -3,6 +3,7 @@
 ``python -m brave_bridge.runner.own_runtime FOLDER`` makes one anywhere: the bundle.
 """
 
+import compileall
 import contextlib
 import importlib
 import importlib.metadata
@@ -37,13 +38,13 @@ _NAME_SERVICE = ("libnss_files.so.2", "libnss_dns.so.2", "libresolv.so.2")
 
 _STARTER = f"""#!/bin/sh
 here=$(dirname -- "$(readlink -f -- "$0")")
-exec "$here/{LOADER}" --library-path "$here/{LIBRARIES}" "$here/{INTERPRETER}" -I -S \\
+exec "$here/{LOADER}" --library-path "$here/{LIBRARIES}" "$here/{INTERPRETER}" -I -S -B \\
   -m brave_bridge.cli.entry "$@"
 """
 _PROOF = """
 import sys
 import blake3, httpx, lz4.frame, matplotlib.figure, msgspec, pysat.solvers, pysequoia
-import segno, sqlalchemy, ssl, textual, tomlkit, zstandard
+import segno, socksio, sqlalchemy, ssl, textual, tomlkit, zstandard
 import brave_bridge.cli.running, brave_bridge.snapshots.helper, brave_bridge.tui.app
 import brave_bridge.workbench.run
 with open("/proc/self/maps") as maps:
@@ -145,6 +146,8 @@ def _fill(folder: Path) -> None:
     for distribution in _distributions():
         _copy_distribution(distribution, library)
     _copy_libraries(folder, library)
+    # It writes no bytecode where it runs: what is not compiled yet is compiled here.
+    compileall.compile_dir(library, quiet=2)
     starter = folder / NAME
     starter.write_text(_STARTER)
     starter.chmod(0o755)
