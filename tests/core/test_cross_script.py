@@ -373,6 +373,19 @@ def test_a_return_that_needs_a_restart_is_compared_after_it():
     assert order.index(Restart) < order.index(CompareWithSnapshot) < order.index(CheckBoot)
 
 
+def test_what_a_system_that_runs_writes_meanwhile_is_told_and_no_fault():
+    running = Restored(3, 1, 10, 0.1, running_since_ns=5)
+    machine = Machine().instead(restores, running)
+    machine.instead(
+        lambda r: isinstance(r, CompareWithSnapshot) and r.since_ns == 5,
+        Compared(0, (), ("/var/log/journal/system.journal",)),
+    )
+    outcome = drive(go_back("s-1", None), machine)
+    assert outcome.state == "done"
+    assert "restart the machine next" in outcome.warnings[0]
+    assert "/var/log/journal/system.journal" in outcome.warnings[1]
+
+
 def test_what_would_keep_it_from_booting_is_told():
     unbootable = BootChecked("5.19", "", ("its kernel image is not there",))
     machine = Machine().instead(restores, RESTORED)

@@ -31,6 +31,12 @@ def test_a_good_crossing_is_proved():
     assert {d.verdict for d in proof.differences} == {"expected"}
 
 
+def test_what_a_running_system_wrote_after_a_return_is_told_and_no_fault():
+    proof = prove_return("s-1", 0, [], 3)
+    assert proof.passed and proof.differences[0].after == "3"
+    assert not prove_return("s-1", 1, ["/etc/a: other content"], 3).passed
+
+
 def test_what_is_left_to_a_person_stands_in_the_proof_until_it_is_ticked():
     tasks = (
         LegTask("look", "Look at the web server", "after", ("quay-web*",)),

@@ -1,6 +1,7 @@
 """Starting a runner: on a system with systemd as a service of its own."""
 
 import os
+import time
 
 import pytest
 
@@ -10,34 +11,67 @@ from brave_bridge.runner.own_runtime import RuntimeFault
 from brave_bridge.workbench.refusal import Refused
 
 
-def test_where_systemd_runs_the_runner_is_no_part_of_a_session(tmp_path, monkeypatch):
-    if os.geteuid() != 0:
-        monkeypatch.setattr(os, "geteuid", lambda: 0)
-    for name, script in (("systemd-run", "exit 0"), ("systemd-inhibit", "exit 0")):
-        (tmp_path / name).write_text(f"#!/bin/sh\n{script}\n")
-        (tmp_path / name).chmod(0o755)
+@pytest.fixture
+def pretended(tmp_path, monkeypatch):
+    """systemd as far as starting goes: what its tools are asked is written down."""
+
+    def pretend(**codes: int) -> None:
+        for name in ("systemd-run", "systemd-inhibit"):
+            code = codes.get(name.replace("-", "_"), 0)
+            asked = tmp_path / f"{name}.asked"
+            (tmp_path / name).write_text(f'#!/bin/sh\nprintf "%s\\n" "$@" > {asked}\nexit {code}\n')
+            (tmp_path / name).chmod(0o755)
+
+    monkeypatch.setattr(os, "geteuid", lambda: 0)
     monkeypatch.setenv("PATH", f"{tmp_path}:{os.environ['PATH']}")
     monkeypatch.setattr(launch, "_SYSTEMD", tmp_path)
-    argv = launch.detached(["python", "-m", "x", "trial"], "trial", tmp_path)
-    assert argv[0] == "systemd-run" and "--unit=brave-bridge-trial" in argv
+    monkeypatch.setattr(launch, "python_argv", lambda runtime: [str(tmp_path / "python")])
+    (tmp_path / "python").write_text(f"#!/bin/sh\necho $@ > {tmp_path}/started\n")
+    (tmp_path / "python").chmod(0o755)
+    return pretend
+
+
+def started(folder) -> str:
+    """What was started without systemd; waits for it a little."""
+    for _ in range(50):
+        if (folder / "started").exists() and (folder / "started").read_text():
+            return (folder / "started").read_text()
+        time.sleep(0.1)
+    return ""
+
+
+def test_where_systemd_runs_the_runner_is_no_part_of_a_session(tmp_path, pretended):
+    pretended()
+    launch.start_runner((), "trial", tmp_path)
+    argv = (tmp_path / "systemd-run.asked").read_text().splitlines()
+    assert "--unit=brave-bridge-trial" in argv and "--property=Type=exec" in argv
     assert "--property=KillMode=process" in argv, "what a stage started is not ended with it"
     inner = argv[argv.index("--") + 1 :]
     assert inner[0] == "systemd-inhibit" and "--mode=block" in inner
     assert any(word.startswith("--what=shutdown:sleep") for word in inner)
-    assert inner[-4:] == ["python", "-m", "x", "trial"]
+    assert inner[-3:] == ["-m", "brave_bridge.workbench.run", "trial"]
+    assert not (tmp_path / "started").exists()
 
 
-def test_where_nobody_holds_off_a_shutdown_the_runner_starts_all_the_same(tmp_path, monkeypatch):
-    monkeypatch.setattr(os, "geteuid", lambda: 0)
-    for name, code in (("systemd-run", 0), ("systemd-inhibit", 1)):
-        (tmp_path / name).write_text(f"#!/bin/sh\nexit {code}\n")
-        (tmp_path / name).chmod(0o755)
-    monkeypatch.setenv("PATH", f"{tmp_path}:{os.environ['PATH']}")
-    monkeypatch.setattr(launch, "_SYSTEMD", tmp_path)
-    argv = launch.detached(["python", "trial"], "trial", tmp_path)
-    assert argv[argv.index("--") + 1 :] == ["python", "trial"]
+def test_where_nobody_holds_off_a_shutdown_the_runner_starts_all_the_same(tmp_path, pretended):
+    pretended(systemd_inhibit=1)
+    launch.start_runner((), "trial", tmp_path)
+    argv = (tmp_path / "systemd-run.asked").read_text().splitlines()
+    assert argv[argv.index("--") + 1] == str(tmp_path / "python")
+
+
+def test_where_systemd_can_start_nothing_the_runner_starts_without(tmp_path, pretended):
+    """After a return its files are of another release than itself."""
+    pretended(systemd_run=1, systemd_inhibit=1)
+    launch.start_runner((), "trial", tmp_path)
+    assert started(tmp_path) == "-m brave_bridge.workbench.run trial\n"
+
+
+def test_without_systemd_the_runner_starts_alone(tmp_path, pretended, monkeypatch):
+    pretended()
     monkeypatch.setattr(launch, "_SYSTEMD", tmp_path / "none")
-    assert launch.detached(["python", "trial"], "trial", tmp_path) == ["python", "trial"]
+    launch.start_runner((), "trial", tmp_path)
+    assert started(tmp_path) and not (tmp_path / "systemd-run.asked").exists()
 
 
 def on_the_machine_itself(stand_in, monkeypatch, fault: str = ""):

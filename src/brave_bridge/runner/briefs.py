@@ -17,7 +17,7 @@ from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "6"
+SCRIPT_VERSION = "7"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 

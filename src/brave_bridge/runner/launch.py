@@ -7,9 +7,11 @@ import shutil
 import struct
 import subprocess
 from pathlib import Path
+from typing import BinaryIO
 
 from brave_bridge.machines.runtime import python_argv
 
+_START_SECONDS = 60
 _SYSTEMD = Path("/run/systemd/system")
 """There where systemd is the system's init (sd_booted(3))."""
 
@@ -62,37 +64,54 @@ def start_runner(
     ``target`` are the command-line words that name the machine; ``runtime`` is the folder of
     the runtime to run on, where that is not this process's own. On a machine that systemd
     runs it is a service of its own, not a part of whose session it was started from, and
-    nobody shuts the machine down or sends it to sleep meanwhile without being told.
+    nobody shuts the machine down or sends it to sleep meanwhile without being told. Where
+    systemd cannot start it, as after a return that exchanged its files, it starts without.
     """
     run = [*python_argv(runtime), "-m", "brave_bridge.workbench.run", *target, procedure]
     with open(state / LOG_FILE, "ab") as log:
+        if not target and _has_systemd():
+            run = held_off(run, procedure)
+            if _is_started(as_service(run, procedure, state), log):
+                return 0
         process = subprocess.Popen(
-            detached(run, procedure, state) if not target else run,
-            stdin=subprocess.DEVNULL,
-            stdout=log,
-            stderr=log,
-            start_new_session=True,
-            cwd="/",
+            run, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/"
         )
     return process.pid
 
 
-def detached(run: list[str], procedure: str, state: Path) -> list[str]:
-    """What starts a runner as a service of its own, holding off sleep and shutdown meanwhile.
+def _has_systemd() -> bool:
+    return _SYSTEMD.is_dir() and os.geteuid() == 0 and shutil.which("systemd-run") is not None
 
-    See systemd-run(1) and systemd-inhibit(1); where there is no systemd, the runner alone.
-    """
-    if not _SYSTEMD.is_dir() or os.geteuid() != 0 or shutil.which("systemd-run") is None:
+
+def _is_started(argv: list[str], log: BinaryIO) -> bool:
+    """Whether a service could be started; with ``Type=exec`` that it runs is waited for."""
+    try:
+        asked = subprocess.run(
+            argv, stdin=subprocess.DEVNULL, stdout=log, stderr=log, check=False, cwd="/",
+            timeout=_START_SECONDS,
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired):
+        return False
+    return asked.returncode == 0
+
+
+def held_off(run: list[str], procedure: str) -> list[str]:
+    """A command during which sleep and shutdown are held off (systemd-inhibit(1))."""
+    if not _inhibits():
         return run
-    if _inhibits():
-        why = f"{procedure} changes the system"
-        words = ("--what=shutdown:sleep:idle", "--who=Brave Bridge", f"--why={why}", "--mode=block")
-        run = ["systemd-inhibit", *words, *run]
+    why = f"{procedure} changes the system"
+    words = ("--what=shutdown:sleep:idle", "--who=Brave Bridge", f"--why={why}", "--mode=block")
+    return ["systemd-inhibit", *words, *run]
+
+
+def as_service(run: list[str], procedure: str, state: Path) -> list[str]:
+    """What starts a runner as a service of its own (systemd-run(1))."""
     kept = [f"--setenv={name}={os.environ[name]}" for name in _KEPT if name in os.environ]
     log = state / LOG_FILE
     return [
         "systemd-run", "--quiet", "--collect", f"--unit=brave-bridge-{procedure}",
-        f"--description=Brave Bridge: {procedure}", "--property=KillMode=process",
+        f"--description=Brave Bridge: {procedure}", "--property=Type=exec",
+        "--property=KillMode=process",
         f"--property=StandardOutput=append:{log}", f"--property=StandardError=append:{log}",
         "--property=OOMScoreAdjust=-500", *kept, "--", *run,
     ]  # fmt: skip

@@ -1,7 +1,9 @@
 """What scripts ask about ways back, done on a machine: take, check, return, expire, card."""
 
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime
+from itertools import islice
 
 import msgspec
 
@@ -38,6 +40,7 @@ Report = Callable[[float, str, str], None]
 
 _MODULES = ("/usr/lib/modules", "/lib/modules")
 _NAMED_FAULTS = 20
+_NAMED_SINCE = 200
 
 
 def kernel_in_use(facts: Facts) -> str:
@@ -109,6 +112,8 @@ class WayBackDeeds:
             return Restored(0, 0, 0, 0.0, restart_needed=True, used_up=(mounts,))
         snapshot = self.snapshots.find(request.snapshot, though_damaged=request.skip_damaged)
 
+        began = time.time_ns() if self.machine.kind == "running" else 0
+
         def tell(phase: str, done: int, total: int) -> None:
             of = f" of {total}" if total else ""
             report(100 * done / total if total else 0, f"{phase}: {done}{of} paths", "")
@@ -117,7 +122,7 @@ class WayBackDeeds:
         return Restored(
             done.put_back, done.removed, done.bytes_copied, done.seconds, done.restart_needed,
             done.aside, done.used_up, tuple(plain(sentence) for sentence in done.told),
-            done.skipped,
+            done.skipped, began,
         )  # fmt: skip
 
     def _became(self, identifier: str) -> str:
@@ -137,7 +142,13 @@ class WayBackDeeds:
         but_for = set(request.but_for)
         kept = tuple(d for d in found.differences if f"/{d.path}" not in but_for)
         found = msgspec.structs.replace(found, differences=kept)
-        return Compared(found.count, tuple(plain(example) for example in found.named()))
+        left = found.but_written_since(request.since_ns) if request.since_ns else found
+        standing = {d.path for d in left.differences}
+        since = (f"/{d.path}" for d in found.differences if d.path not in standing)
+        return Compared(
+            left.count, tuple(plain(example) for example in left.named()),
+            tuple(plain(path) for path in islice(since, _NAMED_SINCE)),
+        )  # fmt: skip
 
     def expire(self) -> Reply:
         """Delete what the rules let go."""

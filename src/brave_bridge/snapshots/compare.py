@@ -58,6 +58,22 @@ class Comparison(msgspec.Struct, frozen=True):
         """The size of what came or changed since, which a return takes away."""
         return sum(d.live_size for d in self.differences if d.how in (EXTRA, CHANGED))
 
+    def but_written_since(self, moment_ns: int) -> "Comparison":
+        """Without what was written after a moment (ns since the epoch), by whoever runs.
+
+        Whether something went since, the time of its folder tells.
+        """
+        busy = {
+            d.path for d in self.differences
+            if d.live_mtime_ns >= moment_ns and FOLDER in (d.type, d.live_type)
+        }  # fmt: skip
+        left = tuple(
+            d for d in self.differences
+            if d.live_mtime_ns < moment_ns
+            and not (d.how == MISSING and d.path.rpartition("/")[0] in busy)
+        )  # fmt: skip
+        return msgspec.structs.replace(self, differences=left)
+
     def named(self, most: int = 5) -> list[str]:
         """The first differences of each kind in words: ``/path: what``."""
         return [

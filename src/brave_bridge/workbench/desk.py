@@ -8,12 +8,13 @@ import os
 from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime
 from pathlib import Path
+from typing import TypeVar
 
 import msgspec
 
 from brave_bridge import __version__
 from brave_bridge.core.crossing.open_leg import OpenLeg
-from brave_bridge.core.crossing.requests import FactsRead
+from brave_bridge.core.crossing.requests import FactsRead, Restored
 from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
@@ -70,6 +71,8 @@ from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.routes import Routes, stands_of
 from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
+
+_Reply = TypeVar("_Reply")
 
 
 class Desk:
@@ -434,20 +437,26 @@ class Desk:
         brief = decode_brief(row.brief)
         if isinstance(brief, ReturnBrief):
             snapshot = self.snapshots.find(brief.way_back)
-            preview = Returning(self.snapshots).preview(snapshot)
-            return row, prove_return(brief.way_back, preview.count, preview.named())
+            found = Returning(self.snapshots).preview(snapshot)
+            restored = self._reply(row.id, "RestoreSnapshot", Restored)
+            began = restored.running_since_ns if restored else 0
+            left = found.but_written_since(began) if began else found
+            since = found.count - left.count
+            return row, prove_return(brief.way_back, left.count, left.named(), since)
         begun = brief.begun if isinstance(brief, CrossBrief) else None
-        baseline = begun.baseline if begun else self._baseline(row.id)
+        read = None if begun else self._reply(row.id, "ReadFacts", FactsRead)
+        baseline = begun.baseline if begun else read.facts if read else None
         if baseline is None:
             raise Refused("proving", f"crossing {row.id} has no baseline yet")
         proof = prove(baseline, self.facts(), brief.plans)
         return row, proof.without_done(read_decisions(self.machine).tasks_done)
 
-    def _baseline(self, procedure: str) -> Facts | None:
+    def _reply(self, procedure: str, kind: str, expected: type[_Reply]) -> _Reply | None:
+        """The first good reply to a kind of request of a procedure."""
         for entry in self.logbook().entries(procedure):
-            if entry.kind == "ReadFacts" and entry.reply:
+            if entry.kind == kind and entry.reply:
                 try:
-                    return msgspec.json.decode(entry.reply, type=FactsRead).facts
+                    return msgspec.json.decode(entry.reply, type=expected)
                 except msgspec.DecodeError:
                     continue
         return None

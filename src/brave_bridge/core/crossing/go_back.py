@@ -1,6 +1,6 @@
 """The script of a return: the machine becomes what its way back holds, and it is shown."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import msgspec
 
@@ -25,6 +25,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, what_was_seen
 from brave_bridge.core.crossing.surroundings import Surroundings, leave
+from brave_bridge.core.formats.text import shortened
 
 
 def go_back(
@@ -51,6 +52,7 @@ def _restored(
     if not isinstance(reply, Restored):
         return _not_back(way_back, "restore", reply)
     restored = reply
+    since: tuple[str, ...] = ()
     if reply.restart_needed:
         reply = yield from _restarted()
         if not isinstance(reply, Restarted):
@@ -61,18 +63,32 @@ def _restored(
             title="Compare the machine with the snapshot, every file read",
             snapshot=way_back,
             but_for=restored.skipped,
+            since_ns=0 if restored.restart_needed else restored.running_since_ns,
         )
         if not isinstance(reply, Compared) or reply.count:
             return _not_back(way_back, "comparison", reply)
+        since = reply.since
     if check is not None and not restored.aside:
         reply = yield check()
         if not ended_well(reply):
             return _not_back(way_back, "check", reply)
     reply = yield CloseLeg(title="No leg is under way any more")
-    warnings = yield from _boot_warnings(way_back, restored)
+    warnings = (*_of_what_runs(restored, since), *(yield from _boot_warnings(way_back, restored)))
     if isinstance(reply, Failed):
         warnings += (f"that a leg was under way is still kept: {what_was_seen(reply)}",)
     return Outcome(state="done", ways_back=(way_back,), warnings=warnings)
+
+
+def _of_what_runs(restored: Restored, since: tuple[str, ...]) -> Iterator[str]:
+    """What a person has to know of a system that ran while it was put back."""
+    if not restored.running_since_ns or restored.restart_needed:
+        return
+    yield (
+        "restart the machine next: until then what runs is of before the return, the init that "
+        "starts services among it"
+    )
+    if since:
+        yield f"written by what runs since it was put back: {', '.join(shortened(since, 5))}"
 
 
 def _restarted() -> Script[Reply]:

@@ -248,10 +248,14 @@ class RestoreSnapshot(Request, frozen=True, tag=True, kw_only=True):
 
 
 class CompareWithSnapshot(Request, frozen=True, tag=True, kw_only=True):
-    """Compare the machine with a snapshot by content, but for some paths. Reply: Compared."""
+    """Compare the machine with a snapshot by content, but for some paths. Reply: Compared.
+
+    What was written after ``since_ns``, where that is not 0, is told apart.
+    """
 
     snapshot: str
     but_for: tuple[str, ...] = ()
+    since_ns: int = 0
 
 
 class Restart(Request, frozen=True, tag=True, kw_only=True):
@@ -390,7 +394,8 @@ class Restored(Reply, frozen=True, tag=True):
     ``restart_needed`` where the system goes on as it was until it restarts; ``aside`` names
     what was set aside with the system as it was before; ``used_up`` the mounts whose snapshot
     became the file system itself; ``told`` says what was left alone,
-    ``skipped`` are the paths that are damaged in the snapshot.
+    ``skipped`` are the paths that are damaged in the snapshot; ``running_since_ns`` is when it
+    began (ns since the epoch), on a system that runs meanwhile and goes on writing, else 0.
     """
 
     put_back: int
@@ -402,6 +407,7 @@ class Restored(Reply, frozen=True, tag=True):
     used_up: tuple[str, ...] = ()
     told: tuple[str, ...] = ()
     skipped: tuple[str, ...] = ()
+    running_since_ns: int = 0
 
 
 class SnapshotChecked(Reply, frozen=True, tag=True):
@@ -429,10 +435,14 @@ class BootChecked(Reply, frozen=True, tag=True):
 
 
 class Compared(Reply, frozen=True, tag=True):
-    """The first differences, each ``path: what``, and how many there are."""
+    """The first differences, each ``path: what``, and how many there are.
+
+    ``since`` are paths that what runs has written since.
+    """
 
     count: int
     examples: tuple[str, ...]
+    since: tuple[str, ...] = ()
 
 
 class Restarted(Reply, frozen=True, tag=True):

@@ -73,15 +73,23 @@ def _tasks(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[TaskToDo]:
                 yield TaskToDo(task.key_in(leg.key), task.text)
 
 
-def prove_return(way_back: str, differing: int, examples: Iterable[str]) -> Proof:
-    """A return as a proof: the machine against the snapshot, path by path."""
+def prove_return(way_back: str, differing: int, examples: Iterable[str], since: int = 0) -> Proof:
+    """A return as a proof: the machine against the snapshot, path by path.
+
+    ``since`` is how many paths the system that runs has written since it was put back.
+    """
+    written = Difference(
+        "paths written since", way_back, str(since), "expected", "by what runs, after the return"
+    )
+    later = (written,) if since else ()
     if not differing:
-        same = Difference("every covered path", way_back, "equal", "same")
-        return Proof(passed=True, differences=(), same=(same,))
+        same = Difference("every other covered path" if since else "every covered path",
+                          way_back, "equal", "same")  # fmt: skip
+        return Proof(passed=True, differences=later, same=(same,))
     rows = tuple(
         Difference(example, "as in the snapshot", "otherwise", "regression") for example in examples
     )
-    return Proof(passed=False, differences=rows, same=())
+    return Proof(passed=False, differences=(*rows, *later), same=())
 
 
 def _release(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Difference:
