@@ -158,6 +158,9 @@ CASES = [
         **archive(date="Tue, 25 Aug 2026 08:00:00 UTC"))),
     ("stale-indices", CLEAR, "92 days old", {
         "line": FIXES, **archive(date="Tue, 25 Aug 2026 08:00:00 UTC")}),
+    ("stale-indices", CLEAR, "asked on 2026-11-20 and have nothing newer", {
+        "refreshed_at": "2026-11-20T08:00:00+00:00",
+        **archive(date="Tue, 25 Aug 2026 08:00:00 UTC")}),
     ("security-source", CAUTION, "No source has the security fixes", {"line": FIXES}),
     ("security-source", NOT_APPLICABLE, "no fixes any more", past_support(line=FIXES)),
     ("security-source", CLEAR, "Fixes of security faults come", {"line": FIXES, **source(

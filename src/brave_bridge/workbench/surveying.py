@@ -79,6 +79,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         backup_confirmed=around.decisions.backup_confirmed,
         settings_backup=newest_archive_day(machine) if around.readable else "",
         failed_sources=around.decisions.failed_sources,
+        refreshed_at=around.decisions.refreshed_at,
         link=link_of(machine),
         estimate=around.estimate if plan else None,
         window=around.decisions.window,

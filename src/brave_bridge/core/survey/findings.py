@@ -128,6 +128,8 @@ class Situation(msgspec.Struct, frozen=True):
     """ISO day of the newest archive of the settings."""
     failed_sources: tuple[str, ...] = ()
     """What the newest refresh could not reach, in the package manager's words."""
+    refreshed_at: str = ""
+    """When the sources were last asked by us (ISO 8601); empty: never."""
     link: Link | None = None
     estimate: Estimate | None = None
     window: Window | None = None

@@ -35,6 +35,11 @@ def stale_indices(situation: Situation):
             f"{title} is closed: what its sources have, last written {min(days)} days ago, stays",
             f"support ended {situation.release.support_ends}; Date in the indices",
         )
+    elif min(days) > OLD_DAYS and _was_asked_lately(situation):
+        yield clear(
+            f"The sources were asked on {situation.refreshed_at[:10]} and have nothing newer",
+            f"written {min(days)} days ago: Date in the indices",
+        )
     elif situation.end and situation.end.released and _older(days, situation):
         yield caution(
             f"What the sources have is older than {situation.end.title}",
@@ -59,6 +64,11 @@ def _is_closed(situation: Situation) -> bool:
     """Whether the release gets nothing new any more, so that nothing fresher can be had."""
     ends = situation.release.support_ends if situation.release else None
     return ends is not None and ends < situation.today
+
+
+def _was_asked_lately(situation: Situation) -> bool:
+    days = situation.days_since(situation.refreshed_at)
+    return days is not None and days <= OLD_DAYS and not situation.failed_sources
 
 
 def _has_fixes(situation: Situation) -> bool:
