@@ -1,5 +1,7 @@
 """Facts: what was read of a machine in one pass, with where it was read."""
 
+from collections.abc import Container
+
 import msgspec
 
 from brave_bridge.core.formats.accounts import Account
@@ -199,6 +201,16 @@ class Facts(msgspec.Struct, frozen=True):
         """What was last seen of a source's suite."""
         uri = uri.rstrip("/")
         return next((a for a in self.archives if (a.uri, a.suite) == (uri, suite)), None)
+
+    def sources_of(self, suites: Container[str]) -> list[str]:
+        """Where active sources of packages name one of these suites: file, line and suite."""
+        return [
+            f"{entry.path}:{entry.line} {suite}"
+            for entry in self.sources
+            if "deb" in entry.types
+            for suite in entry.suites
+            if suite in suites
+        ]
 
     def mount_at(self, path: str) -> Mount | None:
         """The file system that is mounted at exactly this path."""

@@ -16,12 +16,7 @@ def security_source(situation: Situation):
         yield not_applicable("Fixes come with the release's own source", "catalogue")
         return
     named = release.named(line.security_suites)
-    found = [
-        f"{entry.path}:{entry.line} {suite}"
-        for entry in facts.sources
-        for suite in entry.suites
-        if "deb" in entry.types and suite in named
-    ]
+    found = facts.sources_of(named)
     where = facts.where("sources")
     if found:
         yield clear("Fixes of security faults come from a source", "; ".join(found[:3]))

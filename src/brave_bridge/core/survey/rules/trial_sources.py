@@ -17,13 +17,7 @@ def trial_sources(situation: Situation):
     if line is None or release is None or not line.trial_suites:
         yield not_applicable("No source on trial is known for this system", "catalogue")
         return
-    named = release.named(line.trial_suites)
-    found = [
-        f"{entry.path}:{entry.line} {suite}"
-        for entry in facts.sources
-        for suite in entry.suites
-        if suite in named
-    ]
+    found = facts.sources_of(release.named(line.trial_suites))
     if found:
         yield caution(
             f"{counted(len(found), 'source')} on trial: what is there is not released yet",
