@@ -51,7 +51,11 @@ def proof_page(record: MachineRecord) -> Page:
             rows += [_row(difference, tone, mark) for difference in differences]
     left = proof.without_done(record.tasks_done).tasks
     if proof.tasks:
-        words = f"{counted(len(left), 'thing')} left to do by a person"
+        words = (
+            f"{counted(len(left), 'thing')} left to do by a person"
+            if left
+            else ("all that was left to a person is done")
+        )
         rows.insert(0, Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
         rows[1:1] = [_task_row(task, task not in left) for task in proof.tasks]
     summary = "as good as before" if proof.passed else "something is worse than before"
