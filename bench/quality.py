@@ -31,7 +31,7 @@ from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.telling import bare
 from brave_bridge.core.planning.universe import Universe
-from brave_bridge.families.deb.commands import DebFamily
+from brave_bridge.families.deb.commands import DebCommands
 from brave_bridge.families.deb.exact import stage_one_of
 
 _ONLY_TELL = ("--no-download", "--download-only")
@@ -84,7 +84,7 @@ def judge(
 
 def _differences(machine, world, changes: PackageChanges) -> list[str]:
     """What apt would do other than the plan, given the very commands of a crossing."""
-    commands = DebFamily().exactly(changes)
+    commands = DebCommands().exactly(changes)
     stages = ((commands.stage_one, commands.files[0], stage_one_of(changes)),
               (commands.stage_two, commands.files[1], changes))  # fmt: skip
     return [

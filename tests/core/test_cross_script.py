@@ -50,7 +50,7 @@ from brave_bridge.core.packages.changes import ServiceChange
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.survey.activity import Activity, Unit
 from brave_bridge.core.survey.facts import Identity
-from brave_bridge.families.deb.commands import DebFamily
+from brave_bridge.families.deb.commands import DebCommands
 from tests.support.facts import NEW_SOURCES, OLD_SOURCES, change, facts, package, plan
 
 INRELEASE = "Origin: Quayside\nSuite: diamond\nCodename: diamond\nVersion: 7\n"
@@ -151,7 +151,7 @@ def drive(script, machine: Machine):
 
 
 def cross(machine: Machine, *plans):
-    return drive(cross_route(DebFamily(), plans or (plan(),)), machine)
+    return drive(cross_route(DebCommands(), plans or (plan(),)), machine)
 
 
 def runs(deed: str) -> Callable[[Request], bool]:
@@ -359,7 +359,7 @@ def restores(request: Request) -> bool:
 
 def test_a_return_in_order():
     machine = Machine().instead(restores, RESTORED)
-    assert drive(go_back("s-1", DebFamily().check), machine).state == "done"
+    assert drive(go_back("s-1", DebCommands().check), machine).state == "done"
     assert machine.ran() == ["check"]
 
 
@@ -367,7 +367,7 @@ def test_a_return_that_needs_a_restart_is_compared_after_it():
     swapped = Restored(3, 0, 0, 0.1, restart_needed=True, aside=("@.before",))
     machine = Machine().instead(restores, swapped)
     machine.instead(lambda r: isinstance(r, Restart), Restarted("another", 30.0))
-    outcome = drive(go_back("s-1", DebFamily().check), machine)
+    outcome = drive(go_back("s-1", DebCommands().check), machine)
     assert outcome.state == "done" and "set aside as @.before" in outcome.warnings[0]
     order = [type(r) for r in machine.asked]
     assert order.index(Restart) < order.index(CompareWithSnapshot) < order.index(CheckBoot)
@@ -405,7 +405,7 @@ def test_what_would_keep_it_from_booting_is_told():
 )
 def test_a_return_that_fails_can_be_run_again(matches, reply, at):
     machine = Machine().instead(matches, reply, times=1).instead(restores, RESTORED)
-    outcome = drive(go_back("s-1", DebFamily().check), machine)
+    outcome = drive(go_back("s-1", DebCommands().check), machine)
     assert (outcome.state, outcome.at) == ("failed", at)
     assert outcome.next_step == "brave-bridge return s-1"
 
@@ -456,7 +456,7 @@ def test_a_leg_is_gone_on_with_from_what_is_there_towards_what_was_agreed():
     shown = REHEARSAL.replace("   quay-libc (1 => 2)\n", "").replace(
         "The following packages will be REMOVED:\n   libtls1 (1)\n", "")  # fmt: skip
     again.instead(runs("rehearsal"), Ran(0, shown, 1, "j"))
-    outcome = drive(cross_route(DebFamily(), leg.plans, leg), again)
+    outcome = drive(cross_route(DebCommands(), leg.plans, leg), again)
     assert outcome.state == "done" and outcome.ways_back == ("s-1",), outcome
     assert not [r for r in again.asked if isinstance(r, TakeSnapshot | Ask)]
     assert again.ran()[:2] == ["--pending", "install"], "before a retry comes a repair"
@@ -472,7 +472,7 @@ def test_what_is_left_may_differ_from_what_was_agreed_only_once_it_is_told():
     moved = plan(upgraded=(change("quay-libc"), change("quay-webd", new="3")))
     again.instead(lambda r: isinstance(r, PlanPackages), PackagesPlanned((moved.changes,)))
     again.instead(lambda r: isinstance(r, Ask), Answered("undo", "person"))
-    outcome = drive(cross_route(DebFamily(), leg.plans, leg), again)
+    outcome = drive(cross_route(DebCommands(), leg.plans, leg), again)
     asked = next(r for r in again.asked if isinstance(r, Ask))
     assert "quay-webd comes to 3; in the plan it comes to 2" in asked.detail
     assert (outcome.state, outcome.at) == ("failed", "agreement")
@@ -488,7 +488,7 @@ def _open_leg():
 def test_a_leg_that_goes_on_and_fails_again_stays_open():
     again = Machine().instead(runs("update"), Ran(100, "E: no network\n", 1, "j"))
     leg = _open_leg()
-    outcome = drive(cross_route(DebFamily(), leg.plans, leg), again)
+    outcome = drive(cross_route(DebCommands(), leg.plans, leg), again)
     assert (outcome.state, outcome.at) == ("failed", "indices") and "no network" in outcome.why
     assert kept_leg(again).at == "indices"
 
@@ -497,7 +497,7 @@ def test_another_machine_s_leg_is_not_gone_on_with():
     leg, again = _open_leg(), Machine()
     other = facts(identity=Identity("quayside", "", "9", "ebb", "amd64"))
     again.instead(lambda r: isinstance(r, ReadFacts), FactsRead(other))
-    outcome = drive(cross_route(DebFamily(), leg.plans, leg), again)
+    outcome = drive(cross_route(DebCommands(), leg.plans, leg), again)
     assert outcome.state == "stopped" and not again.ran()
 
 
@@ -543,5 +543,5 @@ def test_an_undo_that_fails_is_told():
 
 def test_a_return_ends_the_leg():
     machine = Machine().instead(lambda r: isinstance(r, RestoreSnapshot), Restored(1, 1, 1, 1.0))
-    drive(go_back("s-1", DebFamily().check), machine)
+    drive(go_back("s-1", DebCommands().check), machine)
     assert any(isinstance(request, CloseLeg) for request in machine.asked)

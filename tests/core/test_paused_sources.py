@@ -24,7 +24,7 @@ from brave_bridge.core.formats.paused_sources import (
     taken_up,
     waiting_note,
 )
-from brave_bridge.families.deb.commands import DebFamily
+from brave_bridge.families.deb.commands import DebCommands
 from brave_bridge.families.deb.waiting import waiting_sources
 from tests.core.test_apt_sources import LINES, STANZAS
 from tests.core.test_cross_script import drive
@@ -118,7 +118,7 @@ class Machine:
 def outcome(machine: Machine):
     line = quayside()
     waiting = tuple(waiting_sources((WAITING,), line, line.release("7")))
-    return drive(take_up_sources(DebFamily(), waiting, "/sources"), machine)
+    return drive(take_up_sources(DebCommands(), waiting, "/sources"), machine)
 
 
 def test_a_source_that_has_the_release_by_now_is_taken_up():

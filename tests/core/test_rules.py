@@ -38,6 +38,7 @@ from brave_bridge.core.survey.findings import (
 from brave_bridge.core.survey.platform import Device, Kernel, Module, Power, Space
 from brave_bridge.core.survey.rule_book import rule_book
 from brave_bridge.core.survey.rules import all_rules
+from brave_bridge.families.deb.family import FAMILY
 from tests.support.facts import TODAY, change, facts, leg, package, plan, quayside
 
 LINE = quayside()
@@ -48,7 +49,8 @@ def situation(**changes) -> Situation:
     """A healthy machine's situation, with changes to it or, by the same word, to its facts."""
     known = {"today": TODAY, "line": LINE, "release": LINE.release("5.3"), "legs": (plain_leg(),),
              "way_back": WayBackSeen("2026-11-24"), "backup_confirmed": "2026-11-20",
-             "settings_backup": "2026-11-24", "ways_back": WaysBackSeen(card="fresh")}  # fmt: skip
+             "settings_backup": "2026-11-24", "ways_back": WaysBackSeen(card="fresh"),
+             "manager": FAMILY.manager}  # fmt: skip
     known.update({k: changes.pop(k) for k in list(changes) if k in Situation.__struct_fields__
                   and k != "facts"})  # fmt: skip
     return Situation(facts=facts(**changes), **known)

@@ -27,7 +27,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings, leave, within
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.survey.activity import Activity
-from brave_bridge.families.deb.commands import DebFamily
+from brave_bridge.families.deb.commands import DebCommands
 from tests.core.test_cross_script import drive
 from tests.support.facts import facts, package
 
@@ -71,7 +71,7 @@ class Machine:
 
 
 def update(machine: Machine) -> Outcome:
-    return drive(bring_up_to_date(DebFamily()), machine)
+    return drive(bring_up_to_date(DebCommands()), machine)
 
 
 def test_nothing_pending_changes_nothing_and_makes_no_way_back():

@@ -12,7 +12,7 @@ from brave_bridge.core.crossing.guests import GuestName
 from brave_bridge.core.crossing.requests import Checkpoint
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings, within
-from brave_bridge.families.choose import survey
+from brave_bridge.families.registry import survey
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.questions import ask_all
 from brave_bridge.runner.inline import drive

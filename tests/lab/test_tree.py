@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from brave_bridge.families.deb.commands import DebFamily
+from brave_bridge.families.deb.commands import DebCommands
 from brave_bridge.machines.tree import TreeMachine
 from tests.support import lab
 
@@ -63,7 +63,7 @@ def _content(path: Path) -> bytes:
 
 def test_a_stage_waits_for_the_lock_that_another_package_manager_holds(root):
     machine = TreeMachine("heron", root)
-    stage = DebFamily().stage_two()
+    stage = DebCommands().stage_two()
     # Something to do, so that the lock is wanted: a package that is only half configured.
     status = root / "var/lib/dpkg/status"
     before, package, after = status.read_text().partition("Package: cron\nStatus: install ok ")

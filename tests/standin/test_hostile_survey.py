@@ -10,7 +10,7 @@ import msgspec
 import pytest
 
 from brave_bridge.cli import texts
-from brave_bridge.families.choose import survey
+from brave_bridge.families.registry import survey
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.questions import ask_all
@@ -103,7 +103,7 @@ _JUNK = """
 import resource, sys, time
 sys.path.insert(0, {source!r})
 from pathlib import Path
-from brave_bridge.families.choose import survey
+from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin.machine import StandInMachine
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss

@@ -13,7 +13,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings, within
 from brave_bridge.core.crossing.take_up_sources import WaitingSource, take_up_sources
 from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
+from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
@@ -125,25 +125,26 @@ def script_of(brief: Brief) -> Script[Outcome]:
         case DecisionBrief():
             raise ValueError(f"nothing is run for a decision: {brief.words}")
         case RemedyBrief():
-            known = brief.family in CROSSING_FAMILIES
-            family = family_named(brief.family) if known else None
-            return apply_remedy(brief.title, brief.commands, family)
+            commands = family_named(brief.family).commands
+            return apply_remedy(brief.title, brief.commands, commands)
         case SourcesBrief():
-            return take_up_sources(family_named(brief.family), brief.waiting, SOURCES_FOLDER)
+            commands = family_named(brief.family).commands
+            return take_up_sources(commands, brief.waiting, SOURCES_FOLDER)
         case SnapshotBrief():
             return take_way_back(lambda: _take(brief))
         case CheckBrief():
             return check_way_back(brief.way_back)
         case ReturnBrief():
-            check = family_named(brief.family).check if brief.family in CROSSING_FAMILIES else None
+            commands = family_named(brief.family).commands
+            check = commands.check if commands else None
             return go_back(
                 brief.way_back, check, brief.surroundings, skip_damaged=brief.skip_damaged
             )
         case UpdateBrief():
-            return bring_up_to_date(family_named(brief.family))
+            return bring_up_to_date(family_named(brief.family).commands)
         case CrossBrief():
-            family = family_named(brief.family)
-            return within(brief.surroundings, cross_route(family, brief.plans, brief.begun))
+            commands = family_named(brief.family).commands
+            return within(brief.surroundings, cross_route(commands, brief.plans, brief.begun))
 
 
 def _take(brief: SnapshotBrief) -> TakeSnapshot:

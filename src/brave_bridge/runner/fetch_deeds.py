@@ -13,21 +13,20 @@ from brave_bridge.core.crossing.requests import (
     SuiteWanted,
 )
 from brave_bridge.core.formats.text import plain
-from brave_bridge.families.deb.universe import architectures_of
+from brave_bridge.families.family import Family
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.way_back_deeds import Report
 
-_KEYS = ("/etc/apt/trusted.gpg", "/etc/apt/trusted.gpg.d/*.gpg", "/etc/apt/trusted.gpg.d/*.asc")
 _KEY_LIMIT = 4_000_000
 _UNUSED_DAYS = 60
 
 
-def fetch_suites(machine: Machine, request: FetchSuites, report: Report) -> Reply:
+def fetch_suites(machine: Machine, family: Family, request: FetchSuites, report: Report) -> Reply:
     """Fetch every suite, or say of each why it could not be; what came is named for planning."""
     store = store_of(machine)
     with downloader_of(machine) as downloader:
         fetcher = SuiteFetcher(store, downloader)
-        asked = [_asked(machine, wanted) for wanted in request.suites]
+        asked = [_asked(machine, family, wanted) for wanted in request.suites]
         outcomes = fetcher.fetch(asked, lambda words: report(0.0, words, ""))
     store.let_go(_UNUSED_DAYS)
     indices = [index for outcome in outcomes for index in _indices(outcome)]
@@ -35,24 +34,24 @@ def fetch_suites(machine: Machine, request: FetchSuites, report: Report) -> Repl
     return SuitesFetched(tuple(map(_found, request.suites, outcomes)))
 
 
-def _asked(machine: Machine, wanted: SuiteWanted) -> SuiteAsked:
-    architectures = wanted.architectures or architectures_of(machine)
+def _asked(machine: Machine, family: Family, wanted: SuiteWanted) -> SuiteAsked:
+    architectures = wanted.architectures or family.packages.architectures(machine)
     return SuiteAsked(
         uri=wanted.uri,
         suite=wanted.suite,
         components=wanted.components,
         architectures=architectures,
-        keyrings=() if wanted.trusted else tuple(_keyrings(machine, wanted)),
+        keyrings=() if wanted.trusted else tuple(_keyrings(machine, family, wanted)),
         trusted=wanted.trusted,
     )
 
 
-def _keyrings(machine: Machine, wanted: SuiteWanted):
+def _keyrings(machine: Machine, family: Family, wanted: SuiteWanted):
     """The keys that a source may be signed by: its own, or those that hold for all."""
     if wanted.key_text:
         yield wanted.key_text.encode()
         return
-    patterns = wanted.key_files or _KEYS
+    patterns = wanted.key_files or family.sources.keys
     for path in (path for pattern in patterns for path in machine.matching(pattern)):
         content = machine.read_if_there(path, _KEY_LIMIT)
         if content:

@@ -46,8 +46,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.formats.apt_output import status_line
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import decoded, one_line, plain
-from brave_bridge.families.choose import survey
-from brave_bridge.families.deb.survey import without_texts
+from brave_bridge.families.registry import family_named, for_records, survey
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.secrets import with_credentials
@@ -103,7 +102,7 @@ class Performer:
 
     @_perform.register
     def _(self, request: ReadFacts, seq: int, report: Report) -> Reply:
-        return FactsRead(without_texts(survey(self.machine, self.family)))
+        return FactsRead(for_records(survey(self.machine, self.family), self.family))
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:
@@ -175,13 +174,13 @@ class Performer:
     def _(self, request: FetchSuites, seq: int, report: Report) -> Reply:
         from brave_bridge.runner.fetch_deeds import fetch_suites
 
-        return fetch_suites(self.machine, request, report)
+        return fetch_suites(self.machine, family_named(self.family), request, report)
 
     @_perform.register
     def _(self, request: PlanPackages, seq: int, report: Report) -> Reply:
         from brave_bridge.runner.plan_deeds import plan_legs
 
-        return plan_legs(self.machine, request, report)
+        return plan_legs(self.machine, family_named(self.family).packages, request, report)
 
     @_perform.register
     def _(self, request: GuardServices, seq: int, report: Report) -> Reply:

@@ -17,21 +17,19 @@ from brave_bridge.core.planning.planner import collector_at_rest, plan_packages
 from brave_bridge.core.planning.skipping import compare_ways
 from brave_bridge.core.planning.telling import bare, told
 from brave_bridge.core.planning.universe import Universe
-from brave_bridge.families.deb.migrations import migrations_missed
-from brave_bridge.families.deb.services import services_of
-from brave_bridge.families.deb.universe import universe_after, universe_of
+from brave_bridge.families.family import Packages
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.way_back_deeds import Report
 
 
-def plan_legs(machine: Machine, request: PlanPackages, report: Report) -> Reply:
+def plan_legs(machine: Machine, packages: Packages, request: PlanPackages, report: Report) -> Reply:
     """Plan every leg on what the one before leaves; each plan is checked by other eyes."""
     told_of: list[PackageChanges] = []
     steps: list[tuple[Universe, PackagePlan]] = []
     with collector_at_rest():
         for number, leg in enumerate(request.legs):
             report(100 * number / len(request.legs), f"planning {leg.end}", "")
-            universe = _universe(machine, request, leg, steps)
+            universe = _universe(machine, packages, request, leg, steps)
             plan = plan_packages(universe, request.wishes)
             if faults := faults_of_plan(plan):
                 seen = f"{faults[0].package} {faults[0].what}"
@@ -40,32 +38,34 @@ def plan_legs(machine: Machine, request: PlanPackages, report: Report) -> Reply:
             steps.append((universe, plan))
             changes = told(universe, plan, leg.end) if request.explain else bare(universe, plan)
             if request.explain:
-                services = tuple(services_of(machine, sorted((*plan.upgraded, *plan.removed))))
+                changing = sorted((*plan.upgraded, *plan.removed))
+                services = tuple(packages.services(machine, changing))
                 changes = msgspec.structs.replace(changes, services=services)
             told_of.append(changes)
         if request.explain and len(steps) > 1:
-            skipping = _skipping(machine, request, steps)
+            skipping = _skipping(machine, packages, request, steps)
             told_of[-1] = msgspec.structs.replace(told_of[-1], skipping=skipping)
     return PackagesPlanned(tuple(told_of))
 
 
 def _universe(
-    machine: Machine, request: PlanPackages, leg: LegIndices,
+    machine: Machine, packages: Packages, request: PlanPackages, leg: LegIndices,
     steps: list[tuple[Universe, PackagePlan]],
 ) -> Universe:  # fmt: skip
     if not steps:
-        return universe_of(machine, leg.lists, request.database)
+        return packages.universe(machine, leg.lists, request.database)
     before, plan = steps[-1]
-    return universe_after(machine, plan, before, leg.lists)
+    return packages.universe_after(machine, plan, before, leg.lists)
 
 
 def _skipping(
-    machine: Machine, request: PlanPackages, steps: list[tuple[Universe, PackagePlan]]
-) -> Skipping:
+    machine: Machine, packages: Packages, request: PlanPackages,
+    steps: list[tuple[Universe, PackagePlan]],
+) -> Skipping:  # fmt: skip
     """The jump straight to the last leg's end, held against the steps."""
-    straight = universe_of(machine, request.legs[-1].lists, request.database)
+    straight = packages.universe(machine, request.legs[-1].lists, request.database)
     jump = plan_packages(straight, request.wishes)
     middles = [universe.archive for universe, _ in steps[:-1]]
     plans = [plan for _, plan in steps]
-    missed = tuple(migrations_missed(machine, request, plans))
+    missed = tuple(packages.missed_migrations(machine, request, plans))
     return compare_ways(jump, plans, middles, missed).told()

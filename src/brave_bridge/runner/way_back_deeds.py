@@ -27,7 +27,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.retention import later
-from brave_bridge.families.choose import survey
+from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.card_maker import keep_card
 from brave_bridge.runner.expiry import expire

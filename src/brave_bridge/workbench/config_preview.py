@@ -6,8 +6,7 @@ import msgspec
 
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.core.formats.text import decoded, plain
-from brave_bridge.core.survey.facts import Facts
-from brave_bridge.families.deb.shipped import file_of_now, file_to_come
+from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import MachineError
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.record import KeptPlan
@@ -91,18 +90,18 @@ def preview_config(desk: Desk, plan: KeptPlan, path: str) -> ConfigPreview:
         raise Refused("looking at a config file", f"{question.package} would go away")
     facts, why = desk.facts(), []
     lists = f"{plan.indices}/{number}/lists"
-    machine = desk.machine
-    theirs = _read(why, lambda: file_to_come(machine, lists, change.name, change.new, path))
-    shipped = _read(why, lambda: _shipped(desk, facts, change.name, change.old, path))
+    machine, packages = desk.machine, family_named(desk.family()).packages
+    theirs = _read(
+        why, lambda: packages.file_to_come(machine, lists, change.name, change.new, path)
+    )
+    shipped = _read(
+        why, lambda: packages.file_of_now(machine, facts.sources, change.name, change.old, path)
+    )
     mine = decoded(machine.read_if_there(path, _LIMIT) or b"")
     return ConfigPreview(
         path=path, package=change.name, old=change.old, new=change.new,
         shipped=shipped, mine=mine, theirs=theirs, why=tuple(why),
     )  # fmt: skip
-
-
-def _shipped(desk: Desk, facts: Facts, name: str, version: str, path: str) -> bytes | None:
-    return file_of_now(desk.machine, facts.sources, name, version, path)
 
 
 def _read(why: list[str], reader) -> str | None:

@@ -14,7 +14,7 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin import live, world
 from brave_bridge.machines.standin.live import Live
 from brave_bridge.machines.standin.machine import StandInMachine, open_stand_in
-from brave_bridge.machines.standin.other_roots import write_alpm_root, write_rpm_root
+from brave_bridge.machines.standin.other_roots import write_other_root
 from brave_bridge.store.field_notes import FieldNotes
 from brave_bridge.workbench.demo_ways_back import (
     DemoWayBack,
@@ -210,8 +210,7 @@ def build_quayside(
     third_party = world.third_party_package()
     offered[third_party.name] = third_party
     world.install_root(machine, [offered[name] for name in described.packages], described.held)
-    for name, key in keys.items():
-        machine.write(f"/etc/apt/trusted.gpg.d/{name}.asc", key)
+    world.write_keys(machine, keys)
     source = world.Source(uri, suite, described.components)
     world.write_sources(machine, source, described.extra_source)
     for path, text in described.changed.items():
@@ -238,6 +237,4 @@ def _build_other(machine: StandInMachine, described: DemoMachine) -> None:
     if described.licence_days:
         ends = date.today() + timedelta(days=described.licence_days)
         machine.write("/etc/licence", f"EDITION={described.edition}\nENDS={ends}\n".encode())
-    writers = {"rpm": write_rpm_root, "alpm": write_alpm_root}
-    if line.family in writers:
-        writers[line.family](machine, described.database, described.configs)
+    write_other_root(line.family, machine, described.database, described.configs)

@@ -7,8 +7,8 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge import __version__
-from brave_bridge.families.choose import survey
 from brave_bridge.families.identify import read_identity
+from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.runner.way_back_deeds import about

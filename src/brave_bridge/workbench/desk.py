@@ -23,8 +23,8 @@ from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
-from brave_bridge.families.choose import family_named, survey
 from brave_bridge.families.identify import read_identity
+from brave_bridge.families.registry import family_named, survey
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.runtime import own_runtime
 from brave_bridge.machines.state import changing, must_be_trusted
@@ -295,7 +295,9 @@ class Desk:
 
     def _must_run_commands(self, family: str) -> None:
         """Refused where the machine's package manager cannot even be started."""
-        manager = family_named(family)
+        manager = family_named(family).commands
+        if manager is None:
+            raise Refused("crossing", f"machines of the {family} family cannot cross yet")
         reply = self.performer("answers").perform(0, manager.answers(), lambda *_: None)
         if not ended_well(reply):
             why = f"no command runs there: {why_it_failed(manager, reply)}"

@@ -8,7 +8,7 @@ from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.packages.choices import wishes_with
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.families.choose import CROSSING_FAMILIES, planner_named
+from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.runner.inline import drive
 from brave_bridge.snapshots.catalogue import make_state_folder
@@ -46,9 +46,10 @@ class Plans:
 
         Without ``wishes`` those of the plan before hold, or the fleet's policies.
         """
-        family = self.desk.family()
-        if family not in CROSSING_FAMILIES:
-            raise Refused("planning", f"machines of the {family} family cannot cross yet")
+        name = self.desk.family()
+        planner = family_named(name).planner
+        if planner is None:
+            raise Refused("planning", f"machines of the {name} family cannot cross yet")
         self.desk.must_read_records()
         self.desk.must_have_no_open_leg("planning")
         facts = self.desk.facts()
@@ -63,7 +64,7 @@ class Plans:
         performer = MeasuringPerformer(plain_performer)
         # A folder of its own: where this is refused, the plan before keeps what it was made over.
         folder = f"{PLAN_FOLDER}/{plain_performer.identifier}"
-        script = planner_named(family).plan(facts, route.legs, folder, wishes)
+        script = planner.plan(facts, route.legs, folder, wishes)
         planned = drive(script, performer, tell)
         if isinstance(planned, PlanFault):
             remove_indices(self.desk.machine, folder)
@@ -84,7 +85,8 @@ class Plans:
         plan = standing_plan(self.desk.machine, plan)
         if not has_indices(self.desk.machine, plan):
             raise Refused("planning", "what the plan was made over is gone", "plan the way again")
-        script = planner_named(self.desk.family()).again(facts, plan.legs, plan.indices, wishes)
+        planner = family_named(self.desk.family()).planner
+        script = planner.again(facts, plan.legs, plan.indices, wishes)
         planned = drive(script, self.desk.performer("plan"))
         if isinstance(planned, PlanFault):
             raise Refused(planned.attempted, planned.seen, planned.remedy)

@@ -13,8 +13,8 @@ from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.updates import Update
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import TAKE_UP_SOURCES, Finding, Verdict
-from brave_bridge.families.choose import CROSSING_FAMILIES, family_named
-from brave_bridge.families.deb.waiting import waiting_sources
+from brave_bridge.families.family import Family
+from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import RemedyBrief, SourcesBrief, UpdateBrief
 from brave_bridge.runner.inline import drive
 from brave_bridge.store.field_notes import FieldNotes, notes_to_write
@@ -52,16 +52,17 @@ class Readiness:
 
     # Up to date first
 
-    def _family(self) -> str:
-        family = self.desk.family()
-        if family not in CROSSING_FAMILIES:
-            raise Refused("updating", f"machines of the {family} family cannot be updated yet")
+    def _family(self) -> Family:
+        name = self.desk.family()
+        family = family_named(name)
+        if family.commands is None:
+            raise Refused("updating", f"machines of the {name} family cannot be updated yet")
         return family
 
     def look(self, tell: Callable[[str], None] | None = None) -> PendingUpdates:
         """Fetch what the sources have and list what is pending; Refused where that fails."""
         self.desk.must_have_no_open_leg("looking for updates")
-        script = look_for_updates(family_named(self._family()))
+        script = look_for_updates(self._family().commands)
         looked = drive(script, self.desk.performer("look"), tell)
         if looked.failure:
             raise Refused("looking for updates", looked.failure, "check the sources and the link")
@@ -75,7 +76,7 @@ class Readiness:
     def begin_update(self, *, unattended: bool) -> str:
         """Begin to bring the present release up to date in a runner; the procedure's id."""
         self.desk.must_have_no_open_leg("updating")
-        brief = UpdateBrief(self._family())
+        brief = UpdateBrief(self._family().name)
         return self.desk.begin("update", "updates of the present release", brief, unattended)
 
     def begin_remedy(self, finding: Finding) -> str:
@@ -91,10 +92,13 @@ class Readiness:
         """Begin to take up sources that wait, in a runner; Refused where none waits."""
         family, facts = self._family(), self.desk.facts()
         routes = self.desk.routes(facts)
-        waiting = tuple(waiting_sources(facts.source_files, routes.line, routes.here))
+        known = family.sources
+        found = known.waiting(facts.source_files, routes.line, routes.here) if known else ()
+        waiting = tuple(found)
         if not waiting:
             raise Refused("taking up sources", "no source waits for a release")
-        return self.desk.begin("sources", "sources that wait", SourcesBrief(family, waiting), True)
+        brief = SourcesBrief(family.name, waiting)
+        return self.desk.begin("sources", "sources that wait", brief, True)
 
     # Decisions
 
@@ -210,7 +214,8 @@ class Readiness:
     def back_up_settings(self, folder: Path | None = None) -> SettingsArchive:
         """Archive the settings into the state folder, or into a folder that is named."""
         stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S")
-        return archive_settings(self.desk.machine, self.desk.facts(), stamp, folder)
+        more = family_named(self.desk.family()).settings
+        return archive_settings(self.desk.machine, self.desk.facts(), stamp, folder, more)
 
 
 def _listed(looked: Looked, facts: Facts) -> PendingUpdates:

@@ -8,7 +8,7 @@ from brave_bridge.core.crossing.next_step import Standing, next_step
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import MARKS, BridgeState
-from brave_bridge.families.choose import CROSSING_FAMILIES
+from brave_bridge.families.registry import family_named
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
@@ -56,7 +56,7 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
     procedures = tuple(desk.procedures()) if may_read else ()
     waits = (
         ""
-        if surveyed.line and surveyed.line.family in CROSSING_FAMILIES
+        if surveyed.line and family_named(surveyed.line.family).can_cross
         else (blank.waits_for or "a family that can cross")
     )
     record = msgspec.structs.replace(

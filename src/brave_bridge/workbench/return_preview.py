@@ -13,7 +13,7 @@ from brave_bridge.core.packages.updates import Update
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.accounts import AccountChanges, account_changes
 from brave_bridge.core.ways_back.losses import Group, Loss, Touched, losses
-from brave_bridge.families.choose import survey
+from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.snapshots.compare import Comparison

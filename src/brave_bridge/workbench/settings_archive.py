@@ -9,7 +9,7 @@ import hashlib
 import io
 import os
 import tarfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import msgspec
@@ -21,8 +21,7 @@ from brave_bridge.snapshots.catalogue import make_state_folder
 
 FOLDER = "settings"
 _TREES = ("etc", "boot/loader", "boot/grub/grub.cfg", "boot/firmware/config.txt",
-          "boot/firmware/cmdline.txt", "boot/config.txt", "usr/share/keyrings",
-          "var/lib/apt/extended_states", "var/lib/dpkg/status", "var/lib/ucf")  # fmt: skip
+          "boot/firmware/cmdline.txt", "boot/config.txt")  # fmt: skip
 _LARGEST = 64_000_000
 """Bytes of one file that go into the archive; a larger one is no setting."""
 
@@ -49,9 +48,12 @@ def newest_archive_day(machine: Machine) -> str:
 
 
 def archive_settings(
-    machine: Machine, facts: Facts, stamp: str, folder: Path | None
+    machine: Machine, facts: Facts, stamp: str, folder: Path | None, more: tuple[str, ...] = ()
 ) -> SettingsArchive:
-    """Write an archive; MachineError where it cannot be written. Owners and modes are kept."""
+    """Write an archive; MachineError where it cannot be written. Owners and modes are kept.
+
+    ``more`` are paths that the machine's family has settings at, beside those of every system.
+    """
     if folder is None:
         make_state_folder(machine)
         folder = machine.state / FOLDER
@@ -59,7 +61,7 @@ def archive_settings(
     temporary = folder / f".{target.name}.new"
     try:
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-        index, left_out = _write(machine, facts, temporary)
+        index, left_out = _write(machine, facts, temporary, (*_TREES, *more))
         digest = _digest(temporary)
         _write_text(folder / f"{stamp}.index.txt", "".join(index))
         _write_text(folder / f"{stamp}.sha256", f"{digest}  {target.name}\n")
@@ -81,7 +83,9 @@ def archive_settings(
     )
 
 
-def _write(machine: Machine, facts: Facts, place: Path) -> tuple[list[str], list[str]]:
+def _write(
+    machine: Machine, facts: Facts, place: Path, trees: tuple[str, ...]
+) -> tuple[list[str], list[str]]:
     index: list[str] = []
     left_out: list[str] = []
     descriptor = os.open(place, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
@@ -96,7 +100,7 @@ def _write(machine: Machine, facts: Facts, place: Path) -> tuple[list[str], list
                 entry.size, entry.mode = len(content), 0o600
                 archive.addfile(entry, io.BytesIO(content))
                 index.append(f"{len(content):>10}  {name}\n")
-            for path in _paths(machine.root):
+            for path in _paths(machine.root, trees):
                 _add(archive, machine.root, path, index, left_out)
         raw.flush()
         os.fsync(raw.fileno())
@@ -118,9 +122,9 @@ def _texts(facts: Facts) -> Iterator[tuple[str, str]]:
     yield "brave-bridge/mounts.txt", "".join(mounts)
 
 
-def _paths(root: Path) -> Iterator[str]:
+def _paths(root: Path, trees: Iterable[str]) -> Iterator[str]:
     """The paths of the settings below a root, parents first; no link is followed."""
-    for tree in _TREES:
+    for tree in trees:
         place = root / tree
         if place.is_symlink() or place.is_file():
             yield tree

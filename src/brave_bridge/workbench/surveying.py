@@ -20,6 +20,7 @@ from brave_bridge.core.survey.findings import (
     judge_all,
 )
 from brave_bridge.core.survey.rules import all_rules
+from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import Machine
 from brave_bridge.snapshots.description import Kept
 from brave_bridge.workbench.damage import Damage
@@ -63,6 +64,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
     notes = about(around.notes, leg_key)
     situation = Situation(
         facts=facts,
+        manager=family_named(around.line.family if around.line else "").manager,
         today=around.today,
         line=around.line,
         release=around.release,

@@ -254,7 +254,7 @@ class _Crossing:
         facts = self.facts = reply.facts
         if facts.broken:
             names = ", ".join(package.name for package in facts.broken[:6])
-            return self._stopped("ready", f"half installed: {names}", "dpkg --configure -a")
+            return self._stopped("ready", f"half installed: {names}", self.family.finish_words)
         if "systemctl" in facts.activity.unread:
             why = "the service manager did not answer in time: there is no baseline of services"
             return self._stopped("ready", why, "cross when the machine is less busy")
@@ -400,7 +400,7 @@ class _Crossing:
             FileSwap(
                 newer=question.path + self.family.set_aside_by(question.managed_by),
                 present=question.path,
-                saved=question.path + ".dpkg-old",
+                saved=question.path + self.family.saved_suffix,
             )
             for question in self.plan.questions
             if question.answer == "theirs"

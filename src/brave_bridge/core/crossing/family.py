@@ -37,6 +37,15 @@ class CrossingFamily(Protocol):
 
     name: str
 
+    tools: tuple[str, ...]
+    """The programs that change packages."""
+
+    saved_suffix: str
+    """The ending under which a config file of the person's is saved that gives way."""
+
+    finish_words: str
+    """What a person types to finish what is half installed."""
+
     lists: str
     """The folder of the machine's own indices."""
 

@@ -18,7 +18,6 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, repair, what_was_seen
 
 RESTART = ("systemctl", "reboot")
-PACKAGE_TOOLS = ("dpkg", "apt-get")
 _UNTOUCHED = "nothing was changed"
 QUIET = {"LC_ALL": "C", "DEBIAN_FRONTEND": "noninteractive"}
 
@@ -31,7 +30,7 @@ def apply_remedy(
     Those of the package manager (``family``) keep to the policy and the guards of a stage,
     and are followed until no package is half installed any more.
     """
-    if family is None or not any(argv[0] in PACKAGE_TOOLS for argv in commands):
+    if family is None or not any(argv[0] in family.tools for argv in commands):
         return (yield from _all_of(title, commands, None))
     reply = yield GuardServices(title="Keep package scripts from starting services", later=())
     if isinstance(reply, Failed):

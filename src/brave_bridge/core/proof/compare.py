@@ -170,7 +170,7 @@ def _why_it_stayed(name: str, after: Facts, plans: tuple[LegPlan, ...]) -> str:
     plain_name = name.partition(":")[0]
     package = next((p for p in after.installed if p.name == plain_name), None)
     if package and package.is_held:
-        return "it is held (dpkg's selections)"
+        return "it is held"
     starts = [plan.leg.start for plan in plans]
     old = {name for start in starts for name in (start.codename, start.suite, start.version)}
     for pin in after.pins:

@@ -12,6 +12,7 @@ from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
 from brave_bridge.core.releases.open_legs import ClosedLeg
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.package_manager import Commands, PackageManager
 
 
 class Verdict(StrEnum):
@@ -32,9 +33,6 @@ class Verdict(StrEnum):
         """Its place in an order that puts the gravest first."""
         return ("stop", "caution", "clear", "not-applicable").index(self.value)
 
-
-Commands = tuple[tuple[str, ...], ...]
-"""Commands in order, each as its argv."""
 
 TAKE_UP_SOURCES = "take up sources"
 """The deed that asks sources that wait, and takes up again those that have the release."""
@@ -130,6 +128,8 @@ class Situation(msgspec.Struct, frozen=True):
     """What the newest refresh could not reach, in the package manager's words."""
     refreshed_at: str = ""
     """When the sources were last asked by us (ISO 8601); empty: never."""
+    manager: PackageManager = PackageManager()
+    """What is to be known of the machine's package manager."""
     link: Link | None = None
     estimate: Estimate | None = None
     window: Window | None = None

@@ -6,12 +6,13 @@ from brave_bridge.core.formats.alpm_database import read_local_package
 from brave_bridge.core.formats.ini_sources import read_pacman_config
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.survey.facts import Evidence, Facts
+from brave_bridge.families.alpm.family import FAMILY
 from brave_bridge.families.whole_packages import Places, package_facts, sums_wish
-from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.wishes import Below, Contents, Seen, Wish
 
 DATABASE = "/var/lib/pacman/local"
-VERSION_FILE = f"{DATABASE}/ALPM_DB_VERSION"
+(VERSION_FILE,) = FAMILY.databases
 CONFIG = "/etc/pacman.conf"
 SET_ASIDE = (".pacnew", ".pacsave", ".pacorig")
 _TOOLS = (
@@ -62,3 +63,27 @@ def alpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts)
     why = "a rolling line has no earlier release"
     history = Evidence("history", "/var/log/pacman.log", "", absent=why)
     return msgspec.structs.replace(facts, evidence=(*facts.evidence, history))
+
+
+class AlpmReading:
+    """See Reading."""
+
+    wishes = WISHES
+
+    def begin(self, machine: str, seen: Seen) -> tuple[InstalledPackage, ...]:
+        """See Reading."""
+        return packages_in(seen, machine)
+
+    def further(self, known: tuple[InstalledPackage, ...]) -> tuple[Wish, ...]:
+        """See Reading."""
+        return further(known)
+
+    def facts(
+        self, machine: Machine, seen: Seen, known: tuple[InstalledPackage, ...], basic: Facts
+    ) -> Facts:
+        """See Reading."""
+        return alpm_facts(seen, known, basic)
+
+    def for_records(self, facts: Facts) -> Facts:
+        """See Reading."""
+        return facts

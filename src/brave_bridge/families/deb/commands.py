@@ -20,6 +20,7 @@ from brave_bridge.core.packages.changes import (
 )
 from brave_bridge.core.packages.updates import Outlook, Update
 from brave_bridge.families.deb.exact import not_by_hand, preferences, stage_one_of, wanted
+from brave_bridge.families.deb.family import FAMILY
 from brave_bridge.families.deb.places import LISTS, STATUS
 from brave_bridge.machines.port import STATE_FOLDER
 
@@ -66,10 +67,13 @@ def apt_get(title: str, *words: str, reports: bool = False, again: bool = True) 
     return Run(title=title, argv=argv, environment=QUIET, reports_progress=reports, again=again)
 
 
-class DebFamily:
+class DebCommands:
     """apt and dpkg, as far as a crossing needs them."""
 
-    name = "deb"
+    name = FAMILY.name
+    tools = FAMILY.manager.tools
+    saved_suffix = ".dpkg-old"
+    finish_words = "dpkg --configure -a"
     lists = LISTS
     database = STATUS
     index_descriptions = (f"{LISTS}/*_InRelease", f"{LISTS}/*_Release")

@@ -31,7 +31,7 @@ from brave_bridge.core.survey.facts import (
     KeyFile,
     ReleaseSeen,
 )
-from brave_bridge.families.deb.commands import DebFamily
+from brave_bridge.families.deb.commands import DebCommands
 from brave_bridge.families.deb.places import LISTS, STATUS
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Stanzas, Sums, Wish
@@ -63,7 +63,7 @@ WISHES: tuple[Wish, ...] = (
     Contents(_LOGS, 1_000_000, containing=tuple(f" {n}".encode() for n in _RELEASE_PACKAGES)),
     Contents(tuple(DATES_TABLES.values()), 256 * 1024),
     Names((*_KEY_FILES, f"{LISTS}/*_Packages*")),
-    Below(("/etc",), DebFamily.set_aside_suffixes),
+    Below(("/etc",), DebCommands.set_aside_suffixes),
 )
 
 TOOL_PATTERNS = (
@@ -87,12 +87,12 @@ class DebRound(msgspec.Struct, frozen=True):
     """The key files that sources name, wherever they are."""
 
 
-def first_round(machine: Machine, seen: Seen) -> DebRound:
+def first_round(machine: str, seen: Seen) -> DebRound:
     """The package database; MachineError where it is missing or damaged."""
     files = _source_files(seen)
     sources = tuple(entry for file in files for entry in entries(file))
     return DebRound(
-        packages=packages_in(seen, machine.name),
+        packages=packages_in(seen, machine),
         ucf_sums=tuple((words[1], words[0]) for words in _pairs(seen, _UCF_HASHES)),
         ucf_owners={words[1]: words[0] for words in _pairs(seen, _UCF_REGISTRY)},
         source_files=files,
@@ -337,3 +337,25 @@ def without_texts(facts: Facts) -> Facts:
         msgspec.structs.replace(p, conffiles={}, depends="", provides="") for p in facts.packages
     )
     return msgspec.structs.replace(facts, packages=packages, offers=())
+
+
+class DebReading:
+    """See Reading."""
+
+    wishes = WISHES
+
+    def begin(self, machine: str, seen: Seen) -> DebRound:
+        """See Reading."""
+        return first_round(machine, seen)
+
+    def further(self, known: DebRound) -> tuple[Wish, ...]:
+        """See Reading."""
+        return further(known)
+
+    def facts(self, machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Facts:
+        """See Reading."""
+        return deb_facts(machine, seen, known, basic)
+
+    def for_records(self, facts: Facts) -> Facts:
+        """See Reading."""
+        return without_texts(facts)

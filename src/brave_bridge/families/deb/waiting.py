@@ -30,3 +30,10 @@ def _turnings(entry: SourceEntry, line: ReleaseLine, here: Release) -> Iterator[
         wanted = suites_of([msgspec.structs.replace(entry, suites=suites)])
         asked = tuple(description_of(suite, suite.suite) for suite in wanted)
         yield Turning(tuple(zip(entry.suites, suites, strict=True)), asked)
+
+
+class DebSources:
+    """See Sources."""
+
+    keys = ("/etc/apt/trusted.gpg", "/etc/apt/trusted.gpg.d/*.gpg", "/etc/apt/trusted.gpg.d/*.asc")
+    waiting = staticmethod(waiting_sources)

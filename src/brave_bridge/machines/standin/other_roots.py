@@ -100,6 +100,15 @@ def write_alpm_root(machine: FolderMachine, packages: Mapping[str, str], configs
         machine.write(f"{local}/{name}-{version}/files", files.encode())
 
 
+def write_other_root(
+    family: str, machine: FolderMachine, packages: Mapping[str, str], configs: Configs
+) -> None:
+    """A package database as a family keeps it; nothing for one that has none."""
+    writers = {"rpm": write_rpm_root, "alpm": write_alpm_root}
+    if family in writers:
+        writers[family](machine, packages, configs)
+
+
 def _md5(text: str) -> str:
     return hashlib.md5(text.encode(), usedforsecurity=False).hexdigest()
 

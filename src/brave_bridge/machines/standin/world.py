@@ -256,6 +256,12 @@ class Source(msgspec.Struct, frozen=True):
     components: tuple[str, ...]
 
 
+def write_keys(machine: FolderMachine, keys: dict[str, bytes]) -> None:
+    """Put keys where they hold for every source, each under its name."""
+    for name, key in keys.items():
+        machine.write(f"/etc/apt/trusted.gpg.d/{name}.asc", key)
+
+
 def write_sources(machine: FolderMachine, source: Source, extra: str) -> None:
     """Write the sources: the distribution's in stanza notation, a third party's in lines."""
     machine.write(

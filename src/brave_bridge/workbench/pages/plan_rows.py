@@ -117,7 +117,7 @@ def question_row(question: ConfigQuestion) -> Row:
                 f"You changed this file, and {question.package} may ship another version.",
                 "Mine: your file stays as it is; the new version is set aside beside it."
                 if mine
-                else "Theirs: the new version is taken; your file is saved as .dpkg-old.",
+                else "Theirs: the new version is taken; your file is saved beside it.",
             ),
             Note("do", "Enter changes the answer"),
             Note("do", "v shows yours beside the shipped ones"),

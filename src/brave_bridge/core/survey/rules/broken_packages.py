@@ -3,8 +3,6 @@
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.survey.findings import Situation, clear, rule, stop
 
-REPAIR = (("dpkg", "--configure", "--pending"), ("apt-get", "--yes", "--fix-broken", "install"))
-
 
 @rule(
     "broken-packages",
@@ -23,6 +21,6 @@ def broken_packages(situation: Situation):
     yield stop(
         f"{counted(len(broken), 'package')} half installed",
         f"{where}: {states}",
-        "Finish them: dpkg --configure -a, then apt-get -f install.",
-        fix=REPAIR,
+        f"Finish them: {situation.manager.said(situation.manager.finish)}",
+        fix=situation.manager.finish,
     )

@@ -34,7 +34,7 @@ def needed_bytes(situation: Situation, path: str) -> int:
 def free_space(situation: Situation):
     basis = "the plan needs" if situation.plan else "a leg is taken to need"
     remedy = "Free space (old logs, fetched packages), or grow the file system."
-    fix = (("apt-get", "clean"),)
+    fix = situation.manager.clean
     for space in situation.facts.space:
         need = needed_bytes(situation, space.path)
         free = byte_size(space.free_bytes)

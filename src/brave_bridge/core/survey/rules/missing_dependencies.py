@@ -27,6 +27,6 @@ def missing_dependencies(situation: Situation):
     yield stop(
         f"{counted(len(unmet), 'dependency', 'dependencies')} not met",
         f"{where}: " + ", ".join(f"{found.package} needs {found.needs}" for found in unmet[:5]),
-        "Let the package manager mend it: apt-get -f install.",
-        fix=(("apt-get", "--yes", "--fix-broken", "install"),),
+        f"Let the package manager mend it: {situation.manager.said(situation.manager.mend)}",
+        fix=situation.manager.mend,
     )

@@ -2,8 +2,6 @@
 
 from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
 
-_OLD_KEYS = "/etc/apt/trusted.gpg"
-
 
 @rule(
     "obsolete-formats",
@@ -17,10 +15,11 @@ def obsolete_formats(situation: Situation):
     if not any("deb" in entry.types for entry in facts.sources):
         yield not_applicable("The formats of this family are not judged", "no deb source")
         return
+    old_keys = situation.manager.old_keys
     old = [
-        f"{_OLD_KEYS}: the one file for all keys"
+        f"{old_keys}: the one file for all keys"
         for file in facts.key_files
-        if file.path == _OLD_KEYS and file.size_bytes
+        if file.path == old_keys and file.size_bytes
     ]
     old += [
         f"{archive.uri} {archive.suite}: only {', '.join(archive.digests)}"

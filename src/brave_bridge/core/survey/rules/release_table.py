@@ -13,6 +13,7 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, not_app
 def release_table(situation: Situation):
     known = {dates.series for dates in situation.facts.release_dates}
     where = situation.facts.where("dates")
+    manager = situation.manager
     if situation.end is None or not known:
         yield not_applicable("No leg is chosen, or the table is empty", where)
     elif situation.end.codename in known:
@@ -21,6 +22,6 @@ def release_table(situation: Situation):
         yield caution(
             f"The machine's table of releases does not know {situation.end.title}",
             f"{where}: {len(known)} releases",
-            "Bring the package distro-info-data up to date.",
-            fix=(("apt-get", "--yes", "--only-upgrade", "install", "distro-info-data"),),
+            f"Bring the package {manager.dates_package} up to date.",
+            fix=((*manager.upgrade, manager.dates_package),) if manager.upgrade else (),
         )

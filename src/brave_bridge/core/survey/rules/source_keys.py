@@ -3,8 +3,6 @@
 from brave_bridge.core.formats.apt_sources import key_paths
 from brave_bridge.core.survey.findings import Situation, clear, not_applicable, rule, stop
 
-_SHARED = ("/etc/apt/trusted.gpg", "/etc/apt/trusted.gpg.d/")
-
 
 @rule(
     "source-keys",
@@ -19,7 +17,11 @@ def source_keys(situation: Situation):
         yield not_applicable("The keys of this family's sources are not read", "no deb source")
         return
     sizes = {file.path: file.size_bytes for file in facts.key_files}
-    shared = [path for path, size in sizes.items() if path.startswith(_SHARED) and size]
+    shared = [
+        path
+        for path, size in sizes.items()
+        if path.startswith(situation.manager.shared_keys) and size
+    ]
     missing = []
     for entry in facts.sources:
         signed_by = entry.options.get("signed-by", "")
@@ -27,7 +29,7 @@ def source_keys(situation: Situation):
         if lacking:
             missing.append(f"{entry.path}:{entry.line} wants {lacking[0]}")
         elif not signed_by and not shared and not entry.trusted_without_signature:
-            missing.append(f"{entry.path}:{entry.line}: no key in /etc/apt/trusted.gpg.d")
+            missing.append(f"{entry.path}:{entry.line}: no key in {situation.manager.keys}")
     if missing:
         yield stop(
             "The key of a source is missing",

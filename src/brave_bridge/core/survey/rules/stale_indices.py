@@ -25,9 +25,9 @@ def stale_indices(situation: Situation):
     if not days:
         yield caution(
             "What the sources have was never fetched",
-            "/var/lib/apt/lists: no description of a source",
+            f"{situation.manager.indices}: no description of a source",
             "Look for updates (u).",
-            fix=(("apt-get", "update"),),
+            fix=situation.manager.refresh,
         )
     elif _is_closed(situation) and min(days) > OLD_DAYS:
         title = situation.release.title
@@ -46,14 +46,14 @@ def stale_indices(situation: Situation):
             f"newest index: {min(days)} days old; {situation.end.title} is out since "
             f"{situation.end.released}",
             "Look for updates (u).",
-            fix=(("apt-get", "update"),),
+            fix=situation.manager.refresh,
         )
     elif min(days) > (OLD_DAYS if _has_fixes(situation) else OLD_DAYS_WITHOUT_FIXES):
         yield caution(
             f"What the sources have was written {min(days)} days ago",
             f"Date in {facts.archives[0].uri} {facts.archives[0].suite}: {facts.archives[0].date}",
             "Look for updates (u).",
-            fix=(("apt-get", "update"),),
+            fix=situation.manager.refresh,
         )
     else:
         age = f"{min(days)} days old" if min(days) > 1 else "fresh"

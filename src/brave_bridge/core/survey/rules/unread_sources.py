@@ -32,6 +32,6 @@ def unread_sources(situation: Situation):
     ]
     if unread:
         title = f"Nothing was ever fetched of {counted(len(unread), 'source')}"
-        yield caution(title, "; ".join(unread[:4]), remedy, fix=(("apt-get", "update"),))
+        yield caution(title, "; ".join(unread[:4]), remedy, fix=situation.manager.refresh)
     else:
         yield clear("Every source was read", facts.where("sources"))

@@ -1,0 +1,23 @@
+"""The family of systems whose packages libalpm keeps; its machines are surveyed."""
+
+from brave_bridge.core.survey.package_manager import PackageManager
+from brave_bridge.families.family import Family
+
+
+class AlpmFamily(Family):
+    """See Family."""
+
+    name = "alpm"
+    databases = ("/var/lib/pacman/local/ALPM_DB_VERSION",)
+    settings = ("var/lib/pacman/local",)
+    manager = PackageManager(name="pacman", tools=("pacman",))
+
+    @property
+    def reading(self):
+        """See Family."""
+        from brave_bridge.families.alpm.survey import AlpmReading
+
+        return AlpmReading()
+
+
+FAMILY = AlpmFamily()

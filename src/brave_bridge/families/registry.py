@@ -1,0 +1,84 @@
+"""The families there are: ours, and those that other packages bring by an entry point.
+
+A package brings one by the entry point group ``brave_bridge.families``: the family's name and
+the object (Python Packaging User Guide, entry points specification).
+"""
+
+import importlib
+import importlib.metadata
+from functools import cache
+
+import msgspec
+
+from brave_bridge.core.survey.facts import Evidence, Facts
+from brave_bridge.families import basic
+from brave_bridge.families.family import Family
+from brave_bridge.machines.port import Machine
+from brave_bridge.machines.wishes import Names
+
+GROUP = "brave_bridge.families"
+_OURS = ("deb", "rpm", "alpm")
+"""Known without looking through all that is installed, which takes a while."""
+
+NONE = Family()
+"""What a system is of that no family knows: it is able to do nothing by packages."""
+
+
+@cache
+def family_named(name: str) -> Family:
+    """A family by its name; ``NONE`` where nobody brings one of that name."""
+    if name in _OURS:
+        return importlib.import_module(f"brave_bridge.families.{name}.family").FAMILY
+    found = importlib.metadata.entry_points(group=GROUP, name=name)
+    return next((point.load() for point in found), NONE)
+
+
+def all_families() -> tuple[Family, ...]:
+    """Every family, ours first."""
+    found = importlib.metadata.entry_points(group=GROUP)
+    names = dict.fromkeys((*_OURS, *(point.name for point in found)))
+    return tuple(family_named(name) for name in names)
+
+
+def survey(machine: Machine, family: str) -> Facts:
+    """The facts of a machine of a family, in two round trips.
+
+    An unknown family is told by its package database, which takes one more. MachineError
+    where the system or its package database cannot be read.
+    """
+    family = family or _family_by_database(machine)
+    reading = family_named(family).reading
+    if reading is None:
+        seen = machine.gather(basic.WISHES)
+        if wishes := basic.further(seen):
+            seen.add(machine.gather(wishes))
+        return _without_packages(basic.basic_facts(machine, seen), family)
+    seen = machine.gather((*basic.WISHES, *reading.wishes))
+    known = reading.begin(machine.name, seen)
+    seen.add(machine.gather((*basic.further(seen), *reading.further(known))))
+    return reading.facts(machine, seen, known, basic.basic_facts(machine, seen))
+
+
+def for_records(facts: Facts, family: str) -> Facts:
+    """The facts without what a record of them need not keep."""
+    reading = family_named(family).reading
+    return reading.for_records(facts) if reading else facts
+
+
+def _without_packages(facts: Facts, family: str) -> Facts:
+    """The facts of a family whose systems are not made of packages, or not of known ones."""
+    why = (
+        f"a system of the {family} family has no package database"
+        if family
+        else "no package database is known here"
+    )
+    topics = ("packages", "sources", "configs", "set-aside", "indices", "history")
+    absent = tuple(Evidence(topic, "", "", absent=why) for topic in topics)
+    return msgspec.structs.replace(facts, evidence=facts.evidence + absent)
+
+
+def _family_by_database(machine: Machine) -> str:
+    """The family of the first package database that is there."""
+    by_path = {path: family.name for family in all_families() for path in family.databases}
+    found = machine.gather((Names(tuple(by_path)),)).found
+    return next((family for path, family in by_path.items() if path in found), "")

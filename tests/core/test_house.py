@@ -1,0 +1,46 @@
+"""Where things stand: what knows a package manager stands in its family's room."""
+
+import ast
+import re
+from pathlib import Path
+
+import brave_bridge
+
+HOUSE = Path(brave_bridge.__file__).parent
+ROOMS = ("core", "workbench", "runner", "cli", "tui")
+FORMATS = ("core/formats", "core/versions", "core/packages")
+"""Formats of package databases and indices, which are read the same in any room."""
+
+MANAGERS = re.compile(
+    r"\b(apt|apt-get|apt-mark|apt-cache|dpkg|dpkg-query|ucf|dnf|yum|rpm|pacman|zypper|apk)\b"
+    r"|/etc/apt|/var/lib/dpkg|/etc/yum|\.dpkg-|\.rpmnew|\.pacnew"
+)
+
+
+def words_of(path: Path) -> list[tuple[int, str]]:
+    """The texts in a module's code, with their lines; what documents it is none of them."""
+    tree = ast.parse(path.read_text(encoding="utf-8"))
+    documents = set()
+    for node in ast.walk(tree):
+        body = getattr(node, "body", None)
+        for statement in body if isinstance(body, list) else ():
+            if isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Constant):
+                documents.add(id(statement.value))
+    return [
+        (node.lineno, node.value)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Constant)
+        and isinstance(node.value, str)
+        and id(node) not in documents
+    ]
+
+
+def test_nobody_but_a_family_names_a_package_manager():
+    found = []
+    for room in ROOMS:
+        for path in sorted((HOUSE / room).rglob("*.py")):
+            name = path.relative_to(HOUSE).as_posix()
+            if not name.startswith(FORMATS):
+                found += [f"{name}:{line}: {text}" for line, text in words_of(path)
+                          if MANAGERS.search(text)]  # fmt: skip
+    assert found == []
