@@ -6,6 +6,8 @@ from datetime import date
 import msgspec
 import pytest
 
+from brave_bridge.cli.plan_texts import plan_text
+from brave_bridge.cli.texts import survey_text
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.snapshots.set_aside import SetAside
@@ -219,3 +221,31 @@ def test_a_tree_named_from_one_folder_is_found_from_another(tmp_path, monkeypatc
     assert open_target(parse_words(list(words))).root == tmp_path / "heron"
     monkeypatch.setenv("HOME", str(tmp_path))
     assert open_target(Target("tree", "~/heron")).root == tmp_path / "heron"
+
+
+def test_what_does_not_apply_is_one_line_until_it_is_unfolded(read):
+    """Also found by a filter while it is folded."""
+    record = read("petrel")
+    surveyed = record.surveyed
+    elsewhere = [f for f in surveyed.findings if f.verdict is Verdict.NOT_APPLICABLE]
+    page = survey_page(record)
+    behind = [row for row in page.rows if row.folded]
+    assert len(behind) == len(elsewhere) > 3
+    fold = next(row for row in page.rows if row.action == "fold")
+    assert str(len(elsewhere)) in fold.cells[1]
+    opened = survey_page(record, frozenset({fold.key}))
+    assert not [row for row in opened.rows if row.folded] and len(opened.rows) == len(page.rows)
+    lines = list(survey_text(surveyed))
+    assert sum(line.startswith("○") for line in lines) == 1
+    assert len(list(survey_text(surveyed, everything=True))) > len(lines)
+
+
+def test_a_plan_on_the_command_line_says_each_thing_once(read):
+    desk = Desk(Target("demo", "petrel"))
+    kept = Plans(desk).make("7")
+    lines = list(plan_text(kept))
+    assert len([line for line in lines if "no source has any more" in line]) == 1
+    gone = next(n for n, line in enumerate(lines) if "would go away:" in line)
+    assert gone < next(n for n, line in enumerate(lines) if "you installed by hand" in line)
+    every = "\n".join(plan_text(kept, everything=True))
+    assert all(change.name in every for change in kept.legs[0].upgraded)

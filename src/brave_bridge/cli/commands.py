@@ -29,6 +29,7 @@ from brave_bridge.cli.application import (
     print_document,
 )
 from brave_bridge.cli.opening import open_screen
+from brave_bridge.cli.plan_texts import plan_text
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.findings import Verdict, worst
 from brave_bridge.workbench.desk import Desk
@@ -46,6 +47,9 @@ def survey(
     context: typer.Context,
     to: To = "",
     json: Json = False,
+    everything: Annotated[
+        bool, typer.Option("--all", help="Also list what cannot apply to the machine.")
+    ] = False,
     exit_code: Annotated[
         bool,
         typer.Option("--exit-code", help="End with 0 clear, 10 caution, 20 stop."),
@@ -56,7 +60,9 @@ def survey(
     surveyed = desk.survey(to)
     remember(desk.target, surveyed)
     print_document(
-        json, shapes.survey_document(surveyed, desk.today()), texts.survey_text(surveyed)
+        json,
+        shapes.survey_document(surveyed, desk.today()),
+        texts.survey_text(surveyed, everything=everything),
     )
     if exit_code:
         codes = {Verdict.CAUTION: CAUTION_CODE, Verdict.STOP: STOP_CODE}
@@ -100,6 +106,7 @@ def plan(
     add: Add = [],  # noqa: B006
     choose: Choose = [],  # noqa: B006
     files: Files = "",
+    everything: Annotated[bool, typer.Option("--all", help="Cut nothing short.")] = False,
     json: Json = False,
 ) -> None:
     """Compute what each leg would change; nothing of the machine's sources is touched."""
@@ -113,7 +120,7 @@ def plan(
     if files:
         for path in export_plan(desk.machine.name, kept, Path(files)):
             print(f"· {path}", file=sys.stderr)
-    print_document(json, shapes.plan_document(kept), texts.plan_text(kept))
+    print_document(json, shapes.plan_document(kept), plan_text(kept, everything=everything))
 
 
 @app.command()
@@ -147,7 +154,7 @@ def cross(
     surveyed = desk.survey(to)
     kept = _decided(desk, Plans(desk).kept(surveyed.facts, to) or Plans(desk).make(to), theirs)
     if not json:
-        print_document(False, {}, [*texts.plan_text(kept), *texts.card_text(surveyed)])
+        print_document(False, {}, [*plan_text(kept), *texts.card_text(surveyed)])
     confirm(yes, f"Cross {desk.machine.name} to {kept.legs[-1].leg.end.title}?")
     procedure = desk.begin_crossing(kept, unattended=yes)
     follow_to_end(desk, procedure, json, ask=not yes)

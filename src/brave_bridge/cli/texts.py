@@ -5,26 +5,28 @@ from collections.abc import Iterable
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.paused_sources import PausedSource
-from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
-from brave_bridge.core.packages.changes import LegPlan, PackageChange
+from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.route import Route
-from brave_bridge.core.survey.findings import Finding
+from brave_bridge.core.survey.findings import Finding, Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
 from brave_bridge.store.logbook import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.places import config_folder
 from brave_bridge.workbench.readiness import PendingUpdates
-from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.settings_archive import SettingsArchive
 from brave_bridge.workbench.tasks import Task
 
 _SHOWN = 12
 
 
-def survey_text(surveyed: Surveyed) -> Iterable[str]:
-    """A survey: who the machine is, its findings, the gravest first, and what changed."""
+def survey_text(surveyed: Surveyed, *, everything: bool = False) -> Iterable[str]:
+    """A survey: who the machine is, its findings, the gravest first, and what changed.
+
+    What cannot apply to the machine is one line, unless ``everything`` is wanted.
+    """
     facts, identity = surveyed.facts, surveyed.facts.identity
     place = f" ({identity.architecture})" if identity.architecture else ""
     yield f"{facts.machine}: {identity.name or identity.os_id}{place}"
@@ -34,8 +36,12 @@ def survey_text(surveyed: Surveyed) -> Iterable[str]:
         yield f"judged for the leg {surveyed.route.legs[0].title}"
     counts = by_verdict(surveyed.findings)
     yield "   ".join(f"{verdict.mark} {counts[verdict]}" for verdict in counts)
+    elsewhere = [f for f in surveyed.findings if f.verdict is Verdict.NOT_APPLICABLE]
     for finding in surveyed.findings:
-        yield from finding_text(finding)
+        if everything or finding.verdict is not Verdict.NOT_APPLICABLE:
+            yield from finding_text(finding)
+    if elsewhere and not everything:
+        yield f"○ {counted(len(elsewhere), 'point')} cannot apply here (--all lists them)"
     if surveyed.before:
         since = surveyed.before[:16].replace("T", " ")
         yield f"since the survey of {since}: {counted(len(surveyed.changes), 'change')}"
@@ -74,55 +80,6 @@ def route_text(route: Route, offered: Choices) -> Iterable[str]:
         stops = ", then ".join(leg.end.title for leg in way.legs)
         yield f"{'▲' if way.remarks else '●'} {', '.join(way.kinds)}: {stops}"
         yield from (f"      {remark}" for remark in way.remarks)
-
-
-def plan_text(kept: KeptPlan) -> Iterable[str]:
-    """A plan leg by leg."""
-    for plan in kept.legs:
-        yield from _leg_text(plan)
-    yield f"plan {kept.hash}"
-
-
-def _leg_text(plan: LegPlan) -> Iterable[str]:
-    yield f"{plan.leg.start.title} to {plan.leg.end.title}"
-    yield (
-        f"  {counted(len(plan.upgraded), 'package')} upgraded, {len(plan.new)} new, "
-        f"{len(plan.lost) or 'nothing'} would go away, {len(plan.kept_back)} kept back"
-    )
-    grows = "more" if plan.disk_bytes >= 0 else "less"
-    yield (
-        f"  {byte_size(plan.download_bytes)} to download, "
-        f"{byte_size(abs(plan.disk_bytes))} {grows} on disk"
-    )
-    yield from (f"  ■ now: {plain(fault)}" for fault in plan.unsound)
-    yield from (f"  ? {plain(price.words)}" for price in plan.prices)
-    yield from _changes("would go away", plan.lost)
-    if plan.succeeded:
-        pairs = [f"{change.name} → {change.successor}" for change in plan.succeeded]
-        yield plain(f"  give way to successors: {'; '.join(shortened(pairs, _SHOWN))}")
-    yield from _changes("kept back", plan.kept_back)
-    yield from _changes("goes to another major version", plan.jumps)
-    for source in plan.sources:
-        if source.outcome != "unchanged":
-            arrow = f"{source.old_suite} → {source.new_suite}".rstrip(" →")
-            yield plain(f"  source {source.outcome}: {source.uri} {arrow} ({source.reason})")
-    for choice in plan.choices:
-        answers = ", ".join(option.answer for option in choice.options)
-        yield plain(f"  ? {choice.key}: {choice.answer} (of {answers})")
-    for question in plan.questions:
-        keep = "your version stays" if question.answer == "mine" else "the new version is taken"
-        yield plain(f"  {question.path}: {keep}")
-    if plan.skipping is not None:
-        yield plain(f"  straight to {plan.leg.end.title}? {plan.skipping.sentence}")
-
-
-def _changes(title: str, changes: Iterable[PackageChange]) -> Iterable[str]:
-    rows = list(changes)
-    for change in rows[:_SHOWN]:
-        versions = f"{change.old} → {change.new}".strip(" →")
-        yield plain(f"  {title}: {change.name} {versions}: {change.reason}")
-    if len(rows) > _SHOWN:
-        yield f"  {title}: {len(rows) - _SHOWN} more"
 
 
 def card_text(surveyed: Surveyed) -> Iterable[str]:

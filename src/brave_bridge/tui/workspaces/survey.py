@@ -34,7 +34,9 @@ class SurveyWorkspace(Workspace):
         from brave_bridge.workbench.pages.facts import facts_page
         from brave_bridge.workbench.pages.survey import survey_page
 
-        return facts_page(record) if self._shows_facts else survey_page(record)
+        if self._shows_facts:
+            return facts_page(record)
+        return survey_page(record, harbour.unfolded(record.name))
 
     def action_facts(self) -> None:
         """Change between the findings and the facts."""

@@ -1,5 +1,7 @@
 """What a workspace shows: one immutable page, made here and only laid out by the screen."""
 
+from collections.abc import Iterator
+
 import msgspec
 
 
@@ -64,6 +66,21 @@ def heading(text: str, columns: int) -> Row:
 def title(text: str) -> Note:
     """The Why pane's headline."""
     return Note("title", text)
+
+
+def folded(
+    key: str, words: str, rows: list[Row], unfolded: frozenset[str], columns: int
+) -> Iterator[Row]:
+    """Rows behind one that Enter unfolds; a filter looks among them all the same."""
+    if not rows:
+        return
+    is_open = key in unfolded
+    verb = "hides" if is_open else "shows"
+    why = (title(words), *said(f"Enter {verb} them. A filter looks among them too."))
+    cells = ("▾" if is_open else "▸", words, *[""] * (columns - 2))
+    yield Row(key, cells, "chosen", why, "fold")
+    for row in rows:
+        yield row if is_open else msgspec.structs.replace(row, folded=True)
 
 
 def task_why(text: str, words: str, is_done: bool) -> tuple[Note, ...]:

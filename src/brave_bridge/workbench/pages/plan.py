@@ -2,20 +2,17 @@
 
 from collections.abc import Iterator
 
-import msgspec
-
 from brave_bridge.core.formats.text import byte_size, counted
 from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, RESTART, SOURCE, PlanChoice
+from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, RESTART, SOURCE, STAYS, PlanChoice
 from brave_bridge.core.packages.grouping import group_changes
 from brave_bridge.core.packages.levels import LEVEL_WORDS
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.packages.wishes import WISHES
-from brave_bridge.workbench.pages.page import Column, Page, Row, said, title
+from brave_bridge.workbench.pages.page import Column, Page, Row, folded, said, title
 from brave_bridge.workbench.pages.plan_rows import (
     change_row,
     choice_row,
-    fold_row,
     heading,
     key_row,
     level_row,
@@ -188,21 +185,19 @@ class _LegRows:
                 yield from rows
 
     def _folded(self, name: str, words: str, rows: list[Row]) -> Iterator[Row]:
-        """Rows behind one that unfolds them; a filter looks among them all the same."""
-        if not rows:
-            return
-        fold = fold_row(f"fold:{self.number}:{name}", words, self.unfolded)
-        yield fold
-        for row in rows:
-            is_open = fold.key in self.unfolded
-            yield row if is_open else msgspec.structs.replace(row, folded=True)
+        key = f"fold:{self.number}:{name}"
+        yield from folded(key, words, rows, self.unfolded, len(COLUMNS))
 
     def _obsolete(self) -> Iterator[Row]:
+        """What no source has any more: what goes, and folded what stays for a clean-up."""
         left = [choice for choice in self.plan.choices if choice.kind == OBSOLETE]
-        if left:
-            words = f"{counted(len(left), 'package')} that no source has any more"
-            yield heading(words, self.number)
-            yield from (choice_row(choice, self.number) for choice in left)
+        going = [choice for choice in left if choice.answer != STAYS]
+        if going:
+            yield heading(f"{counted(len(going), 'package')} cleared away", self.number)
+            yield from (choice_row(choice, self.number) for choice in going)
+        stay = [choice_row(choice, self.number) for choice in left if choice.answer == STAYS]
+        words = f"{counted(len(stay), 'package')} that no source has any more: left as they are"
+        yield from self._folded("obsolete", words, stay)
 
     def _services(self) -> Iterator[Row]:
         """The services that run here and are of packages that change."""

@@ -42,15 +42,6 @@ def heading(words: str, leg: int) -> Row:
     return Row(f"heading:{leg}:{words}", ("", words, "", "", "", ""), "heading")
 
 
-def fold_row(key: str, words: str, unfolded: frozenset[str]) -> Row:
-    """A heading that can be pointed at: Enter shows or hides what is behind it."""
-    is_open = key in unfolded
-    mark = "▾" if is_open else "▸"
-    verb = "hides" if is_open else "shows"
-    why = (title(words), *said(f"Enter {verb} them. A filter looks among them too."))
-    return Row(key, (mark, words, "", "", "", ""), "chosen", why, "fold")
-
-
 def wish_row(kind: str, slot: str) -> Row:
     """What the person wants of one package."""
     short, words = WISH_WORDS[kind], _WISHES_MEAN[kind]

@@ -6,13 +6,13 @@ from brave_bridge.core.formats.text import counted, plain, shortened
 from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.findings import Finding, Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
-from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.workbench.pages.page import Column, Note, Page, Row, folded, said, title
 from brave_bridge.workbench.record import MachineRecord, Surveyed
 
 COLUMNS = (Column("", 2), Column("finding"), Column("where it was seen", 40))
 HINTS = (
     ("s", "survey again"), ("m", "mend"), ("u", "updates"), ("v", "overrule"), ("f", "facts"),
-    ("b", "settings backup"), ("/", "filter"),
+    ("b", "settings backup"), ("Enter", "unfold"), ("/", "filter"),
 )  # fmt: skip
 
 _WORDS = {
@@ -25,8 +25,11 @@ _SHOWN_UPDATES = 14
 _UPDATES_IN_EVIDENCE = 4
 
 
-def survey_page(record: MachineRecord) -> Page:
-    """What changed since the last survey, then the findings by verdict, the gravest first."""
+def survey_page(record: MachineRecord, unfolded: frozenset[str] = frozenset()) -> Page:
+    """What changed since the last survey, then the findings by verdict, the gravest first.
+
+    What does not apply here is behind a fold; ``unfolded`` are the keys of those that are open.
+    """
     if record.fault:
         return _faulty(record)
     if record.surveyed is None:
@@ -35,14 +38,16 @@ def survey_page(record: MachineRecord) -> Page:
     counts = by_verdict(surveyed.findings)
     rows: list[Row] = list(_changes(surveyed))
     for verdict in (Verdict.STOP, Verdict.CAUTION, Verdict.CLEAR, Verdict.NOT_APPLICABLE):
-        if counts[verdict]:
-            words = f"{counts[verdict]} {_WORDS[verdict][counts[verdict] > 1]}"
-            rows.append(Row(f"heading:{verdict.value}", ("", words, ""), "heading"))
-            rows += [
-                _row(finding, number, surveyed)
-                for number, finding in enumerate(surveyed.findings)
-                if finding.verdict is verdict
-            ]
+        words = f"{counts[verdict]} {_WORDS[verdict][counts[verdict] > 1]}"
+        found = [
+            _row(finding, number, surveyed)
+            for number, finding in enumerate(surveyed.findings)
+            if finding.verdict is verdict
+        ]
+        if found and verdict is Verdict.NOT_APPLICABLE:
+            rows += folded("fold:elsewhere", f"{words} here", found, unfolded, len(COLUMNS))
+        elif found:
+            rows += [Row(f"heading:{verdict.value}", ("", words, ""), "heading"), *found]
     first = next((row.key for row in rows if row.tone in ("stop", "caution")), "")
     return Page(_summary(surveyed), COLUMNS, tuple(rows), hints=HINTS, start=first)
 
