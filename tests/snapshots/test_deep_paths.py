@@ -9,7 +9,7 @@ from brave_bridge.snapshots.folders import open_folder, open_root
 from brave_bridge.snapshots.tree_removal import remove_tree
 from tests.support.trees import TRIAL, catalogue_at
 
-DEPTH = 2_100
+DEPTH = 1_100
 LONG = "n" * 200
 
 

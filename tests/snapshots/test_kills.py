@@ -25,7 +25,7 @@ from tests.support.trees import (
     rough,
 )
 
-KILLS = 100
+KILLS = 60
 """Of each kind, at random instants."""
 
 _DEED = """

@@ -14,7 +14,9 @@ import typer
 
 from brave_bridge import __version__
 from brave_bridge.cli import shapes, texts
+from brave_bridge.cli.completion import machines, releases
 from brave_bridge.cli.follow import RunnerGone, follow
+from brave_bridge.cli.groups import GroupedByWork
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.store.logbook import ProcedureRow
 from brave_bridge.workbench.desk import Desk
@@ -25,6 +27,7 @@ from brave_bridge.workbench.targets import Target
 DONE, REFUSED, FAILED, NOT_ENDED = 0, 1, 3, 4
 
 app = typer.Typer(
+    cls=GroupedByWork,
     no_args_is_help=False,
     add_completion=False,
     pretty_exceptions_enable=False,
@@ -54,7 +57,12 @@ class Ways(StrEnum):
 Way = Annotated[
     Ways, typer.Option("--way", help="Take the shortest or the safest way, from now on.")
 ]
-To = Annotated[str, typer.Option("--to", help="The release to go to: version or codename.")]
+To = Annotated[
+    str,
+    typer.Option(
+        "--to", help="The release to go to: version or codename.", autocompletion=releases
+    ),
+]
 Yes = Annotated[bool, typer.Option("--yes", help="Ask nothing: take every default.")]
 Theirs = Annotated[
     list[str], typer.Option("--theirs", help="Take the new version of this config file.")
@@ -89,7 +97,10 @@ class _Context:
 def _target(
     context: typer.Context,
     tree: Annotated[str, typer.Option("--tree", help="A mounted root tree.")] = "",
-    demo: Annotated[str, typer.Option("--demo", help="A machine of the demo fleet.")] = "",
+    demo: Annotated[
+        str,
+        typer.Option("--demo", help="A machine of the demo fleet.", autocompletion=machines),
+    ] = "",
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
 ) -> None:
     if version:
@@ -110,6 +121,11 @@ def print_document(json_wanted: bool, document: dict[str, Any], lines: Iterable[
     else:
         for line in lines:
             print(line)
+
+
+def print_said(json_wanted: bool, kind: str, *lines: str, **fields: Any) -> None:
+    """What a command did, in sentences; as JSON with the fields that say the same."""
+    print_document(json_wanted, shapes.document(kind, said=list(lines), **fields), lines)
 
 
 def keep_wanted_way(desk: Desk, way: Ways | None) -> None:

@@ -27,6 +27,7 @@ from brave_bridge.cli.application import (
     follow_to_end,
     keep_wanted_way,
     print_document,
+    print_said,
 )
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.cli.plan_texts import plan_text
@@ -197,14 +198,15 @@ def go_on(
 
 
 @app.command()
-def rest(context: typer.Context) -> None:
+def rest(context: typer.Context, json: Json = False) -> None:
     """Ask the crossing that is under way to rest at its next checkpoint."""
     desk = context.obj.desk()
     waiting = desk.open_procedure()
     if waiting is None:
         raise Refused("resting", "nothing is under way on this machine")
     desk.logbook().ask_to_rest(waiting.id, True)
-    print(f"{waiting.id} rests at its next checkpoint; brave-bridge go-on continues it")
+    words = f"{waiting.id} rests at its next checkpoint; brave-bridge go-on continues it"
+    print_said(json, "rest", words, procedure=waiting.id)
 
 
 @app.command()

@@ -3,17 +3,20 @@
 The screen's path imports as little as it can, so that it paints at once.
 """
 
+import os
 import sys
 
 from brave_bridge.cli.opening import open_screen
 
+_COMPLETING = "_BRAVE_BRIDGE_COMPLETE"
 _TARGET_OPTIONS = ("--tree", "--demo")
 
 
 def main() -> None:
     """Run ``brave-bridge``."""
     words = sys.argv[1:]
-    if not words or (len(words) == 2 and words[0] in _TARGET_OPTIONS):
+    opens = not words or (len(words) == 2 and words[0] in _TARGET_OPTIONS)
+    if opens and _COMPLETING not in os.environ:
         sys.exit(open_screen(tuple(words)))
     from brave_bridge.cli.running import run
 

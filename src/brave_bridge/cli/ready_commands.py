@@ -14,14 +14,19 @@ from brave_bridge.cli.application import (
     confirm,
     follow_to_end,
     print_document,
+    print_said,
 )
+from brave_bridge.cli.completion import rules
 from brave_bridge.core.field_notes import SEVERITIES
 from brave_bridge.core.formats.paused_sources import paused_among
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 
 Rule = Annotated[
-    str, typer.Argument(metavar="RULE", help="The rule's id, as survey --json has it.")
+    str,
+    typer.Argument(
+        metavar="RULE", help="The rule's id, as survey --json has it.", autocompletion=rules
+    ),
 ]
 Reason = Annotated[str, typer.Option("--reason", help="Why; it is kept and told.")]
 
@@ -60,10 +65,11 @@ def overrule(
 
 
 @app.command()
-def uphold(context: typer.Context, rule: Rule) -> None:
+def uphold(context: typer.Context, rule: Rule, json: Json = False) -> None:
     """Take back an overrule."""
     Readiness(context.obj.desk()).uphold(rule)
-    print(f"{rule} stands in the way again where it finds something")
+    words = f"{rule} stands in the way again where it finds something"
+    print_said(json, "uphold", words, rule=rule)
 
 
 @app.command()
@@ -109,10 +115,12 @@ def confirm_backup(
     day: Annotated[
         str, typer.Option("--day", help="ISO day of the backup; today if left out.")
     ] = "",
+    json: Json = False,
 ) -> None:
     """Say that home folders and data are backed up elsewhere."""
     confirmed = Readiness(context.obj.desk()).confirm_backup(day)
-    print(f"a backup of home and data of {confirmed} is noted")
+    words = f"a backup of home and data of {confirmed} is noted"
+    print_said(json, "confirm-backup", words, day=confirmed)
 
 
 @app.command()
@@ -121,12 +129,14 @@ def window(
     times: Annotated[
         str, typer.Argument(metavar="[WINDOW]", help="22:00-02:00 or Sat 22:00-02:00; none: off.")
     ] = "",
+    json: Json = False,
 ) -> None:
     """Set the maintenance window that a crossing is held against."""
     ready = Readiness(context.obj.desk())
     ready.set_window(times)
     kept = ready.decisions.window
-    print(f"the maintenance window is {kept.words}" if kept else "no maintenance window is set")
+    words = f"the maintenance window is {kept.words}" if kept else "no maintenance window is set"
+    print_said(json, "window", words, window=kept.words if kept else None)
 
 
 @app.command()
@@ -135,6 +145,7 @@ def maintenance(
     enter: Annotated[str, typer.Option("--enter", help="Command before the crossing.")] = "",
     leave: Annotated[str, typer.Option("--leave", help="Command after it, in all cases.")] = "",
     forget: Annotated[bool, typer.Option("--forget", help="Forget all of them.")] = False,
+    json: Json = False,
 ) -> None:
     """List, add or forget the commands that enter and leave a maintenance state."""
     ready = Readiness(context.obj.desk())
@@ -143,12 +154,14 @@ def maintenance(
     elif enter or leave:
         ready.set_maintenance(enter, leave)
     known = ready.decisions
-    for number, (way_in, way_out) in enumerate(
-        zip(known.maintenance, known.maintenance_left, strict=False), start=1
-    ):
-        print(f"{number}. before: {' '.join(way_in)}\n   after:  {' '.join(way_out)}")
-    if not known.maintenance:
-        print("no maintenance state is set")
+    pairs = list(zip(known.maintenance, known.maintenance_left, strict=False))
+    lines = [
+        line
+        for number, (way_in, way_out) in enumerate(pairs, start=1)
+        for line in (f"{number}. before: {' '.join(way_in)}", f"   after:  {' '.join(way_out)}")
+    ]
+    commands = [{"enter": list(way_in), "leave": list(way_out)} for way_in, way_out in pairs]
+    print_said(json, "maintenance", *(lines or ["no maintenance state is set"]), commands=commands)
 
 
 @app.command("settings-backup")
@@ -177,11 +190,13 @@ def note_add(
     ] = "caution",
     workaround: Annotated[str, typer.Option("--workaround", help="What helps.")] = "",
     to: To = "",
+    json: Json = False,
 ) -> None:
     """Write a note about the leg ahead; "wait" stops every machine that faces it."""
     desk = context.obj.desk()
     made = Readiness(desk).write_note(desk.survey(to), severity, text, workaround)
-    print(f"note {made.id} about {made.leg}: {texts.plain(made.text)}")
+    words = f"note {made.id} about {made.leg}: {texts.plain(made.text)}"
+    print_said(json, "note", words, note=ready_shapes.note(made))
 
 
 @notes.command("lift")
@@ -189,10 +204,12 @@ def note_lift(
     context: typer.Context,
     number: Annotated[int, typer.Argument(metavar="NUMBER")],
     reason: Reason = "",
+    json: Json = False,
 ) -> None:
     """Say that a note no longer holds."""
     lifted = Readiness(context.obj.desk()).lift_note(number, reason)
-    print(f"note {lifted.id} is lifted: {texts.plain(lifted.lifted)}")
+    words = f"note {lifted.id} is lifted: {texts.plain(lifted.lifted)}"
+    print_said(json, "note", words, note=ready_shapes.note(lifted))
 
 
 @notes.command("list")
@@ -214,9 +231,10 @@ def draw_support(
         str, typer.Option("--line", help="All releases of this line instead of the machines.")
     ] = "",
     to: Annotated[str, typer.Option("--to", help="The folder they go to.")] = ".",
+    json: Json = False,
 ) -> None:
     """Draw how long machines, or the releases of a line, are supported."""
     from brave_bridge.workbench.export import export_support
 
-    for path in export_support(context.obj.target.words, line, Path(to)):
-        print(path)
+    paths = [str(path) for path in export_support(context.obj.target.words, line, Path(to))]
+    print_said(json, "draw", *paths, files=paths)

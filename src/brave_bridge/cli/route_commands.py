@@ -17,6 +17,7 @@ from brave_bridge.cli.application import (
     keep_wanted_way,
     print_document,
 )
+from brave_bridge.cli.completion import tasks as task_names
 from brave_bridge.workbench.keeping import keep_track
 from brave_bridge.workbench.lines import check_file, own_files
 from brave_bridge.workbench.tasks import tasks_of, tick
@@ -71,8 +72,12 @@ def _names(long_term_only: bool) -> tuple[str, str]:
 def tasks(
     context: typer.Context,
     to: To = "",
-    done: Annotated[str, typer.Option("--done", help="Say that this one is done.")] = "",
-    not_done: Annotated[str, typer.Option("--not-done", help="Say that it is not.")] = "",
+    done: Annotated[
+        str, typer.Option("--done", help="Say that this one is done.", autocompletion=task_names)
+    ] = "",
+    not_done: Annotated[
+        str, typer.Option("--not-done", help="Say that it is not.", autocompletion=task_names)
+    ] = "",
     json: Json = False,
 ) -> None:
     """List the steps that only a person can do, before and after a leg."""

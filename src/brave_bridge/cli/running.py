@@ -1,12 +1,14 @@
 """Running a command line: ``brave-bridge [--tree DIR | --demo NAME] COMMAND``."""
 
 import json
+import os
 import sys
 
 import typer
 
 from brave_bridge.cli import (
     commands,
+    help_commands,
     ready_commands,
     route_commands,
     shapes,
@@ -14,13 +16,14 @@ from brave_bridge.cli import (
     way_back_commands,
 )
 from brave_bridge.cli.application import DONE, REFUSED, app
+from brave_bridge.cli.completion import PROGRAM, VARIABLE
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.starter import lost_words
 from brave_bridge.store.database import DatabaseError
 from brave_bridge.workbench.lines import CatalogueError
 from brave_bridge.workbench.refusal import Refused
 
-COMMANDS = (commands, route_commands, ready_commands, way_back_commands)
+COMMANDS = (commands, route_commands, ready_commands, way_back_commands, help_commands)
 """The modules whose commands the application has: importing them is what adds them."""
 
 
@@ -29,9 +32,13 @@ def run(words: list[str]) -> int:
     command = typer.main.get_command(app)
     if words_of_loss := lost_words():
         print(texts.plain(f"brave-bridge: {words_of_loss}"), file=sys.stderr)
+    if VARIABLE in os.environ:
+        from typer.completion import completion_init
+
+        completion_init()
     wants_json = "--json" in words
     try:
-        command(args=words, prog_name="brave-bridge")
+        command(args=words, prog_name=PROGRAM)
         return DONE
     except SystemExit as end:
         return end.code if isinstance(end.code, int) else DONE

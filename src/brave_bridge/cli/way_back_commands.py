@@ -1,6 +1,5 @@
 """The commands of ways back: list, take, look into, decide, return, card."""
 
-import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -18,8 +17,10 @@ from brave_bridge.cli.application import (
     end_with,
     follow_to_end,
     print_document,
+    print_said,
     watch,
 )
+from brave_bridge.cli.completion import ways_back
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.snapshots.choices import cover_of
 from brave_bridge.snapshots.cover import Exclusion, MountRule
@@ -29,7 +30,10 @@ from brave_bridge.workbench.pages.return_preview import preview_lines
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.ways_back import WaysBack
 
-Id = Annotated[str, typer.Argument(metavar="ID", help="A way back, or: newest.")]
+Id = Annotated[
+    str,
+    typer.Argument(metavar="ID", help="A way back, or: newest.", autocompletion=ways_back),
+]
 Reason = Annotated[str, typer.Option("--reason", help="Why, for the record.")]
 
 
@@ -140,27 +144,31 @@ def compare(
 
 
 @app.command("put-back")
-def put_back(context: typer.Context, identifier: Id, path: str, yes: Yes = False) -> None:
+def put_back(
+    context: typer.Context, identifier: Id, path: str, yes: Yes = False, json: Json = False
+) -> None:
     """Put one path of a way back in place, with all below it; everything else stays."""
     ways = _ways(context)
     chosen = ways.snapshots.find(identifier, though_damaged=True)
     confirm(yes, f"Put {path} of {chosen.id} back on {ways.machine.name}?")
-    print(ways.put_back(chosen.id, path))
+    print_said(json, "put-back", ways.put_back(chosen.id, path), id=chosen.id, path=path)
 
 
 @app.command()
-def pin(context: typer.Context, identifier: Id, reason: Reason = "") -> None:
+def pin(context: typer.Context, identifier: Id, reason: Reason = "", json: Json = False) -> None:
     """Keep a way back whatever the rules say."""
     ways = _ways(context)
-    ways.pin(ways.snapshots.find(identifier).id, reason)
-    print(f"{identifier} stays until it is unpinned")
+    chosen = ways.snapshots.find(identifier).id
+    ways.pin(chosen, reason)
+    print_said(json, "pin", f"{identifier} stays until it is unpinned", id=chosen, pinned=True)
 
 
 @app.command()
-def unpin(context: typer.Context, identifier: Id) -> None:
+def unpin(context: typer.Context, identifier: Id, json: Json = False) -> None:
     """Let the retention rules hold for a way back again."""
     _ways(context).unpin(identifier)
-    print(f"the rules hold for {identifier} again")
+    words = f"the rules hold for {identifier} again"
+    print_said(json, "pin", words, id=identifier, pinned=False)
 
 
 @app.command()
@@ -169,27 +177,35 @@ def deadline(
     identifier: Id,
     when: Annotated[str, typer.Argument(metavar="WHEN", help="A day, +DAYS, or: none.")],
     reason: Reason = "",
+    json: Json = False,
 ) -> None:
     """Set, extend or lift the day on which a way back ends."""
     ways = _ways(context)
     kept = ways.set_deadline(ways.snapshots.find(identifier).id, when, reason)
-    print(f"{kept.snapshot.id} ends {kept.keeping.deadline[:10] or 'never'}")
+    ends = kept.keeping.deadline[:10]
+    words = f"{kept.snapshot.id} ends {ends or 'never'}"
+    print_said(json, "deadline", words, id=kept.snapshot.id, ends=ends or None)
 
 
 @app.command()
-def delete(context: typer.Context, identifier: Id, yes: Yes = False, reason: Reason = "") -> None:
+def delete(
+    context: typer.Context, identifier: Id, yes: Yes = False, reason: Reason = "",
+    json: Json = False,
+) -> None:  # fmt: skip
     """Delete a way back, or what a return has set aside; what is freed is shown."""
     ways = _ways(context)
     if identifier in {aside.id for aside in ways.set_aside()}:
         confirm(yes, f"Delete {identifier}, the system before a return, for good?")
-        print(f"{byte_size(ways.delete_set_aside(identifier))} are free again")
+        words = f"{byte_size(ways.delete_set_aside(identifier))} are free again"
+        print_said(json, "delete", words, id=identifier)
         return
     kept = ways.snapshots.kept(identifier)
-    for line in way_back_texts.before_delete_text(ways.snapshots, kept):
-        print(line)
+    if not json:
+        for line in way_back_texts.before_delete_text(ways.snapshots, kept):
+            print(line)
     confirm(yes, f"Delete {identifier} for good?")
-    for line in way_back_texts.gone_text(ways.delete(identifier, reason)):
-        print(line)
+    gone = way_back_texts.gone_text(ways.delete(identifier, reason))
+    print_said(json, "delete", *gone, id=identifier)
 
 
 @app.command()
@@ -285,12 +301,13 @@ def card(
     folder: Annotated[Path, typer.Option("--folder", help="Where to write it.")] = Path(),
     paper: Annotated[str, typer.Option("--paper", help="a4 or letter.")] = "a4",
     text: Annotated[bool, typer.Option("--text", help="Only print it as text.")] = False,
+    json: Json = False,
 ) -> None:
     """Make the recovery card: one page for a machine that does not start, as SVG, PDF and text."""
     desk = context.obj.desk()
     desk.must_read_records()
     if text:
-        sys.stdout.write(cards.text_of(desk))
+        print_said(json, "card", *cards.text_of(desk).splitlines())
         return
     try:
         paths = cards.save_card(desk, folder, paper)
@@ -298,5 +315,4 @@ def card(
         raise Refused(
             "making the card", str(error), "a4 or letter; a folder that is there"
         ) from error
-    for path in paths:
-        print(path)
+    print_said(json, "card", *map(str, paths), files=[str(path) for path in paths])

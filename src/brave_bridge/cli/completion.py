@@ -1,0 +1,78 @@
+"""What a shell may put in: names of machines, releases, ways back, rules and tasks.
+
+A shell asks with every Tab: what cannot be read at once, or at all, is no suggestion.
+"""
+
+import contextlib
+from collections.abc import Callable, Iterable, Iterator
+
+import typer
+
+from brave_bridge.core.formats.text import plain
+from brave_bridge.core.survey.rules import all_rules
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.members import fleet_members
+from brave_bridge.workbench.targets import Target
+from brave_bridge.workbench.tasks import tasks_of
+
+PROGRAM, VARIABLE = "brave-bridge", "_BRAVE_BRIDGE_COMPLETE"
+Suggestions = list[tuple[str, str]]
+"""What could be put in, each with a few words about it."""
+
+
+def _suggesting(names: Callable[[Desk], Iterable[tuple[str, str]]]):
+    """What completes a word from a desk on the machine that the line names."""
+
+    def complete(context: typer.Context, incomplete: str) -> Suggestions:
+        found: Suggestions = []
+        with contextlib.suppress(Exception):
+            found = [(name, plain(words, 60)) for name, words in names(_desk_of(context))]
+        return [(name, words) for name, words in found if name.startswith(incomplete)]
+
+    return complete
+
+
+def _desk_of(context: typer.Context) -> Desk:
+    """The desk on the target that the words before the command name."""
+    given = context.find_root().params
+    tree, demo = given.get("tree") or "", given.get("demo") or ""
+    kind = "tree" if tree else "demo" if demo else "local"
+    return Desk(Target(kind, tree or demo))
+
+
+def _releases(desk: Desk) -> Iterator[tuple[str, str]]:
+    routes = desk.routes()
+    known = list(routes.line.releases)
+    here = next((n for n, release in enumerate(known) if release.key == routes.here.key), -1)
+    yield from ((release.key, release.title) for release in known[here + 1 :])
+
+
+def _ways_back(desk: Desk) -> Iterator[tuple[str, str]]:
+    yield "newest", "the newest that is whole"
+    for kept in desk.snapshots.listed():
+        yield kept.snapshot.id, f"{kept.snapshot.release}, {kept.snapshot.reason}"
+
+
+def _tasks(desk: Desk) -> Iterator[tuple[str, str]]:
+    yield from ((task.key, task.text) for task in tasks_of(desk))
+
+
+releases = _suggesting(_releases)
+ways_back = _suggesting(_ways_back)
+rules = _suggesting(lambda desk: ((rule.id, rule.asks) for rule in all_rules()))
+tasks = _suggesting(_tasks)
+
+
+def machines(incomplete: str) -> Suggestions:
+    """The machines of the demo fleet."""
+    with contextlib.suppress(Exception):
+        _, members = fleet_members((), demo=True)
+        return [(m.name, m.about) for m in members if m.name.startswith(incomplete)]
+    return []
+
+
+def script_for(shell: str) -> str:
+    """The lines that make a shell ask us; they belong where the shell reads its settings."""
+    from typer.completion import get_completion_script
+
+    return get_completion_script(prog_name=PROGRAM, complete_var=VARIABLE, shell=shell)

@@ -1,0 +1,96 @@
+"""What holds for every command: JSON, a place in the help, completion, the manual page."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+
+import pytest
+import typer
+
+from brave_bridge.cli.completion import VARIABLE
+from brave_bridge.cli.groups import SECTIONS
+from brave_bridge.cli.manual import manual_page
+from brave_bridge.cli.running import run
+
+APP = typer.main.get_command(__import__("brave_bridge.cli.application", fromlist=["app"]).app)
+pytestmark = pytest.mark.xdist_group("every command")
+SCREENS = {"demo"}
+"""What opens the screen prints nothing."""
+
+
+def commands(group=APP, before=()):
+    """Every command, as its words and itself."""
+    for name, command in group.commands.items():
+        if hasattr(command, "commands"):
+            yield from commands(command, (*before, name))
+        else:
+            yield (*before, name), command
+
+
+EVERY = dict(commands())
+
+
+@pytest.fixture(scope="module")
+def fleet(demo_world, tmp_path_factory):
+    home = tmp_path_factory.mktemp("fleet")
+    shutil.copytree(demo_world, home / "brave-bridge/demo", symlinks=True)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("XDG_STATE_HOME", str(home))
+        patch.chdir(home)
+        yield ["--demo", "petrel"]
+
+
+@pytest.mark.parametrize("words", sorted(EVERY), ids=" ".join)
+def test_each_has_json_a_line_of_help_and_a_place_in_the_order_of_the_work(words):
+    command = EVERY[words]
+    names = {name for parameter in command.params for name in parameter.opts}
+    assert "--json" in names or words[0] in SCREENS
+    assert command.help and "\n.TP\n" in "\n".join(manual_page())
+    assert f"\\fB{' '.join(words)}".replace("-", "\\-") in "\n".join(manual_page())
+    placed = {name for section in SECTIONS.values() for name in section}
+    assert words[0] in placed | {"completion", "manual"}
+
+
+@pytest.mark.parametrize(
+    "words",
+    ["survey", "route", "track", "tasks", "releases check", "sources", "policies", "window",
+     "window 22:00-02:00", "maintenance", "maintenance --enter true --leave true",
+     "confirm-backup", "ways-back", "logbook", "keep", "cover", "card", "card --text",
+     "note add --severity note A-gauge-sticks", "note list", "note lift 1 --reason mended",
+     "overrule pending-updates --reason later", "uphold pending-updates", "pin newest --reason x",
+     "deadline newest +9 --reason x", "expire --dry-run", "draw support", "rest", "go-on",
+     "proof", "completion fish", "manual", "put-back newest /etc/nothing --yes"],
+)  # fmt: skip
+def test_each_prints_one_document(fleet, words, capsys):
+    """Also where it is refused: then the document says so."""
+    code = run([*fleet, *words.split(), "--json"])
+    document = json.loads(capsys.readouterr().out)
+    assert document["schema"] == 1
+    assert (document["kind"] == "error") == (code == 1), document
+
+
+def asked(words: str, shell: str, **environment: str) -> list[str]:
+    """What a shell is told that asks with a line."""
+    told = {"COMP_WORDS": words, "COMP_CWORD": str(len(words.split(" ")) - 1),
+            VARIABLE: f"complete_{shell}", **environment}  # fmt: skip
+    done = subprocess.run(
+        [sys.executable, "-m", "brave_bridge.cli.entry"], capture_output=True, text=True,
+        check=False, env={**os.environ, **told},
+    )  # fmt: skip
+    return done.stdout.split()
+
+
+def test_a_shell_is_told_commands_machines_releases_rules_and_ways_back(fleet):
+    assert asked("brave-bridge ways", "bash") == ["ways-back"]
+    assert "petrel" in asked("brave-bridge --demo p", "bash")
+    assert asked("brave-bridge --demo petrel plan --to ", "bash")[:2] == ["6", "7"]
+    assert "pending-updates" in asked("brave-bridge --demo petrel overrule pend", "bash")
+    assert asked("brave-bridge --demo petrel verify new", "bash") == ["newest"]
+    assert asked("brave-bridge --tree /nowhere plan --to ", "bash") == []
+
+
+def test_nothing_is_coloured_into_a_pipe(fleet, capsys):
+    assert run([*fleet, "survey"]) == 0
+    assert "\x1b" not in capsys.readouterr().out
