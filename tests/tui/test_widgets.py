@@ -199,6 +199,26 @@ def test_the_key_line_fits_every_width(width, seen):
     on_bench(line, size=(width, 5))(body)
 
 
+@pytest.mark.parametrize("width", [142, 100, 80])
+def test_the_key_line_says_where_it_goes_on(width):
+    line = KeyLine()
+    hints = tuple((chr(97 + n), f"does a thing {n}") for n in range(12))
+
+    async def body(app, pilot):
+        line.tell((("1", "fleet", "Fleet"),), "fleet", hints)
+        await pilot.pause()
+        keys = str(line.render()).splitlines()[1]
+        shown = sum(f"does a thing {n} " in keys for n in range(12))
+        assert 0 < shown < 12 and len(keys.rstrip()) <= width - 2
+        # Those of every place count too: machine and why.
+        assert f"? keys: {14 - shown} more" in keys and "q leave" in keys
+        line.tell((("1", "fleet", "Fleet"),), "fleet", hints[:1])
+        await pilot.pause()
+        assert "? keys   q leave" in str(line.render())
+
+    on_bench(line, size=(width, 5))(body)
+
+
 def test_the_why_pane_goes_round():
     pane = WhyPane()
 

@@ -49,6 +49,13 @@ class Deeds:
         message = plain(f"{why}" + (f"\n▸ {remedy}" if remedy else ""), 600)
         self.notify(message.replace("[", "\\["), title=f"■ {what}", severity="error", timeout=20)
 
+    def action_command_palette(self) -> None:
+        """Open the list of all commands."""
+        from brave_bridge.tui.palette import Palette
+
+        if not Palette.is_open(self):
+            self.push_screen(Palette(id="--command-palette"))
+
     def action_cross(self) -> None:
         """Cross the planned legs, once the person has given the machine's name."""
         record = self.harbour.record()

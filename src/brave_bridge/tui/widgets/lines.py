@@ -84,11 +84,20 @@ class KeyLine(_Line):
             tabs = self._tabs(workspaces, current, brass, gap, brief=brief)
             if tabs.cell_len <= self.size.width:
                 break
-        keys = Text()
-        for key, words in (*hints, ("[ ]", "machine"), ("w", "why"), ("?", "keys"), ("q", "leave")):
-            keys.append(f"{key} ", style=brass)
-            keys.append(f"{words}   ")
+        keys = self._keys((*hints, ("[ ]", "machine"), ("w", "why")), brass, self.size.width - 2)
         self.show(Text("\n", no_wrap=True, overflow="ellipsis").join([tabs, keys]))
+
+    @staticmethod
+    def _keys(hints, brass: str, width: int) -> Text:
+        """The keys that there is room for; where others are left out, how many and where."""
+
+        def line(shown, left: int) -> Text:
+            more = (("?", f"keys: {left} more" if left else "keys"), ("q", "leave"))
+            pieces = (((f"{key} ", brass), f"{words}   ") for key, words in (*shown, *more))
+            return Text.assemble(*(part for piece in pieces for part in piece))
+
+        fitting = (line(hints[:count], len(hints) - count) for count in range(len(hints), 0, -1))
+        return next((text for text in fitting if text.cell_len - 3 <= width), line((), len(hints)))
 
     @staticmethod
     def _tabs(workspaces, current: str, brass: str, gap: str, *, brief: bool) -> Text:
