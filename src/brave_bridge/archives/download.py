@@ -6,7 +6,7 @@ import hashlib
 import os
 import re
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import BinaryIO, TypeVar
 from urllib.parse import unquote, urlsplit
@@ -15,6 +15,7 @@ import httpx
 import msgspec
 
 from brave_bridge.archives.fault import ArchiveFault
+from brave_bridge.archives.link_meter import LinkMeter
 from brave_bridge.archives.mirrors import MirrorLists
 from brave_bridge.core.formats.hidden import hide
 
@@ -67,6 +68,7 @@ class Downloader:
         self._client = httpx.Client(transport=transport, mounts=mounts, **_OPTIONS)
         self._onion_proxy = onion_proxy
         self._onions: httpx.Client | None = None
+        self.meter = LinkMeter()
         self._mirrors = MirrorLists(lambda address, limit: self._get(address, limit).content)
 
     def close(self) -> None:
@@ -102,9 +104,7 @@ class Downloader:
                 return None
             _check_status(got)
             content = bytearray()
-            pace = _Pace(address)
-            for piece in got.iter_bytes():
-                pace.saw(len(piece))
+            for piece in self._received(address, got.iter_bytes()):
                 content += piece
                 if len(content) > limit:
                     raise ArchiveFault("size", f"is longer than {limit} bytes", address)
@@ -147,14 +147,21 @@ class Downloader:
             _check_status(got)
             if got.status_code != httpx.codes.PARTIAL_CONTENT:
                 have = stream.truncate(0)
-            pace = _Pace(address)
-            for piece in got.iter_raw():
-                pace.saw(len(piece))
+            for piece in self._received(address, got.iter_raw()):
                 have += len(piece)
                 if have > size:
                     stream.truncate(0)
                     raise ArchiveFault("size", f"is longer than {size} bytes", address)
                 stream.write(piece)
+
+    def _received(self, address: str, pieces: Iterator[bytes]) -> Iterator[bytes]:
+        """The pieces as they come, counted; ArchiveFault where too little comes."""
+        pace = _Pace(address)
+        with self.meter.receiving():
+            for piece in pieces:
+                pace.saw(len(piece))
+                self.meter.saw(len(piece))
+                yield piece
 
     def _asked(self, address: str, headers: dict[str, str]):
         login = self._login(address)

@@ -28,10 +28,12 @@ def fetch_suites(machine: Machine, family: Family, request: FetchSuites, report:
         fetcher = SuiteFetcher(store, downloader)
         asked = [_asked(machine, family, wanted) for wanted in request.suites]
         outcomes = fetcher.fetch(asked, lambda words: report(0.0, words, ""))
+        meter = downloader.meter
     store.let_go(_UNUSED_DAYS)
     indices = [index for outcome in outcomes for index in _indices(outcome)]
     machine.write(f"{request.folder}/{KEPT_SUITES}", encode_suites(indices), 0o600)
-    return SuitesFetched(tuple(map(_found, request.suites, outcomes)))
+    found = tuple(map(_found, request.suites, outcomes))
+    return SuitesFetched(found, meter.received, meter.seconds)
 
 
 def _asked(machine: Machine, family: Family, wanted: SuiteWanted) -> SuiteAsked:

@@ -6,7 +6,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from brave_bridge.core.crossing.requests import Ran, Reply, Request
+from brave_bridge.core.crossing.requests import Ran, Reply, Request, SuitesFetched
 from brave_bridge.core.estimate import Speeds, measured
 from brave_bridge.core.formats.apt_output import fetched
 from brave_bridge.runner.performer import Performer, Report
@@ -27,6 +27,8 @@ class MeasuringPerformer:
         """Perform a request; see Performer."""
         reply = self._performer.perform(seq, request, report)
         told = fetched(reply.output) if isinstance(reply, Ran) else None
+        if isinstance(reply, SuitesFetched):
+            told = reply.bytes_received, reply.seconds
         if told:
             self._fetches.append(told)
         return reply

@@ -370,9 +370,11 @@ class SuiteFound(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class SuitesFetched(Reply, frozen=True, tag=True):
-    """The suites in the order asked for."""
+    """The suites in the order asked for; what came over the link, and in how many seconds."""
 
     suites: tuple[SuiteFound, ...]
+    bytes_received: int = 0
+    seconds: float = 0.0
 
 
 class PackagesPlanned(Reply, frozen=True, tag=True):
