@@ -3,6 +3,8 @@
 from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.link_meter import LinkMeter
 from brave_bridge.core.crossing.requests import FetchSuites, SuitesFetched
+from brave_bridge.core.estimate import Speeds
+from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.measuring import MeasuringPerformer
 from tests.support.archive_server import ArchiveServer
 
@@ -45,3 +47,8 @@ def test_a_plan_s_fetches_tell_the_speed_of_the_link():
     performer = MeasuringPerformer(Fetching())
     performer.perform(0, FetchSuites(title="", folder="", suites=()), lambda *_: None)
     assert performer.link == 5_000_000.0
+
+
+def test_a_plan_that_fetched_nothing_forgets_no_speed():
+    known = Decisions(speeds=Speeds(link=5.0, disk=6.0))
+    assert known.measured_now(Speeds(disk=7.0)).speeds == Speeds(link=5.0, disk=7.0)

@@ -48,6 +48,12 @@ class Decisions(msgspec.Struct, frozen=True):
     safest_way: bool = False
     """Whether the way with the least risk is taken, where it is not the shortest."""
 
+    def measured_now(self, speeds: Speeds) -> "Decisions":
+        """With new speeds; what was not measured now is as it was."""
+        link, disk = speeds.link or self.speeds.link, speeds.disk or self.speeds.disk
+        each = speeds.package_seconds or self.speeds.package_seconds
+        return msgspec.structs.replace(self, speeds=Speeds(link, disk, each))
+
     def overruled(self, leg: str) -> dict[str, str]:
         """The reasons that hold for a leg (empty: for no certain one), by rule."""
         return {o.rule: o.reason for o in self.overrules if o.leg in ("", leg)}

@@ -14,7 +14,7 @@ from brave_bridge.runner.inline import drive
 from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.store.logbook import now
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import decide
+from brave_bridge.workbench.keeping import change_decisions
 from brave_bridge.workbench.kept_plan import (
     change_plan,
     fingerprint,
@@ -70,7 +70,7 @@ class Plans:
             remove_indices(self.desk.machine, folder)
             raise Refused(planned.attempted, planned.seen, planned.remedy)
         measured = speeds(performer, self.desk.machine.state)
-        decide(self.desk.machine, speeds=measured)
+        change_decisions(self.desk.machine, lambda known: known.measured_now(measured))
         kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned, folder)
         kept = answered(answered_as_before(kept, before), policies)
         keep_plan(self.desk.machine, kept)
