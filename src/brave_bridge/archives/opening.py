@@ -61,7 +61,7 @@ def _proxies(settings: dict[str, str]) -> dict[str, str | None]:
 
 
 def _transport(machine: Machine) -> httpx.BaseTransport | None:
-    if machine.kind != "stand-in":
+    if not machine.is_pretended:
         return None
     from brave_bridge.machines.standin.fetch import read_settings
     from brave_bridge.machines.standin.transport import FolderTransport

@@ -31,7 +31,7 @@ def store_of(machine: Machine) -> "IndexStore":
 
     A stand-in's archives are its own world, so it has a store of its own.
     """
-    if machine.kind == "stand-in":
+    if machine.is_pretended:
         return IndexStore(machine.state / "indices")
     base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
     return IndexStore(Path(base) / "brave-bridge" / "indices")

@@ -37,7 +37,7 @@ def further(seen: Seen) -> tuple[Wish, ...]:
 def basic_facts(machine: Machine, seen: Seen) -> Facts:
     """The facts that need no package database; MachineError where this is no system."""
     taken_at = datetime.now(UTC).isoformat(timespec="seconds")
-    runs = machine.kind != "tree"
+    runs = not machine.is_mounted_only
     who, identity_seen = identity_in(seen, machine.name)
     booted, boot_seen = boot.read(seen, runs, taken_at)
     images, kernels_seen = boot.kernels(seen, booted.kernel)

@@ -25,6 +25,21 @@ class FolderMachine:
         self.root = root
         self.state = self._place(STATE_FOLDER)
 
+    @property
+    def is_this_system(self) -> bool:
+        """See Machine."""
+        return self.kind == "running"
+
+    @property
+    def is_mounted_only(self) -> bool:
+        """See Machine."""
+        return self.kind == "tree"
+
+    @property
+    def is_pretended(self) -> bool:
+        """See Machine."""
+        return self.kind == "stand-in"
+
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         """The argv that runs ``argv`` on the machine."""
         raise NotImplementedError

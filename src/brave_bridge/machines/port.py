@@ -31,7 +31,16 @@ class Machine(Protocol):
 
     name: str
     kind: str
-    """``running``, ``tree`` or ``stand-in``."""
+    """``running``, ``tree`` or ``stand-in``: how records and facts name it."""
+
+    is_this_system: bool
+    """Whether it is the very system that Brave Bridge runs on."""
+
+    is_mounted_only: bool
+    """Whether it is a tree that is only mounted: nothing of it runs."""
+
+    is_pretended: bool
+    """Whether it is a stand-in, whose commands and archives are made up."""
 
     root: Path
     """The folder under which the machine's files are reached."""

@@ -29,7 +29,7 @@ def must_be_trusted(machine: Machine) -> None:
 
 
 def _fault_above(machine: Machine) -> tuple[str, str] | None:
-    if machine.kind == "stand-in":
+    if machine.is_pretended:
         return None
     inside = machine.state.relative_to(machine.root).parts
     for depth in range(len(inside)):

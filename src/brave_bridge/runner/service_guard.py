@@ -23,7 +23,7 @@ _NONE_STARTS = b"#!/bin/sh\n" + _MARK + b": this system does not run.\nexit 101\
 def guard(machine: Machine, later: Iterable[str]) -> Done:
     """Place the guard: for all services where the system does not run, else for those only."""
     units = [unit for unit in later if _UNIT.fullmatch(unit)]
-    runs = machine.kind == "running"
+    runs = machine.is_this_system
     if runs and not units:
         return Done("the system runs: its services are its own")
     present = machine.read_if_there(GUARD, _LIMIT)

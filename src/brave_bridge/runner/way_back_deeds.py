@@ -112,7 +112,7 @@ class WayBackDeeds:
             return Restored(0, 0, 0, 0.0, restart_needed=True, used_up=(mounts,))
         snapshot = self.snapshots.find(request.snapshot, though_damaged=request.skip_damaged)
 
-        began = time.time_ns() if self.machine.kind == "running" else 0
+        began = time.time_ns() if self.machine.is_this_system else 0
 
         def tell(phase: str, done: int, total: int) -> None:
             of = f" of {total}" if total else ""

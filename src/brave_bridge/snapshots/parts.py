@@ -75,7 +75,7 @@ def _why_not(inside: str, mount: MountInfo, cover: Cover, wanted: set[str]) -> s
 
 
 def _mounts(machine: Machine) -> list[MountInfo]:
-    if machine.kind == "stand-in":
+    if machine.is_pretended:
         try:
             content = machine.read_if_there("/proc/self/mounts", _LIMIT) or b""
         except MachineError:
@@ -91,7 +91,7 @@ def _mounts(machine: Machine) -> list[MountInfo]:
 
 def _inside(machine: Machine, path: str) -> str:
     """A mount's path on the machine; empty where it is not below its root."""
-    if machine.kind != "tree":
+    if not machine.is_mounted_only:
         return path
     root = os.path.realpath(machine.root)
     if path == root:
@@ -101,7 +101,7 @@ def _inside(machine: Machine, path: str) -> str:
 
 def _root(machine: Machine, mounts: list[MountInfo]) -> Mounted:
     """The root part: of the mount that holds the root folder."""
-    if machine.kind == "stand-in":
+    if machine.is_pretended:
         own = next((m for m in mounts if m.path == "/"), None)
         kind, device = (own.type, own.device) if own else ("", "")
         return Mounted("/", machine.root, device, kind)

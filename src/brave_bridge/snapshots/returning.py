@@ -201,7 +201,7 @@ class Returning:
             )
         folder = self.snapshots.base(snapshot) / part.folder
         aside = btrfs_swap.swap_in(part, mounted, folder, snapshot.id)
-        restart = self.machine.kind == "running"
+        restart = self.machine.is_this_system
         return RestoreReport(part.entries, 0, 0, 0.0, restart_needed=restart, aside=(aside,))
 
     def _way(self, part: Part, mounted: Mounted, snapshot: Snapshot) -> tuple[str, str]:

@@ -152,7 +152,7 @@ class Desk:
         )
 
     def _why_no_runtime(self) -> str:
-        if self.machine.kind != "running" or own_runtime():
+        if not self.machine.is_this_system or own_runtime():
             return ""
         return why_none(self.machine.state / RUNTIME_FOLDER)
 
@@ -320,7 +320,7 @@ class Desk:
 
         Refused where a crossing needs one and none can be made; a return is always let through.
         """
-        if kind not in ("crossing", "return") or self.machine.kind != "running" or own_runtime():
+        if kind not in ("crossing", "return") or not self.machine.is_this_system or own_runtime():
             return None
         try:
             runtime = make_runtime(self.machine.state / RUNTIME_FOLDER)

@@ -25,7 +25,7 @@ def main(words: list[str]) -> int:
     """Carry out the procedure that the last word names, on the target the others name."""
     *target, identifier = words
     desk = Desk(parse_words(target))
-    if desk.machine.kind == "running" and own_runtime() is None:
+    if desk.machine.is_this_system and own_runtime() is None:
         load_all()
     lock = lock_runner(desk.machine.state)
     if lock is None:

@@ -137,7 +137,7 @@ def _way_back(snapshots: tuple[Kept, ...]) -> WayBackSeen | None:
 def link_of(machine: Machine) -> Link | None:
     """How the person reaches the machine that this runs on; None where it is no link."""
     connection = os.environ.get("SSH_CONNECTION", "").split()
-    if machine.kind != "running" or not connection:
+    if not machine.is_this_system or not connection:
         return None
     kept = next((name for variable, name in _MULTIPLEXERS.items() if os.environ.get(variable)), "")
     return Link("SSH", connection[0], kept)

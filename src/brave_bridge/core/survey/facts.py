@@ -156,6 +156,11 @@ class Facts(msgspec.Struct, frozen=True):
     """The machine's own copy of the published table of releases."""
 
     @property
+    def is_this_system(self) -> bool:
+        """Whether it is the very system that Brave Bridge runs on."""
+        return self.kind == "running"
+
+    @property
     def runs(self) -> bool:
         """Whether the system is at work, and not a tree that is only mounted."""
         return self.kind != "tree"

@@ -12,7 +12,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
     means="Without a runtime of its own nobody could watch the leg, prove it or go back.",
 )
 def own_runtime(situation: Situation) -> Iterator:
-    if situation.facts.kind != "running":
+    if not situation.facts.is_this_system:
         yield not_applicable("Brave Bridge does not run on this machine", "the kind of target")
     elif situation.no_runtime:
         yield stop(
