@@ -7,7 +7,7 @@ import pytest
 from brave_bridge.cli import follow as following
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.runner.briefs import SnapshotBrief
-from brave_bridge.store.logbook import QuestionRow
+from brave_bridge.store.rows import QuestionRow
 from tests.support.runs import begin
 
 

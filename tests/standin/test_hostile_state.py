@@ -21,7 +21,7 @@ from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief
 from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
-from brave_bridge.store.database import DatabaseError
+from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.field_notes import notes_to_write
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.workbench import keeping, places, policies, run

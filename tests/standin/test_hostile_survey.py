@@ -225,7 +225,7 @@ TELLING = {
 
 def test_every_machine_of_the_demo_has_its_telling_findings(stand_in, monkeypatch, demo_world):
     monkeypatch.setenv("XDG_STATE_HOME", str(demo_world.parent / "none"))
-    from brave_bridge.store.field_notes import read_notes
+    from brave_bridge.store.reading_notes import read_notes
     from brave_bridge.workbench.desk import Desk
 
     monkeypatch.setattr(Desk, "field_notes", lambda self: tuple(read_notes(demo_world)))

@@ -77,7 +77,7 @@ def test_a_snapshot_that_was_not_taken_is_no_success(run, words, tmp_path):
 def test_only_what_is_done_ends_with_nought():
     from brave_bridge.cli.application import code_of
     from brave_bridge.core.crossing.results import Outcome
-    from brave_bridge.store.logbook import ProcedureRow
+    from brave_bridge.store.rows import ProcedureRow
 
     def code(state: str, outcome: Outcome | None = None) -> int:
         return code_of(ProcedureRow("p", "crossing", "", b"", state, "", "", outcome, False, False))

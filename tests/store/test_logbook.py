@@ -4,8 +4,9 @@ import msgspec
 import pytest
 
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.store.database import DatabaseError
-from brave_bridge.store.logbook import Logbook, ProcedureRow, QuestionRow, now
+from brave_bridge.store.faults import DatabaseError
+from brave_bridge.store.logbook import Logbook
+from brave_bridge.store.rows import ProcedureRow, QuestionRow, now
 
 
 @pytest.fixture

@@ -19,7 +19,8 @@ from brave_bridge.runner.briefs import (
 )
 from brave_bridge.runner.durable import DurableRun
 from brave_bridge.runner.performer import Performer
-from brave_bridge.store.logbook import Logbook, ProcedureRow, now
+from brave_bridge.store.logbook import Logbook
+from brave_bridge.store.rows import ProcedureRow, now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
 

@@ -18,7 +18,7 @@ from brave_bridge.cli.completion import machines, releases
 from brave_bridge.cli.follow import RunnerGone, follow
 from brave_bridge.cli.groups import GroupedByWork
 from brave_bridge.cli.opening import open_screen
-from brave_bridge.store.logbook import ProcedureRow
+from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import keep_way
 from brave_bridge.workbench.refusal import Refused

@@ -3,11 +3,15 @@
 import sys
 import time
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from brave_bridge.cli.texts import entry_text
 from brave_bridge.core.formats.text import plain
-from brave_bridge.store.logbook import Logbook, ProcedureRow
+from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
+
+if TYPE_CHECKING:
+    from brave_bridge.store.logbook import Logbook
 
 _POLL_SECONDS = 0.2
 
@@ -38,7 +42,7 @@ def follow(desk: Desk, procedure: str, say: Callable[[str], None], *, ask: bool)
 
 
 def _tell_news(
-    logbook: Logbook, procedure: str, shown: dict[int, bool], say: Callable[[str], None]
+    logbook: "Logbook", procedure: str, shown: dict[int, bool], say: Callable[[str], None]
 ) -> None:
     since = next((seq for seq in sorted(shown) if not shown[seq]), len(shown))
     for entry in logbook.entries(procedure, since):
@@ -49,7 +53,7 @@ def _tell_news(
             shown[entry.seq] = ended
 
 
-def _ask_open(logbook: Logbook, procedure: str) -> bool:
+def _ask_open(logbook: "Logbook", procedure: str) -> bool:
     """Ask what is open; whether anything of it still waits, as it was answered otherwise."""
     waits = False
     for question in logbook.questions(procedure, open_only=True):

@@ -19,7 +19,7 @@ from brave_bridge.cli.application import DONE, REFUSED, app
 from brave_bridge.cli.completion import PROGRAM, VARIABLE
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.starter import lost_words
-from brave_bridge.store.database import DatabaseError
+from brave_bridge.store.faults import DatabaseError
 from brave_bridge.workbench.lines import CatalogueError
 from brave_bridge.workbench.refusal import Refused
 

@@ -14,7 +14,7 @@ from brave_bridge.core.releases.open_legs import ClosedLeg
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import counted, worst
-from brave_bridge.store.logbook import EntryRow, ProcedureRow
+from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 

@@ -11,7 +11,7 @@ from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.findings import Finding, Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
-from brave_bridge.store.logbook import EntryRow, ProcedureRow
+from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.places import config_folder
 from brave_bridge.workbench.readiness import PendingUpdates

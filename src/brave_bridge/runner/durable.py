@@ -37,7 +37,8 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.formats.text import byte_size, counted, one_line
 from brave_bridge.runner.briefs import SCRIPT_VERSION, decode_brief, script_of
 from brave_bridge.runner.performer import Performer
-from brave_bridge.store.logbook import EntryRow, Logbook, ProcedureRow, QuestionRow, now
+from brave_bridge.store.logbook import Logbook
+from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, now
 
 _POLL_SECONDS = 0.2
 

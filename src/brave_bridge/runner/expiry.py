@@ -7,8 +7,8 @@ from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.choices import read_choices
 from brave_bridge.snapshots.description import Gone, Kept
-from brave_bridge.store.database import DatabaseError
-from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow
+from brave_bridge.store.faults import DatabaseError
+from brave_bridge.store.rows import LOGBOOK_FILE, ProcedureRow
 
 
 def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: str) -> list[Fate]:
@@ -67,6 +67,8 @@ def newest_crossing(machine: Machine) -> ProcedureRow | None:
     """The newest crossing in a machine's logbook."""
     if not (machine.state / LOGBOOK_FILE).is_file():
         return None
+    from brave_bridge.store.logbook import Logbook
+
     logbook = Logbook(machine.state)
     try:
         return next((row for row in logbook.procedures() if row.kind == "crossing"), None)

@@ -14,6 +14,8 @@ from sqlalchemy import create_engine, event, inspect, text
 from sqlalchemy.exc import DBAPIError, NoResultFound, SQLAlchemyError
 from sqlalchemy.orm import DeclarativeBase, Session
 
+from brave_bridge.store.faults import DamagedDatabase, DatabaseError
+
 _WAIT_SECONDS = 30
 _HEADER = b"SQLite format 3\0"
 _CHANGE_COUNTER = (4, 24)
@@ -35,19 +37,6 @@ _WORDS = {
     sqlite3.SQLITE_NOTADB: "it is damaged: no database",
     sqlite3.SQLITE_CORRUPT: "it is damaged",
 }
-
-
-class DatabaseError(Exception):
-    """A file of ours cannot be read or written; the message says which, and why."""
-
-    def __init__(self, path: Path, why: str) -> None:
-        super().__init__(f"{path}: {why}")
-        self.path = path
-        self.why = why
-
-
-class DamagedDatabase(DatabaseError):
-    """What stands in the file is not what we wrote: it can be set aside."""
 
 
 class Database:

@@ -1,6 +1,5 @@
 """The field notes of a fleet: one SQLite file with the person who looks after it."""
 
-from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -9,9 +8,9 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from brave_bridge.core.field_notes import SEVERITIES, FieldNote
 from brave_bridge.snapshots.writing import set_aside_damaged
-from brave_bridge.store.database import DamagedDatabase, Database
-
-NOTES_FILE = "field-notes.sqlite"
+from brave_bridge.store.database import Database
+from brave_bridge.store.faults import DamagedDatabase
+from brave_bridge.store.rows import NOTES_FILE
 
 
 class _Base(DeclarativeBase):
@@ -93,14 +92,3 @@ def _public(note: _Note) -> FieldNote:
 
 def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
-
-
-def read_notes(folder: Path) -> Iterable[FieldNote]:
-    """The notes in a folder; none, and no file made, where nothing was ever written."""
-    if not (folder / NOTES_FILE).is_file():
-        return ()
-    notes = FieldNotes(folder)
-    try:
-        return tuple(notes.all())
-    finally:
-        notes.close()

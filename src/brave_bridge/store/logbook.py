@@ -6,7 +6,6 @@ wrote last; several may read while one writes.
 
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
@@ -14,14 +13,9 @@ from sqlalchemy import ForeignKey, select
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.store.database import DamagedDatabase, Database
-
-LOGBOOK_FILE = "logbook.sqlite"
-
-
-def now() -> str:
-    """The time as the logbook writes it: ISO 8601 in UTC, with milliseconds."""
-    return datetime.now(UTC).isoformat(timespec="milliseconds")
+from brave_bridge.store.database import Database
+from brave_bridge.store.faults import DamagedDatabase
+from brave_bridge.store.rows import LOGBOOK_FILE, EntryRow, ProcedureRow, QuestionRow, now
 
 
 class _Base(DeclarativeBase):
@@ -70,57 +64,6 @@ class _Question(_Base):
     asked: Mapped[str]
     answer: Mapped[str] = mapped_column(default="")
     answered_by: Mapped[str] = mapped_column(default="")
-
-
-class ProcedureRow(msgspec.Struct, frozen=True):
-    """A crossing or a return.
-
-    ``state`` is ``running``, ``resting``, ``done``, ``stopped`` or ``failed``; ``version`` is
-    that of the script which began it, empty where that was not written down.
-    """
-
-    id: str
-    kind: str
-    title: str
-    brief: bytes
-    state: str
-    began: str
-    ended: str
-    outcome: Outcome | None
-    rest_asked: bool
-    unattended: bool
-    version: str = ""
-
-
-class EntryRow(msgspec.Struct, frozen=True):
-    """One request and, once ``ended`` is set, its reply (both as JSON)."""
-
-    procedure: str
-    seq: int
-    kind: str
-    title: str
-    request: bytes
-    began: str
-    ended: str
-    reply: bytes | None
-    ok: bool | None
-    percent: float
-    note: str
-    job: str
-
-
-class QuestionRow(msgspec.Struct, frozen=True):
-    """A question of the script; ``answer`` is empty while it waits."""
-
-    procedure: str
-    key: str
-    title: str
-    detail: str
-    choices: tuple[str, ...]
-    default: str
-    asked: str
-    answer: str
-    answered_by: str
 
 
 class Logbook:

@@ -25,7 +25,7 @@ class Deeds:
     def _do(self, words: str, deed: Callable, then: Callable[[Any], None] | None = None) -> None:
         """Do a deed at the current machine's desk; tell how it went; read the machine again."""
         from brave_bridge.machines.port import MachineError
-        from brave_bridge.store.database import DatabaseError
+        from brave_bridge.store.faults import DatabaseError
         from brave_bridge.workbench.refusal import Refused
 
         name = self.harbour.current

@@ -6,9 +6,9 @@ import msgspec
 
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.snapshots.choices import CHOICES_FILE, read_choices
-from brave_bridge.store.database import DatabaseError
-from brave_bridge.store.field_notes import NOTES_FILE, read_notes
-from brave_bridge.store.logbook import LOGBOOK_FILE
+from brave_bridge.store.faults import DatabaseError
+from brave_bridge.store.reading_notes import read_notes
+from brave_bridge.store.rows import LOGBOOK_FILE, NOTES_FILE
 from brave_bridge.workbench.keeping import KEEPING_FILE, decisions_fault
 from brave_bridge.workbench.kept_plan import PLAN_FILE, plan_fault
 from brave_bridge.workbench.lines import own_files

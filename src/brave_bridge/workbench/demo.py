@@ -15,7 +15,6 @@ from brave_bridge.machines.standin import live, world
 from brave_bridge.machines.standin.live import Live
 from brave_bridge.machines.standin.machine import StandInMachine, open_stand_in
 from brave_bridge.machines.standin.other_roots import write_other_root
-from brave_bridge.store.field_notes import FieldNotes
 from brave_bridge.workbench.demo_ways_back import (
     DemoWayBack,
     clear_but_state,
@@ -121,6 +120,8 @@ def build_demo(
 
 def _write_notes(folder: Path) -> None:
     """What the station's people learnt before."""
+    from brave_bridge.store.field_notes import FieldNotes
+
     notes = FieldNotes(folder)
     try:
         for note in demo_fleet().note:

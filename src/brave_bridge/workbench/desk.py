@@ -8,7 +8,7 @@ import os
 from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 import msgspec
 
@@ -53,9 +53,9 @@ from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_fol
 from brave_bridge.snapshots.description import Kept
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.snapshots.writing import set_aside_damaged
-from brave_bridge.store.database import DamagedDatabase, DatabaseError
-from brave_bridge.store.field_notes import read_notes
-from brave_bridge.store.logbook import LOGBOOK_FILE, Logbook, ProcedureRow, now
+from brave_bridge.store.faults import DamagedDatabase, DatabaseError
+from brave_bridge.store.reading_notes import read_notes
+from brave_bridge.store.rows import LOGBOOK_FILE, ProcedureRow, now
 from brave_bridge.workbench.damage import Damage, damage_of
 from brave_bridge.workbench.forecast import forecast
 from brave_bridge.workbench.keeping import (
@@ -71,6 +71,9 @@ from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.routes import Routes, stands_of
 from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
+
+if TYPE_CHECKING:
+    from brave_bridge.store.logbook import Logbook
 
 _Reply = TypeVar("_Reply")
 
@@ -231,10 +234,12 @@ class Desk:
         self.must_read_records()
         return (self.machine.state / LOGBOOK_FILE).is_file()
 
-    def logbook(self) -> Logbook:
+    def logbook(self) -> "Logbook":
         """The machine's logbook, made if it is missing."""
         if self._logbook is None:
             make_state_folder(self.machine)
+            from brave_bridge.store.logbook import Logbook
+
             self._logbook = Logbook(self.machine.state)
         return self._logbook
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -9,7 +10,10 @@ from brave_bridge.core.estimate import Estimate, Speeds, Work, estimate, measure
 from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
 from brave_bridge.snapshots.catalogue import Snapshot
-from brave_bridge.store.logbook import EntryRow, Logbook, ProcedureRow
+from brave_bridge.store.rows import EntryRow, ProcedureRow
+
+if TYPE_CHECKING:
+    from brave_bridge.store.logbook import Logbook
 
 _WAITING = ("Ask", "Checkpoint")
 """Requests whose time is a person's, not the machine's."""
@@ -19,7 +23,7 @@ _MEGABYTE = 1_000_000
 
 def forecast(
     plans: Iterable[LegPlan], snapshots: Iterable[Snapshot], rows: Iterable[ProcedureRow],
-    logbook: Logbook | None, probed: Speeds = Speeds(),
+    logbook: "Logbook | None", probed: Speeds = Speeds(),
 ) -> Estimate:  # fmt: skip
     """The estimate for the legs of a plan. ``rows`` are the procedures, the newest first.
 
@@ -67,7 +71,7 @@ def _seconds(entry: EntryRow) -> float:
 
 
 def _history(
-    rows: Iterable[ProcedureRow], logbook: Logbook | None
+    rows: Iterable[ProcedureRow], logbook: "Logbook | None"
 ) -> Iterator[tuple[CrossBrief, list[EntryRow], float]]:
     """Crossings that were done, oldest first: brief, requests, actual over estimated time."""
     if logbook is None:

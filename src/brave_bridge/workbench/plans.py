@@ -12,7 +12,7 @@ from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.runner.inline import drive
 from brave_bridge.snapshots.catalogue import make_state_folder
-from brave_bridge.store.logbook import now
+from brave_bridge.store.rows import now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import change_decisions
 from brave_bridge.workbench.kept_plan import (

@@ -4,6 +4,7 @@ import shlex
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -17,8 +18,7 @@ from brave_bridge.families.family import Family
 from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import RemedyBrief, SourcesBrief, UpdateBrief
 from brave_bridge.runner.inline import drive
-from brave_bridge.store.field_notes import FieldNotes, notes_to_write
-from brave_bridge.store.logbook import now
+from brave_bridge.store.rows import now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import (
     Decisions,
@@ -31,6 +31,9 @@ from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.settings_archive import SettingsArchive, archive_settings
+
+if TYPE_CHECKING:
+    from brave_bridge.store.field_notes import FieldNotes
 
 
 class PendingUpdates(msgspec.Struct, frozen=True):
@@ -208,7 +211,9 @@ class Readiness:
         finally:
             notes.close()
 
-    def _notes(self) -> FieldNotes:
+    def _notes(self) -> "FieldNotes":
+        from brave_bridge.store.field_notes import notes_to_write
+
         return notes_to_write(state_of_fleet(self.desk.target.kind))
 
     def back_up_settings(self, folder: Path | None = None) -> SettingsArchive:

@@ -12,8 +12,8 @@ from brave_bridge.families.registry import family_named
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
-from brave_bridge.store.database import DatabaseError
-from brave_bridge.store.logbook import ProcedureRow
+from brave_bridge.store.faults import DatabaseError
+from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import Decisions, read_decisions
 from brave_bridge.workbench.members import FleetMember

@@ -15,7 +15,7 @@ from brave_bridge.runner.inline import drive
 from brave_bridge.runner.launch import lock_runner
 from brave_bridge.runner.own_runtime import load_all
 from brave_bridge.runner.performer import Performer
-from brave_bridge.store.logbook import ProcedureRow
+from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.targets import parse_words

@@ -29,8 +29,7 @@ from brave_bridge.snapshots.journal import Journal
 from brave_bridge.snapshots.manifest import FOLDER, decoded_path
 from brave_bridge.snapshots.returning import Checked, Returning
 from brave_bridge.snapshots.set_aside import SetAside, delete_set_aside, set_aside
-from brave_bridge.store.field_notes import notes_to_write
-from brave_bridge.store.logbook import ProcedureRow, now
+from brave_bridge.store.rows import ProcedureRow, now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.refusal import Refused
@@ -272,6 +271,8 @@ class WaysBack:
         return self.desk.begin("return", title, brief, True)
 
     def _write_note(self, snapshot: Snapshot, reason: str) -> None:
+        from brave_bridge.store.field_notes import notes_to_write
+
         notes = notes_to_write(state_of_fleet(self.desk.target.kind))
         try:
             text = f"went back: {reason.strip()}"

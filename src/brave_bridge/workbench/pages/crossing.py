@@ -14,7 +14,7 @@ from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, tit
 from brave_bridge.workbench.record import Live, MachineRecord
 
 if TYPE_CHECKING:
-    from brave_bridge.store.logbook import EntryRow
+    from brave_bridge.store.rows import EntryRow
 
 COLUMNS = (Column("", 2), Column("step"), Column("took", 8, right=True), Column("note", 34))
 

@@ -11,7 +11,7 @@ from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, tit
 from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
-    from brave_bridge.store.logbook import EntryRow
+    from brave_bridge.store.rows import EntryRow
 
 COLUMNS = (Column("", 2), Column("when (UTC)", 17), Column("what"), Column("how it ended", 30))
 

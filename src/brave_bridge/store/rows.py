@@ -1,0 +1,68 @@
+"""What a logbook tells, as plain data: known without the library that keeps it.
+
+That library takes longer to load than many a command to run.
+"""
+
+from datetime import UTC, datetime
+
+import msgspec
+
+from brave_bridge.core.crossing.results import Outcome
+
+LOGBOOK_FILE, NOTES_FILE = "logbook.sqlite", "field-notes.sqlite"
+
+
+def now() -> str:
+    """The time as the logbook writes it: ISO 8601 in UTC, with milliseconds."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+class ProcedureRow(msgspec.Struct, frozen=True):
+    """A crossing or a return.
+
+    ``state`` is ``running``, ``resting``, ``done``, ``stopped`` or ``failed``; ``version`` is
+    that of the script which began it, empty where that was not written down.
+    """
+
+    id: str
+    kind: str
+    title: str
+    brief: bytes
+    state: str
+    began: str
+    ended: str
+    outcome: Outcome | None
+    rest_asked: bool
+    unattended: bool
+    version: str = ""
+
+
+class EntryRow(msgspec.Struct, frozen=True):
+    """One request and, once ``ended`` is set, its reply (both as JSON)."""
+
+    procedure: str
+    seq: int
+    kind: str
+    title: str
+    request: bytes
+    began: str
+    ended: str
+    reply: bytes | None
+    ok: bool | None
+    percent: float
+    note: str
+    job: str
+
+
+class QuestionRow(msgspec.Struct, frozen=True):
+    """A question of the script; ``answer`` is empty while it waits."""
+
+    procedure: str
+    key: str
+    title: str
+    detail: str
+    choices: tuple[str, ...]
+    default: str
+    asked: str
+    answer: str
+    answered_by: str
