@@ -76,3 +76,11 @@ def test_what_the_data_needs_is_held_and_nothing_besides():
         "libgauge1", "libllvm11", "libpq5", "postgresql-13", "postgresql-13-gauge",
         "postgresql-client-13",
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize("place", ["/srv/*/*", "/srv/[a]", "/srv/?"])
+def test_a_place_that_would_be_read_as_a_pattern_is_not_asked_for(place):
+    seen = Seen()
+    settings = "/etc/postgresql/13/main/postgresql.conf"
+    seen.contents[settings] = f"data_directory = '{place}'\n".encode()
+    assert databases.further(seen) == ()

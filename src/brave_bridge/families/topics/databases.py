@@ -15,6 +15,7 @@ _SETTINGS = "/etc/postgresql/*/*/postgresql.conf"
 _PLACES = ("/var/lib/postgresql/*/*", "/var/lib/pgsql/data", "/var/lib/pgsql/*/data",
            "/var/lib/postgres/data")  # fmt: skip
 _SETTING = re.compile(r"^\s*(data_directory|port)\s*=\s*'?([^'#\n]+?)'?\s*(?:#.*)?$", re.MULTILINE)
+_PATTERN = frozenset("*?[")
 _MOST = 50
 
 WISHES: tuple[Wish, ...] = (
@@ -25,9 +26,9 @@ WISHES: tuple[Wish, ...] = (
 
 
 def further(seen: Seen) -> tuple[Wish, ...]:
-    """The data that settings have elsewhere."""
+    """The data that settings have elsewhere; what would be read as a pattern is left out."""
     named = (values.get("data_directory", "") for _, values in _settings(seen))
-    places = [place for place in named if place.startswith("/")][:_MOST]
+    places = [p for p in named if p.startswith("/") and not _PATTERN.intersection(p)][:_MOST]
     if not places:
         return ()
     return Names(tuple(places)), Contents(tuple(f"{place}/PG_VERSION" for place in places), 64)
