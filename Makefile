@@ -47,6 +47,7 @@ lint: setup
 	$(BIN)/ruff check src tests bench
 	$(BIN)/ruff format --check src tests bench
 	$(BIN)/lint-imports
+	$(BIN)/mypy
 
 # One folder that runs on every release that we cross from, with nothing installed there.
 bundle: setup

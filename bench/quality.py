@@ -21,7 +21,8 @@ from tests.support import deb_machines as machines
 from tests.support.level_counter import failed_wishes
 from tests.support.reason_checker import faults_of_reason
 
-from brave_bridge.core.crossing.requests import FileText, Run
+from brave_bridge.core.crossing.replies import FileText
+from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.formats.apt_output import ChangeSummary
 from brave_bridge.core.packages.changes import PackageChanges
 from brave_bridge.core.packages.package_version import PackageVersion

@@ -2,7 +2,8 @@
 
 from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.link_meter import LinkMeter
-from brave_bridge.core.crossing.requests import FetchSuites, SuitesFetched
+from brave_bridge.core.crossing.replies import SuitesFetched
+from brave_bridge.core.crossing.requests import FetchSuites
 from brave_bridge.core.estimate import Speeds
 from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.measuring import MeasuringPerformer

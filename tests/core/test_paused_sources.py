@@ -4,18 +4,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brave_bridge.core.crossing.requests import (
+from brave_bridge.core.crossing.replies import (
     Done,
     FactsRead,
     Failed,
-    FetchSuites,
     Ran,
-    ReadFacts,
-    Run,
     SuiteFound,
     SuitesFetched,
-    WriteFiles,
 )
+from brave_bridge.core.crossing.requests import FetchSuites, ReadFacts, Run, WriteFiles
 from brave_bridge.core.crossing.take_up_sources import take_up_sources
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.formats.paused_sources import (

@@ -13,9 +13,10 @@ from brave_bridge.core.packages.grouping import (
     group_changes,
 )
 from brave_bridge.core.packages.levels import DECIDED, FIXED_LAST, LEVELS, STAY, UPGRADED
-from brave_bridge.core.packages.plan_hash import plan_hash
 from brave_bridge.core.packages.roles import Role
 from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.plan.plan_hash import plan_hash
+from brave_bridge.core.plan.steps import EditionStep, RestartStep
 from brave_bridge.workbench.roles import known_roles
 from tests.support.facts import NEW_SOURCES, change, plan
 
@@ -42,6 +43,7 @@ def test_changes_are_grouped_by_what_they_mean():
         removed=(change("libtls1", "1", ""), change("agent", "1", "", by_hand=True),
                  change("libtide1", "1", "", successor="libtide1t64")),
     )  # fmt: skip
+    made = made.packages
     groups = {g.name: [c.name for c in g.changes] for g in group_changes(made, known_roles())}
     assert groups[BY_HAND] == ["quay-editor"]
     assert groups[MATTERS] == ["quay-libc", "quay-tidebase"]
@@ -69,19 +71,20 @@ def test_levels_move_among_each_other_and_the_fixed_ones_stay():
 
 def test_the_hash_changes_with_all_that_would_be_done_and_with_nothing_else():
     made = plan()
-    path = made.questions[0].path
+    path = made.configs.questions[0].path
+    newer = (*made.packages.upgraded[:1], change("quay-webd", new="3"))
     others = [
-        msgspec.structs.replace(made, removed=()),
-        msgspec.structs.replace(made, upgraded=(*made.upgraded[:1], change("quay-webd", new="3"))),
+        plan(removed=()),
+        plan(upgraded=newer),
         made.with_answer(path, "theirs"),
-        msgspec.structs.replace(
-            made, source_files=(msgspec.structs.replace(NEW_SOURCES, text="deb x y z\n"),)
-        ),
+        plan(source_files=(msgspec.structs.replace(NEW_SOURCES, text="deb x y z\n"),)),
+        made.with_step(EditionStep(old="Crew", new="Harbour")),
+        made.with_step(RestartStep(comes_up="6.6.0-11")),
     ]
     hashes = {plan_hash((other,)) for other in others}
     assert len(hashes) == len(others) and plan_hash((made,)) not in hashes
     assert plan_hash((made, made)) != plan_hash((made,))
     told = change("quay-libc")
     told = msgspec.structs.replace(told, reason="told otherwise")
-    same = msgspec.structs.replace(made, upgraded=(told, *made.upgraded[1:]), made_at="later")
+    same = plan(upgraded=(told, *made.packages.upgraded[1:]), made_at="later")
     assert plan_hash((same,)) == plan_hash((made,))

@@ -4,7 +4,7 @@ from datetime import date
 
 import msgspec
 
-from brave_bridge.core.releases.catalogue import LegRule, Release, ReleaseLine
+from brave_bridge.core.releases.catalogue import LegRule, Release, ReleaseLine, leg_of
 from brave_bridge.core.releases.choices import (
     SAFEST,
     SHORTEST,
@@ -12,7 +12,6 @@ from brave_bridge.core.releases.choices import (
     choose_ways,
     consequence_of_track,
 )
-from brave_bridge.core.releases.conditions import KnownIssue
 from brave_bridge.core.releases.open_legs import Stands
 from brave_bridge.core.releases.route import default_target, find_route
 from tests.support.facts import quayside
@@ -50,9 +49,8 @@ def test_the_long_term_leap_is_shortest_and_safest():
 
 
 def test_the_safest_way_avoids_what_should_wait():
-    wait = (KnownIssue(id="w", title="wait", severity="wait"),)
-    leap = msgspec.structs.replace(LEAP, issues=wait)
-    found, choices = ways(line(*STEPS, leap), to="3")
+    waits = Stands(waits=frozenset({leg_of(line(*STEPS, LEAP), LEAP).key}))
+    found, choices = ways(line(*STEPS, LEAP), waits, to="3")
     assert (found[SHORTEST], found[SAFEST]) == (["3"], ["2", "3"])
     shortest = next(way for way in choices.ways if SHORTEST in way.kinds)
     assert shortest.remarks == ("1 ebb to 3 neap should wait",)
@@ -109,10 +107,11 @@ def test_where_every_way_is_closed_the_route_says_by_what():
 
 
 def test_who_wants_the_safest_way_goes_it():
-    wait = (KnownIssue(id="w", title="wait", severity="wait"),)
-    given = line(*STEPS, msgspec.structs.replace(LEAP, issues=wait))
-    assert [leg.end.key for leg in to(given, "3", Stands(safest=True)).legs] == ["2", "3"]
-    assert [leg.end.key for leg in to(given, "3", Stands()).legs] == ["3"]
+    given = line(*STEPS, LEAP)
+    waits = Stands(waits=frozenset({leg_of(given, LEAP).key}))
+    safest = msgspec.structs.replace(waits, safest=True)
+    assert [leg.end.key for leg in to(given, "3", safest).legs] == ["2", "3"]
+    assert [leg.end.key for leg in to(given, "3", waits).legs] == ["3"]
 
 
 def test_what_a_track_means_is_told_before():

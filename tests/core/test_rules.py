@@ -18,7 +18,7 @@ from brave_bridge.core.formats.paused_sources import waiting_note
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.releases.catalogue import Keyring
-from brave_bridge.core.releases.conditions import KnownIssue, Needs
+from brave_bridge.core.releases.conditions import FULL, KnownIssue, Needs, SupportPhase
 from brave_bridge.core.releases.open_legs import ARCHITECTURE, STATE, ClosedLeg
 from brave_bridge.core.survey.activity import Activity, Clock, Session, StaleProgram
 from brave_bridge.core.survey.databases import DatabaseCluster
@@ -123,6 +123,15 @@ def note(severity: str) -> dict:
 
 CLEAR, STOP, CAUTION = Verdict.CLEAR, Verdict.STOP, Verdict.CAUTION
 NOT_APPLICABLE = Verdict.NOT_APPLICABLE
+
+
+def phases(kind: str, until: int, year: int = 0) -> dict:
+    """A release that is in a phase of its support."""
+    told = (SupportPhase(FULL, date(2026, 1, 1)), SupportPhase(kind, date(until, 1, 1)))
+    release = msgspec.structs.replace(LINE.release("5.3"), phases=told)
+    return {"release": release, **({"today": date(year, 8, 1)} if year else {})}
+
+
 OTHER = Identity("quayside", "", "5.9", "", "amd64")
 LONG = Estimate(9000, 6000, 20000, "a guess")
 
@@ -137,6 +146,9 @@ CASES = [
     ("known-release", STOP, "5.9", {"release": None, "identity": OTHER}),
     ("support-window", CAUTION, "no security fixes", {"today": date(2027, 6, 1)}),
     ("support-window", CAUTION, "days of support left", {"today": date(2027, 4, 1)}),
+    ("support-window", CAUTION, "those alone who pay, until 2030", phases("paid", 2030, 2027)),
+    ("support-window", CLEAR, "security fixes alone", phases("security", 2028)),
+    ("support-window", CLEAR, "by others, for chosen packages", phases("long-term", 2028)),
     ("support-window", NOT_APPLICABLE, "no known end", {
         "release": LINE.release("9"), **source("deb http://a.example/quayside fisherman main")}),
     ("kernel-support", CAUTION, "36 days of fixes", boot(kernel="5.10.0-9")),

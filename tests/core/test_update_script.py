@@ -5,21 +5,23 @@ import pytest
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
 from brave_bridge.core.crossing.guests import GuestName
 from brave_bridge.core.crossing.remedy import apply_remedy
-from brave_bridge.core.crossing.requests import (
+from brave_bridge.core.crossing.replies import (
     Answered,
-    Ask,
-    AwaitAnswer,
     Awaited,
-    Checkpoint,
     Done,
     FactsRead,
     Failed,
     Ran,
+    Restarted,
+    SnapshotTaken,
+)
+from brave_bridge.core.crossing.requests import (
+    Ask,
+    AwaitAnswer,
+    Checkpoint,
     ReadFacts,
     Restart,
-    Restarted,
     Run,
-    SnapshotTaken,
     TakeSnapshot,
     UnguardServices,
 )

@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brave_bridge.drawings.bridge import MARKS, BridgeState, bridge
+from brave_bridge.core.crossing.two_stages import TwoStages
+from brave_bridge.drawings.bridge import BridgeState, bridge, marks_of
 from brave_bridge.drawings.bridge_picture import save_bridge
 from brave_bridge.drawings.bridge_text import one_line, three_lines
 
@@ -18,6 +19,8 @@ states = st.builds(
     broken=st.booleans(),
     beyond=st.sampled_from(["", "9 (not out yet)"]),
 )  # fmt: skip
+
+MARKS = marks_of(TwoStages.checkpoints)
 
 
 @given(states)
@@ -46,7 +49,7 @@ def text_of(state: BridgeState, width: int = 100) -> list[str]:
 
 
 def test_a_crossing_half_way_shows_what_is_built_and_what_is_not():
-    titles, deck, below = text_of(BridgeState(("5.3 bowline", "7 diamond"), passed=3))
+    titles, deck, below = text_of(BridgeState(("5.3 bowline", "7 diamond"), passed=3, marks=MARKS))
     assert "5.3 bowline" in titles and "7 diamond" in titles
     built, _, planned = deck.partition("◉")
     assert built.count("●") == 2 and "═" in built and "┈" not in built
@@ -55,7 +58,7 @@ def test_a_crossing_half_way_shows_what_is_built_and_what_is_not():
 
 
 def test_a_failure_breaks_the_deck_behind_the_place():
-    _, deck, _ = text_of(BridgeState(("5.3", "7"), passed=4, broken=True))
+    _, deck, _ = text_of(BridgeState(("5.3", "7"), passed=4, broken=True, marks=MARKS))
     assert "◉╳" in deck
 
 
@@ -67,7 +70,7 @@ def test_what_is_not_out_yet_is_a_pier_that_nothing_reaches():
 
 @pytest.mark.parametrize("passed", [0, 3, 12])
 def test_the_picture_names_every_release(tmp_path, passed):
-    state = BridgeState(("11 bullseye", "12 bookworm", "13 trixie"), passed=passed)
+    state = BridgeState(("11 bullseye", "12 bookworm", "13 trixie"), passed=passed, marks=MARKS)
     save_bridge(bridge(state), "heron · trial", tmp_path / "bridge.svg")
     save_bridge(bridge(state), "heron · trial", tmp_path / "bridge.pdf")
     svg = (tmp_path / "bridge.svg").read_text()

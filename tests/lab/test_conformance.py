@@ -92,7 +92,7 @@ def end_state(open_desk, answer: str) -> dict:
     leg = kept.legs[0]
     return {
         "plan": {
-            kind: sorted((c.name, c.old, c.new) for c in getattr(leg, kind))
+            kind: sorted((c.name, c.old, c.new) for c in getattr(leg.packages, kind))
             for kind in ("upgraded", "new", "removed", "kept_back")
         },
         "sizes": (leg.download_bytes, leg.disk_bytes),

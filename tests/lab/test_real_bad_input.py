@@ -126,7 +126,7 @@ def test_a_bad_archive_is_refused_and_the_tree_stays_as_it_was(tree, damage, wor
 def test_a_good_archive_is_planned(tree):
     root, _, _ = tree
     plan = Plans(desk_of(root)).make("12").legs[0]
-    assert [(c.name, c.new) for c in plan.upgraded] == [("rsyslog", "9:1")]
+    assert [(c.name, c.new) for c in plan.packages.upgraded] == [("rsyslog", "9:1")]
 
 
 def test_a_full_disk_while_downloading_stops_with_the_sources_as_they_were(tree):

@@ -105,6 +105,11 @@ def test_the_whole_way_as_json(run):
     assert preview["kernel"]["then"] == "5.19.0-4" and preview["packages"]
     back = ask("return", newest["id"], "--yes")
     assert back["state"] == "done" and ask("survey")["release"]["version"] == "5.3"
+    # Nobody has left what a crossing asks for that was returned from.
+    assert "the newest crossing" not in {task["leg"] for task in ask("tasks")["tasks"]}
+    ahead = next(t["key"] for t in ask("tasks", "--to", "7")["tasks"])
+    marked = ask("tasks", "--to", "7", "--done", ahead)["tasks"]
+    assert [task["key"] for task in marked if task["is_done"]] == [ahead]
     assert ask("proof")["passed"]
 
 

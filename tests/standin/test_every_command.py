@@ -9,9 +9,9 @@ import sys
 import pytest
 import typer
 
-from brave_bridge.cli.completion import VARIABLE
 from brave_bridge.cli.groups import SECTIONS
 from brave_bridge.cli.manual import manual_page
+from brave_bridge.cli.names import VARIABLE
 from brave_bridge.cli.running import run
 
 APP = typer.main.get_command(__import__("brave_bridge.cli.application", fromlist=["app"]).app)

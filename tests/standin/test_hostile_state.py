@@ -323,19 +323,19 @@ def test_a_refused_plan_leaves_the_standing_one_what_it_was_made_over(own_world)
         Plans(desk).make("7")
     assert any(indices.rglob("suites.json"))
     again = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
-    assert not again.legs[0].removed
+    assert not again.legs[0].packages.removed
 
 
 def test_answers_and_wishes_given_at_once_are_all_kept(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    path = plan.legs[0].questions[0].path
+    path = plan.legs[0].configs.questions[0].path
     answered = Plans(desk).answer(plan, path, "theirs")
     # Somebody who still looks at the plan as it was before.
     wished = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
     kept = Plans(desk).kept(desk.facts(), "7")
     assert kept == wished and kept.wishes != PersonsWishes() and answered.hash != plan.hash
-    questions = {q.path: q.answer for leg in kept.legs for q in leg.questions}
+    questions = {q.path: q.answer for leg in kept.legs for q in leg.configs.questions}
     assert questions.get(path, "theirs") == "theirs"
 
 

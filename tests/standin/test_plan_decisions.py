@@ -43,16 +43,18 @@ def crossed(desk, plan) -> dict[str, str]:
 def test_the_makers_other_suite_keeps_its_agent_and_a_tool_gives_way(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    assert "estuary-agent" in names(plan.legs[0].removed)
+    assert "estuary-agent" in names(plan.legs[0].packages.removed)
     source = choice_of(plan, SOURCE)
     assert (source.subject, source.answer) == (MAKER, "pause")
     plan = Plans(desk).answer(plan, "/etc/quay-webd/webd.conf", "theirs")
     plan = Plans(desk).decide(plan, source.key, "suite stable")
-    assert "estuary-agent" in names(plan.legs[0].upgraded)
-    (webd,) = (q for q in plan.legs[0].questions if "webd" in q.path)
+    assert "estuary-agent" in names(plan.legs[0].packages.upgraded)
+    (webd,) = (q for q in plan.legs[0].configs.questions if "webd" in q.path)
     assert (webd.answer, webd.by) == ("theirs", "person"), "fetching anew forgets no answer"
     plan = Plans(desk).decide(plan, choice_of(plan, TOOL).key, "goes")
-    assert "quay-mail" in names(plan.legs[0].removed) and "quay-post" in names(plan.legs[0].new)
+    assert "quay-mail" in names(plan.legs[0].packages.removed) and "quay-post" in names(
+        plan.legs[0].packages.new
+    )
     plan = Plans(desk).decide(plan, choice_of(plan, OBSOLETE, "libtls1").key, "goes")
     assert Plans(desk).make("7").hash == plan.hash, "planned anew, every answer still holds"
     after = crossed(desk, plan)
@@ -73,12 +75,12 @@ def test_a_kind_of_a_component_brings_its_own_versions(stand_in):
     desk.machine.write("/var/lib/dpkg/status", status.replace(b"hold ok", b"install ok"))
     plan = Plans(desk).make("7")
     channel = choice_of(plan, CHANNEL)
-    usual = next(c for c in plan.legs[0].upgraded if c.name == "quay-guests")
+    usual = next(c for c in plan.legs[0].packages.upgraded if c.name == "quay-guests")
     assert (channel.answer, usual.new) == ("guests", "9.0-2")
     plan = Plans(desk).decide(plan, channel.key, "guests-next")
-    newer = next(c for c in plan.legs[0].upgraded if c.name == "quay-guests")
+    newer = next(c for c in plan.legs[0].packages.upgraded if c.name == "quay-guests")
     assert newer.new == "9.3-1"
-    turned = "".join(file.text for file in plan.legs[0].source_files)
+    turned = "".join(file.text for file in plan.legs[0].sources.files)
     assert "Components: main guests-next\n" in turned
 
 
@@ -108,7 +110,8 @@ def test_what_was_decided_once_can_hold_for_every_machine_and_be_let_go_again(st
                       f"source {MAKER}": "is dropped",
                       "restart quay-webd.service": "restarts when a leg is done"}  # fmt: skip
     assert "quay-mail" in names(
-        Plans(other).make("7").legs[-1].removed + Plans(other).make("7").legs[0].removed
+        Plans(other).make("7").legs[-1].packages.removed
+        + Plans(other).make("7").legs[0].packages.removed
     )
     for key in listed:
         forget_policy("demo", key)

@@ -36,11 +36,11 @@ def names(changes) -> set[str]:
 def test_a_protected_package_stays_and_what_it_costs_is_kept_back_with_reasons(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    assert "estuary-agent" in names(plan.legs[0].removed)
+    assert "estuary-agent" in names(plan.legs[0].packages.removed)
     changed = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
     leg = changed.legs[0]
-    assert not leg.removed and "quay-libc" in names(leg.kept_back)
-    reason = next(c.reason for c in leg.kept_back if c.name == "quay-libc")
+    assert not leg.packages.removed and "quay-libc" in names(leg.packages.kept_back)
+    reason = next(c.reason for c in leg.packages.kept_back if c.name == "quay-libc")
     assert "cannot stand beside libtide1" in reason and changed.hash != plan.hash
     assert Plans(desk).kept(desk.facts(), "7") == changed
     # Planned anew, the wish still holds; taken back, all is as it was.
@@ -53,12 +53,12 @@ def test_an_excluded_package_stays_as_it_is_and_the_crossing_does_exactly_that(s
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
     changed = Plans(desk).under(plan, plan.wishes.toggled("exclude", "quay-editor"))
-    assert names(changed.legs[0].kept_back) == {"quay-editor"}
+    assert names(changed.legs[0].packages.kept_back) == {"quay-editor"}
     begin(desk, CrossBrief("deb", changed.legs))
     carry_out(desk.machine.root, "petrel", "trial")
     assert outcome_of(desk.machine.root, "petrel", "trial").state == "done"
     after = {p.name: p.version for p in desk.facts().installed}
-    planned = {c.name: c.new for c in changed.legs[0].arriving}
+    planned = {c.name: c.new for c in changed.legs[0].packages.arriving}
     assert after["quay-editor"] == "5.4-2" and planned.items() <= after.items()
     marks = desk.machine.read("/var/lib/apt/extended_states", 100_000).decode()
     assert "Package: libtide2\n" in marks and "Package: quay-webd\n" not in marks
@@ -71,19 +71,19 @@ def test_another_order_of_wishes_gives_another_plan(stand_in):
     moved = protected.wishes.moved(UPGRADED, -5)
     again = Plans(desk).under(protected, moved)
     assert again.wishes.order[1] == UPGRADED
-    assert len(again.legs[0].kept_back) <= len(protected.legs[0].kept_back)
+    assert len(again.legs[0].packages.kept_back) <= len(protected.legs[0].packages.kept_back)
 
 
 def test_policies_answer_for_every_machine_but_a_persons_answer_counts_more(stand_in):
     desk = stand_in("petrel")
     assert toggle_answer("demo", WEBD, "theirs") and toggle_wish("demo", "exclude", "quay-editor")
     plan = Plans(desk).make("7")
-    (question,) = (q for q in plan.legs[0].questions if q.path == WEBD)
+    (question,) = (q for q in plan.legs[0].configs.questions if q.path == WEBD)
     assert (question.answer, question.by) == ("theirs", "policy")
-    assert names(plan.legs[0].kept_back) == {"quay-editor"}
+    assert names(plan.legs[0].packages.kept_back) == {"quay-editor"}
     mine = Plans(desk).answer(plan, WEBD, "mine")
     again = Plans(desk).under(mine, mine.wishes)
-    (question,) = (q for q in again.legs[0].questions if q.path == WEBD)
+    (question,) = (q for q in again.legs[0].configs.questions if q.path == WEBD)
     assert (question.answer, question.by) == ("mine", "person")
     assert not toggle_answer("demo", WEBD, "theirs")
 
@@ -126,8 +126,8 @@ def read(desk):
 def test_the_straight_way_stands_beside_the_steps(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("8")
-    skipping = plan.legs[1].skipping
-    assert skipping is not None and plan.legs[0].skipping is None
+    skipping = plan.legs[1].packages.skipping
+    assert skipping is not None and plan.legs[0].packages.skipping is None
     # It goes on both ways: that is no fault of the straight one.
     assert not any("libtide1" in words for words in skipping.unmet)
     assert skipping.sentence.endswith(".")
@@ -154,8 +154,9 @@ def test_a_world_that_moved_since_the_approval_is_asked_about_and_nothing_done(s
     plan = Plans(desk).make("7")
     before = desk.machine.read("/etc/apt/sources.list.d/quayside.sources", 10_000)
     leg = plan.legs[0]
-    approved = tuple(c for c in leg.upgraded if c.name != "quay-editor")
-    begin(desk, CrossBrief("deb", (msgspec.structs.replace(leg, upgraded=approved),)))
+    approved = tuple(c for c in leg.packages.upgraded if c.name != "quay-editor")
+    moved = msgspec.structs.replace(leg.packages, upgraded=approved)
+    begin(desk, CrossBrief("deb", (leg.with_packages(moved),)))
     carry_out(desk.machine.root, "petrel", "trial")
     outcome = outcome_of(desk.machine.root, "petrel", "trial")
     assert (outcome.state, outcome.at) == ("stopped", "agreement")
@@ -181,14 +182,14 @@ def test_the_track_and_the_tasks_of_a_leg_are_kept_with_the_machine(stand_in):
 
 def test_a_source_tells_who_signed_it(stand_in):
     plan = Plans(stand_in("petrel")).make("7").legs[0]
-    own = next(source for source in plan.sources if source.outcome == "renamed")
+    own = next(source for source in plan.sources.outcomes if source.outcome == "renamed")
     assert len(own.signers) == 1 and len(own.signers[0]) >= 40
 
 
 def test_services_of_changing_packages_are_told(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    found = {(s.unit, s.package) for s in plan.legs[0].services}
+    found = {(s.unit, s.package) for s in plan.legs[0].packages.services}
     assert ("quay-webd.service", "quay-webd") in found
     assert ("estuary-agent.service", "estuary-agent") in found
     page = plan_page(msgspec.structs.replace(read(desk), plan=plan), known_roles())
@@ -206,3 +207,18 @@ def test_sources_without_the_main_archive_are_refused(stand_in):
     desk.machine.write(place, text.replace(b"Suites: bowline-5.3", b"Suites: bowline-5.3-security"))
     with pytest.raises(Refused, match=r"itself, only bowline-5\.3-security"):
         Plans(desk).make("7")
+
+
+def test_the_systems_own_setting_of_the_track_is_read_shown_and_written(stand_in):
+    from brave_bridge.workbench.track import change_track
+
+    desk = stand_in("petrel")
+    path = "/etc/quayside/track.conf"
+    desk.machine.write(path, b"# ours\noffer = every\n")
+    found = desk.standings(desk.facts())[0].track()
+    assert (found.long_term_only, found.setting) == (False, path)
+    change_track(desk, long_term_only=True)
+    assert desk.machine.read(path, 1000) == b"# ours\noffer = long-term\n"
+    assert desk.standings(desk.facts())[0].track().long_term_only
+    desk.machine.write(path, b"offer = every\n")
+    assert not desk.standings(desk.facts())[0].track().long_term_only, "its own setting decides"

@@ -140,7 +140,7 @@ def confirm(yes: bool, question: str) -> None:
         return
     if not sys.stdin.isatty():
         raise Refused("going on unasked", "there is nobody to ask here", "confirm with --yes")
-    if not typer.confirm(question):
+    if not typer.confirm(question, err=True):
         raise Refused("going on", "you said no", "nothing was changed")
 
 

@@ -8,14 +8,15 @@ from collections.abc import Callable, Iterable, Iterator
 
 import typer
 
+from brave_bridge.cli.names import PROGRAM, VARIABLE
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.rules import all_rules
+from brave_bridge.workbench.demo import demo_folder, is_built
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.targets import Target
 from brave_bridge.workbench.tasks import tasks_of
 
-PROGRAM, VARIABLE = "brave-bridge", "_BRAVE_BRIDGE_COMPLETE"
 Suggestions = list[tuple[str, str]]
 """What could be put in, each with a few words about it."""
 
@@ -36,15 +37,15 @@ def _desk_of(context: typer.Context) -> Desk:
     """The desk on the target that the words before the command name."""
     given = context.find_root().params
     tree, demo = given.get("tree") or "", given.get("demo") or ""
+    if demo and not is_built(demo_folder()):
+        raise LookupError("a Tab builds no demo fleet")
     kind = "tree" if tree else "demo" if demo else "local"
     return Desk(Target(kind, tree or demo))
 
 
 def _releases(desk: Desk) -> Iterator[tuple[str, str]]:
-    routes = desk.routes()
-    known = list(routes.line.releases)
-    here = next((n for n, release in enumerate(known) if release.key == routes.here.key), -1)
-    yield from ((release.key, release.title) for release in known[here + 1 :])
+    for routes in desk.standings():
+        yield from ((route.end.key, route.end.title) for route in routes.later())
 
 
 def _ways_back(desk: Desk) -> Iterator[tuple[str, str]]:

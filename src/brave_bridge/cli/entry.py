@@ -6,9 +6,9 @@ The screen's path imports as little as it can, so that it paints at once.
 import os
 import sys
 
+from brave_bridge.cli.names import VARIABLE
 from brave_bridge.cli.opening import open_screen
 
-_COMPLETING = "_BRAVE_BRIDGE_COMPLETE"
 _TARGET_OPTIONS = ("--tree", "--demo")
 
 
@@ -16,7 +16,7 @@ def main() -> None:
     """Run ``brave-bridge``."""
     words = sys.argv[1:]
     opens = not words or (len(words) == 2 and words[0] in _TARGET_OPTIONS)
-    if opens and _COMPLETING not in os.environ:
+    if opens and VARIABLE not in os.environ:
         sys.exit(open_screen(tuple(words)))
     from brave_bridge.cli.running import run
 

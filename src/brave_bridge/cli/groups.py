@@ -1,5 +1,6 @@
 """The commands in the order of the work, grouped in the help as the work is."""
 
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from typer.core import TyperGroup
@@ -15,25 +16,27 @@ SECTIONS = {
 }  # fmt: skip
 
 
+def by_section(known: Mapping[str, Any]) -> Iterator[tuple[str, list[tuple[str, Any]]]]:
+    """Each section that has a command, with its commands; what none names comes last."""
+    left = dict(known)
+    for title, names in (*SECTIONS.items(), ("More", tuple(known))):
+        found = [(name, left.pop(name)) for name in names if name in left]
+        if found:
+            yield title, found
+
+
 class GroupedByWork(TyperGroup):
     """A command group whose help has a section for each part of the work."""
 
     def list_commands(self, ctx: Any) -> list[str]:
         """The commands by their sections; what no section names comes last."""
-        known = list(super().list_commands(ctx))
-        placed = [name for names in SECTIONS.values() for name in names if name in known]
-        return [*placed, *(name for name in known if name not in placed)]
+        return [name for _, found in by_section(self.commands) for name, _ in found]
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         """Write one list for each section."""
-        left = self.list_commands(ctx)
-        for title, names in (*SECTIONS.items(), ("More", tuple(left))):
-            rows = []
-            for name in (name for name in names if name in left):
-                command = self.get_command(ctx, name)
-                if command is not None and not command.hidden:
-                    rows.append((name, command.get_short_help_str(limit=formatter.width - 20)))
-            left = [name for name in left if name not in names]
-            if rows:
-                with formatter.section(title):
-                    formatter.write_dl(rows)
+        shown = {name: command for name, command in self.commands.items() if not command.hidden}
+        for title, found in by_section(shown):
+            with formatter.section(title):
+                formatter.write_dl(
+                    [(name, c.get_short_help_str(limit=formatter.width - 20)) for name, c in found]
+                )

@@ -7,7 +7,7 @@ import typer
 
 from brave_bridge import __version__
 from brave_bridge.cli.application import app
-from brave_bridge.cli.groups import SECTIONS
+from brave_bridge.cli.groups import by_section
 
 
 def manual_page() -> Iterator[str]:
@@ -29,13 +29,10 @@ def manual_page() -> Iterator[str]:
     yield ".SH OPTIONS"
     yield from _options(group)
     yield ".SH COMMANDS"
-    known: dict[str, Any] = dict(group.commands)
-    for title, names in (*SECTIONS.items(), ("More", tuple(known))):
-        present = [name for name in names if name in known]
-        if present:
-            yield f'.SS "{title}"'
-        for name in present:
-            yield from _command(name, known.pop(name))
+    for title, found in by_section(group.commands):
+        yield f'.SS "{title}"'
+        for name, command in found:
+            yield from _command(name, command)
     yield from (".SH EXIT STATUS", _text(str(group.epilog)))
     yield from (".SH FILES", ".TP", "\\fI/var/lib/brave\\-bridge\\fR")
     yield "the machine's own state: logbook, decisions, plans, ways back"

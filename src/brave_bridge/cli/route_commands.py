@@ -18,9 +18,9 @@ from brave_bridge.cli.application import (
     print_document,
 )
 from brave_bridge.cli.completion import tasks as task_names
-from brave_bridge.workbench.keeping import keep_track
 from brave_bridge.workbench.lines import check_file, own_files
 from brave_bridge.workbench.tasks import tasks_of, tick
+from brave_bridge.workbench.track import change_track
 
 
 class _Tracks(StrEnum):
@@ -33,11 +33,13 @@ def route(context: typer.Context, to: To = "", way: Way | None = None, json: Jso
     """Show the supported way to a release, and why there is no shorter one."""
     desk = context.obj.desk()
     keep_wanted_way(desk, way)
-    routes = desk.routes()
+    facts = desk.facts()
+    routes = desk.routes(facts, to)
     found = routes.named(to)
     offered = routes.offered(found.end)
-    document = shapes.route_document(found, offered, safest=routes.stands.safest)
-    print_document(json, document, texts.route_text(found, offered))
+    standings = desk.standings(facts)
+    document = shapes.route_document(found, offered, standings, safest=routes.stands.safest)
+    print_document(json, document, texts.route_text(found, offered, standings))
     if not found.is_open:
         raise typer.Exit(REFUSED)
 
@@ -51,16 +53,18 @@ def track(
     """Show which releases the machine is offered, and what the other track would mean."""
     desk = context.obj.desk()
     if change is not None:
-        desk.must_read_records()
-        keep_track(desk.machine, change is _Tracks.LONG_TERM)
-    found = desk.routes().track()
-    goal = desk.routes().goal()
+        change_track(desk, long_term_only=change is _Tracks.LONG_TERM)
+    known = desk.facts_as_far_as_known()
+    releases_alone = desk.standings(known if known.taken_at else None)[0]
+    found, goal = releases_alone.track(), releases_alone.goal()
     now, other = _names(found.long_term_only)
     document = shapes.document(
-        "track", track=now, offered=goal.key if goal else None, other=other, other_means=found.other
-    )
+        "track", track=now, offered=goal.key if goal else None, other=other,
+        other_means=found.other, setting=found.setting or None,
+    )  # fmt: skip
+    by = f" (set in {found.setting})" if found.setting else ""
     offered = f"offered next: {goal.title}" if goal else "nothing is offered now"
-    print_document(json, document, [f"track: {now}; {offered}", f"{other}: {found.other}"])
+    print_document(json, document, [f"track: {now}{by}; {offered}", f"{other}: {found.other}"])
 
 
 def _names(long_term_only: bool) -> tuple[str, str]:
@@ -82,11 +86,11 @@ def tasks(
 ) -> None:
     """List the steps that only a person can do, before and after a leg."""
     desk = context.obj.desk()
+    found = tasks_of(desk, to)
     for key, is_done in ((done, True), (not_done, False)):
         if key:
             desk.must_read_records()
-            tick(desk, key, is_done=is_done)
-    found = tasks_of(desk, to)
+            found = tick(desk, found, key, is_done=is_done)
     document = shapes.document("tasks", tasks=[msgspec.to_builtins(task) for task in found])
     print_document(json, document, texts.tasks_text(found))
 

@@ -16,7 +16,7 @@ from brave_bridge.cli import (
     way_back_commands,
 )
 from brave_bridge.cli.application import DONE, REFUSED, app
-from brave_bridge.cli.completion import PROGRAM, VARIABLE
+from brave_bridge.cli.names import PROGRAM, VARIABLE
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.starter import lost_words
 from brave_bridge.store.faults import DatabaseError

@@ -1,12 +1,14 @@
 """The JSON that ``--json`` prints: stable field names, documented in docs/json.md."""
 
+from collections.abc import Iterable
 from typing import Any
 
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceEntry
-from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.wishes import WISHES, PersonsWishes
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import PlanStep
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.choices import Choices
@@ -17,6 +19,7 @@ from brave_bridge.core.survey.findings import counted, worst
 from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.routes import Routes
 
 SCHEMA = 1
 
@@ -70,6 +73,7 @@ def survey_document(surveyed: Surveyed, today) -> dict[str, Any]:
 def _release(surveyed: Surveyed, today) -> dict[str, Any]:
     facts, release, line = surveyed.facts, surveyed.release, surveyed.line
     kernel_ends = line.kernel_ends(facts.boot.series) if line else None
+    phase = release.phase(today) if release else None
     return {
         "line": line.id if line else facts.identity.os_id,
         "name": facts.identity.name,
@@ -78,6 +82,8 @@ def _release(surveyed: Surveyed, today) -> dict[str, Any]:
         "architecture": facts.identity.architecture,
         "support_ends": str(release.support_ends) if release and release.support_ends else None,
         "support_days": release.support_days(today) if release else None,
+        "support_phase": phase.kind if phase else None,
+        "support_phases": [msgspec.to_builtins(p) for p in release.phases] if release else [],
         "support_source": (release.source if release else "") or (line.source if line else ""),
         "kernel_series": facts.boot.series,
         "kernel_ends": str(kernel_ends) if kernel_ends else None,
@@ -120,6 +126,7 @@ def source(entry: SourceEntry) -> dict[str, Any]:
 
 def _leg(leg: Leg) -> dict[str, Any]:
     return {
+        "scale": leg.scale,
         "from": leg.start.key,
         "to": leg.end.key,
         "from_version": leg.start.version,
@@ -128,11 +135,21 @@ def _leg(leg: Leg) -> dict[str, Any]:
     }
 
 
-def route_document(route: Route, offered: Choices, *, safest: bool) -> dict[str, Any]:
+def route_document(
+    route: Route, offered: Choices, standings: Iterable[Routes], *, safest: bool
+) -> dict[str, Any]:
     """What ``route --json`` prints."""
     return document(
         "route",
         line=route.line,
+        standings=[
+            {
+                "scale": one.line.scale,
+                "at": one.here.key,
+                "reaches": [later.end.key for later in one.later() if later.is_open],
+            }
+            for one in standings
+        ],
         way="safest" if safest else "shortest",
         ways=[
             {
@@ -157,24 +174,39 @@ _LISTS = ("upgraded", "new", "removed", "kept_back")
 
 
 def _leg_plan(plan: LegPlan) -> dict[str, Any]:
-    title = plan.leg.title
+    title, changes = plan.leg.title, plan.packages
     return {
         **_leg(plan.leg),
         **{
-            name: [{**msgspec.to_builtins(change), "leg": title} for change in getattr(plan, name)]
+            name: [
+                {**msgspec.to_builtins(change), "leg": title} for change in getattr(changes, name)
+            ]
             for name in _LISTS
         },
-        "first_stage": list(plan.first_stage),
-        "levels": [msgspec.to_builtins(level) for level in plan.levels],
-        "prices": [msgspec.to_builtins(price) for price in plan.prices],
-        "unsound": list(plan.unsound),
-        "skipping": msgspec.to_builtins(plan.skipping),
+        "first_stage": list(changes.first_stage),
+        "levels": [msgspec.to_builtins(level) for level in changes.levels],
+        "prices": [msgspec.to_builtins(price) for price in changes.prices],
+        "unsound": list(changes.unsound),
+        "skipping": msgspec.to_builtins(changes.skipping),
         "download_bytes": plan.download_bytes,
         "disk_bytes": plan.disk_bytes,
-        "questions": [msgspec.to_builtins(question) for question in plan.questions],
+        "questions": [msgspec.to_builtins(question) for question in plan.configs.questions],
         "choices": [{"key": choice.key, **msgspec.to_builtins(choice)} for choice in plan.choices],
-        "obsolete": list(plan.obsolete),
-        "sources": [msgspec.to_builtins(source) for source in plan.sources],
+        "obsolete": list(changes.obsolete),
+        "sources": [msgspec.to_builtins(source) for source in plan.sources.outcomes],
+        "steps": [_step(step) for step in plan.steps],
+    }
+
+
+def _step(step: PlanStep) -> dict[str, Any]:
+    """A step in short: what it is, its sizes and risks; rows where nothing else lists them."""
+    return {
+        "step": step.kind,
+        "title": step.title,
+        "download_bytes": step.fetch_bytes,
+        "disk_bytes": step.disk_bytes,
+        "risks": list(step.risks),
+        "rows": [] if step.is_listed_apart else [msgspec.to_builtins(row) for row in step.rows()],
     }
 
 

@@ -1,6 +1,6 @@
 """What the commands print for a person: plain lines, one thing a line."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.apt_sources import SourceEntry
@@ -16,6 +16,7 @@ from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.places import config_folder
 from brave_bridge.workbench.readiness import PendingUpdates
 from brave_bridge.workbench.record import Surveyed
+from brave_bridge.workbench.routes import Routes
 from brave_bridge.workbench.settings_archive import SettingsArchive
 from brave_bridge.workbench.tasks import Task
 
@@ -65,8 +66,12 @@ def finding_text(finding: Finding) -> Iterable[str]:
             yield f"    or: brave-bridge overrule {finding.id} --reason …"
 
 
-def route_text(route: Route, offered: Choices) -> Iterable[str]:
+def route_text(route: Route, offered: Choices, standings: Sequence[Routes]) -> Iterable[str]:
     """A route leg by leg, what is refused or closed, and the ways that are offered."""
+    if len(standings) > 1:
+        for one in standings:
+            there = [later.end.key for later in one.later() if later.is_open]
+            yield f"{one.line.scale}: {one.here.title}; it leads to {', '.join(there) or 'none'}"
     if route.legs:
         yield route.title
     for number, leg in enumerate(route.legs, start=1):

@@ -1,5 +1,6 @@
 """The commands of ways back: list, take, look into, decide, return, card."""
 
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -200,9 +201,8 @@ def delete(
         print_said(json, "delete", words, id=identifier)
         return
     kept = ways.snapshots.kept(identifier)
-    if not json:
-        for line in way_back_texts.before_delete_text(ways.snapshots, kept):
-            print(line)
+    for line in way_back_texts.before_delete_text(ways.snapshots, kept):
+        print(line, file=sys.stderr if json else sys.stdout)
     confirm(yes, f"Delete {identifier} for good?")
     gone = way_back_texts.gone_text(ways.delete(identifier, reason))
     print_said(json, "delete", *gone, id=identifier)

@@ -3,24 +3,38 @@
 All x are shares of the whole width, 0 at the left end, 1 at the right.
 """
 
+from collections.abc import Iterable
+
 import msgspec
 
-MARKS = ("ready", "back", "fetch", "I", "II", "proof")
-"""What stands on the deck of a leg, in order."""
+_SHORT = {"way back": "back", "fetched": "fetch", "stage one": "I", "stage two": "II"}
+"""What checkpoints are called on the deck, where they have a shorter name."""
+
+PROOF = "proof"
+"""What stands behind the last checkpoint of a leg."""
+
+
+def marks_of(checkpoints: Iterable[str]) -> tuple[str, ...]:
+    """What stands on the deck of a leg with these checkpoints, in order."""
+    return (*(_SHORT.get(name, name) for name in checkpoints), PROOF)
+
+
+_OF_EVERY_LEG = marks_of(("ready", "way back"))
 
 
 class BridgeState(msgspec.Struct, frozen=True):
     """What a bridge shows.
 
     ``titles`` are the releases from here to the goal; ``beyond`` one that is not out yet.
-    ``passed`` counts the marks passed over all legs. ``broken`` where the way ends in a
-    failure.
+    ``marks`` stand on the deck of each leg, ``passed`` counts those passed over all legs.
+    ``broken`` where the way ends in a failure.
     """
 
     titles: tuple[str, ...]
     passed: int = 0
     broken: bool = False
     beyond: str = ""
+    marks: tuple[str, ...] = _OF_EVERY_LEG
 
 
 class Pier(msgspec.Struct, frozen=True):
@@ -69,19 +83,19 @@ def bridge(state: BridgeState) -> Bridge:
     left, right = 0.08, 0.82 if state.beyond else 0.92
     span = (right - left) / ends
     piers = [
-        Pier(left + span * n, title, n * len(MARKS) <= state.passed)
+        Pier(left + span * n, title, n * len(state.marks) <= state.passed)
         for n, title in enumerate(state.titles)
     ]
     marks = tuple(
         Mark(
-            left + span * (leg + (number + 0.75) / (len(MARKS) + 0.5)),
+            left + span * (leg + (number + 0.75) / (len(state.marks) + 0.5)),
             title,
-            leg * len(MARKS) + number < state.passed,
+            leg * len(state.marks) + number < state.passed,
         )
         for leg in range(legs)
-        for number, title in enumerate(MARKS)
+        for number, title in enumerate(state.marks)
     )
-    place = _place(piers, marks, state.passed)
+    place = _place(piers, marks, state)
     goal = piers[-1].x
     decks = [Deck(left - _SHORE, place, "built")]
     if state.broken and place < goal:
@@ -95,11 +109,12 @@ def bridge(state: BridgeState) -> Bridge:
     return Bridge(tuple(piers), marks, tuple(decks), place)
 
 
-def _place(piers: list[Pier], marks: tuple[Mark, ...], passed: int) -> float:
+def _place(piers: list[Pier], marks: tuple[Mark, ...], state: BridgeState) -> float:
+    passed = state.passed
     if passed <= 0:
         return piers[0].x
     if passed >= len(marks):
         return piers[-1].x
-    if passed % len(MARKS) == 0:
-        return piers[passed // len(MARKS)].x
+    if passed % len(state.marks) == 0:
+        return piers[passed // len(state.marks)].x
     return marks[passed - 1].x

@@ -12,12 +12,12 @@ from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings, within
 from brave_bridge.core.crossing.take_up_sources import WaitingSource, take_up_sources
-from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.families.registry import family_named
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.families.registry import able, commands_of, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "7"
+SCRIPT_VERSION = "8"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 
@@ -128,8 +128,7 @@ def script_of(brief: Brief) -> Script[Outcome]:
             commands = family_named(brief.family).commands
             return apply_remedy(brief.title, brief.commands, commands)
         case SourcesBrief():
-            commands = family_named(brief.family).commands
-            return take_up_sources(commands, brief.waiting, SOURCES_FOLDER)
+            return take_up_sources(commands_of(brief.family), brief.waiting, SOURCES_FOLDER)
         case SnapshotBrief():
             return take_way_back(lambda: _take(brief))
         case CheckBrief():
@@ -141,10 +140,10 @@ def script_of(brief: Brief) -> Script[Outcome]:
                 brief.way_back, check, brief.surroundings, skip_damaged=brief.skip_damaged
             )
         case UpdateBrief():
-            return bring_up_to_date(family_named(brief.family).commands)
+            return bring_up_to_date(commands_of(brief.family))
         case CrossBrief():
-            commands = family_named(brief.family).commands
-            return within(brief.surroundings, cross_route(commands, brief.plans, brief.begun))
+            procedure = able(family_named(brief.family).procedure, brief.family, "cross")
+            return within(brief.surroundings, cross_route(procedure, brief.plans, brief.begun))
 
 
 def _take(brief: SnapshotBrief) -> TakeSnapshot:

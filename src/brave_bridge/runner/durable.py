@@ -8,33 +8,25 @@ recorded: a script that asks for something else is another version's, and is not
 
 import time
 from collections.abc import Callable
-from itertools import count
+from typing import Any
 
 import msgspec
 
-from brave_bridge.core.crossing.requests import (
+from brave_bridge.core.crossing.replies import (
     Answered,
-    AnyReply,
-    AnyRequest,
-    Ask,
-    Awaited,
-    Checkpoint,
-    Compared,
-    FactsRead,
     Failed,
-    FilesListed,
-    FilesRead,
     Ran,
     Reply,
+)
+from brave_bridge.core.crossing.requests import (
+    Ask,
+    Checkpoint,
     Request,
-    Restarted,
-    Restored,
-    Run,
     Script,
-    SnapshotTaken,
+    kinds,
+    reply_of,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.formats.text import byte_size, counted, one_line
 from brave_bridge.runner.briefs import SCRIPT_VERSION, decode_brief, script_of
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.logbook import Logbook
@@ -72,21 +64,27 @@ class DurableRun:
 
         BegunByAnotherVersion where the procedure cannot be gone on with.
         """
-        row = self.logbook.procedure(self.identifier)
-        script = _fresh_script(row)
+        script = _fresh_script(self._row())
         recorded = {entry.seq: entry for entry in self.logbook.entries(self.identifier)}
         try:
-            request = next(script)
-            for seq in count():
+            request, seq = next(script), 0
+            while True:
                 entry = recorded.get(seq)
                 if entry is not None:
                     _must_be_recorded(request, entry)
-                reply = _recorded_reply(entry) if entry and entry.ended else None
+                reply = _recorded_reply(request, entry) if entry and entry.ended else None
                 request = script.send(reply or self._settle(seq, request))
+                seq += 1
         except StopIteration as end:
             return end.value
 
-    def _settle(self, seq: int, request: Request) -> Reply:
+    def _row(self) -> ProcedureRow:
+        row = self.logbook.procedure(self.identifier)
+        if row is None:
+            raise LookupError(f"the logbook has no procedure {self.identifier}")
+        return row
+
+    def _settle(self, seq: int, request: Request[Any]) -> Reply:
         """Record the intent, do the deed, record the reply."""
         kind = type(request).__name__
         self.logbook.intend(self.identifier, seq, kind, request.title, msgspec.json.encode(request))
@@ -97,19 +95,18 @@ class DurableRun:
         self.probe("after", seq)
         content = msgspec.json.encode(reply)
         self.logbook.conclude(
-            self.identifier, seq, content, _is_good(request, reply), _note(request, reply)
+            self.identifier, seq, content, request.went_well(reply), _note(request, reply)
         )
         return reply
 
-    def _perform(self, seq: int, request: Request) -> Reply:
+    def _perform(self, seq: int, request: Request[Any]) -> Reply:
         def report(percent: float, note: str, job: str) -> None:
             self.logbook.report(self.identifier, seq, percent, note, job)
 
         return self.performer.perform(seq, request, report)
 
     def _rest_if_asked(self) -> None:
-        row = self.logbook.procedure(self.identifier)
-        if row.rest_asked:
+        if self._row().rest_asked:
             self.logbook.set_state(self.identifier, "resting")
             self.rest()
 
@@ -128,7 +125,7 @@ class DurableRun:
             )
         )
         while not question.answer:
-            if self.logbook.procedure(self.identifier).unattended:
+            if self._row().unattended:
                 self.logbook.answer(self.identifier, request.key, request.default, "default")
             else:
                 time.sleep(_POLL_SECONDS)
@@ -145,10 +142,10 @@ def _fresh_script(row: ProcedureRow) -> Script[Outcome]:
         raise BegunByAnotherVersion(f"its brief cannot be read: {error}") from error
 
 
-def _must_be_recorded(request: Request, entry: EntryRow) -> None:
+def _must_be_recorded(request: Request[Any], entry: EntryRow) -> None:
     try:
-        known = msgspec.json.decode(entry.request, type=AnyRequest)
-    except msgspec.DecodeError as error:
+        known = msgspec.json.decode(entry.request, type=kinds()[entry.kind])
+    except (KeyError, msgspec.DecodeError) as error:
         where = f"request {entry.seq} cannot be read: {error}"
         raise BegunByAnotherVersion(where) from error
     if known != request:
@@ -157,44 +154,15 @@ def _must_be_recorded(request: Request, entry: EntryRow) -> None:
         )
 
 
-def _recorded_reply(entry: EntryRow) -> Reply:
+def _recorded_reply(request: Request[Any], entry: EntryRow) -> Reply:
     try:
-        return msgspec.json.decode(entry.reply or b"", type=AnyReply)
+        return msgspec.json.decode(entry.reply or b"", type=reply_of(type(request)) | Failed)
     except msgspec.DecodeError as error:
         where = f"the reply to request {entry.seq} cannot be read: {error}"
         raise BegunByAnotherVersion(where) from error
 
 
-def _is_good(request: Request, reply: Reply) -> bool:
-    if isinstance(request, Run) and isinstance(reply, Ran):
-        return not reply.lost and reply.exit_code in request.good_codes
-    return not isinstance(reply, Failed)
-
-
-def _note(request: Request, reply: Reply) -> str:
-    if isinstance(reply, Failed):
-        return one_line(f"{reply.attempted}: {reply.seen}")
-    if isinstance(reply, Ran):
-        if reply.lost:
-            return "interrupted"
-        meant = " (expected)" if reply.exit_code and _is_good(request, reply) else ""
-        return f"exit code {reply.exit_code}{meant}"
-    if isinstance(reply, SnapshotTaken):
-        return f"{reply.id}: {reply.entries} paths, {byte_size(reply.bytes_copied)} copied"
-    if isinstance(reply, FilesRead):
-        return counted(len(reply.files), "file")
-    if isinstance(reply, FilesListed):
-        return counted(len(reply.paths), "file")
-    if isinstance(reply, FactsRead):
-        return counted(len(reply.facts.installed), "package")
-    if isinstance(reply, Answered):
-        return f"{reply.choice} ({reply.by})"
-    if isinstance(reply, Restored):
-        return f"{reply.put_back} paths put back, {reply.removed} removed"
-    if isinstance(reply, Restarted):
-        return f"up again after {reply.seconds:.0f} s"
-    if isinstance(reply, Awaited):
-        return reply.answer or "gone"
-    if isinstance(reply, Compared):
-        return "equal" if not reply.count else f"{reply.count} paths differ"
-    return one_line(getattr(reply, "detail", ""))
+def _note(request: Request[Any], reply: Reply) -> str:
+    """What the logbook says of a reply in a few words."""
+    failed = isinstance(reply, Ran) and reply.exit_code != 0
+    return f"{reply.summary} (expected)" if failed and request.went_well(reply) else reply.summary

@@ -1,19 +1,16 @@
 """The deed of fetching suites: into the person's own store, nothing into a machine's state."""
 
+from collections.abc import Iterator
+
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.archives.kept_suites import KEPT_SUITES, KeptIndex, encode_suites
 from brave_bridge.archives.opening import downloader_of
 from brave_bridge.archives.store import store_of
 from brave_bridge.archives.suites import SuiteAsked, SuiteFetched, SuiteFetcher
-from brave_bridge.core.crossing.requests import (
-    FetchSuites,
-    Reply,
-    SuiteFound,
-    SuitesFetched,
-    SuiteWanted,
-)
+from brave_bridge.core.crossing.replies import Reply, SuiteFound, SuitesFetched
+from brave_bridge.core.crossing.requests import FetchSuites, SuiteWanted
 from brave_bridge.core.formats.text import plain
-from brave_bridge.families.family import Family
+from brave_bridge.families.family import Packages
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.way_back_deeds import Report
 
@@ -21,12 +18,18 @@ _KEY_LIMIT = 4_000_000
 _UNUSED_DAYS = 60
 
 
-def fetch_suites(machine: Machine, family: Family, request: FetchSuites, report: Report) -> Reply:
+def fetch_suites(
+    machine: Machine,
+    packages: Packages,
+    keys: tuple[str, ...],
+    request: FetchSuites,
+    report: Report,
+) -> Reply:
     """Fetch every suite, or say of each why it could not be; what came is named for planning."""
     store = store_of(machine)
     with downloader_of(machine) as downloader:
         fetcher = SuiteFetcher(store, downloader)
-        asked = [_asked(machine, family, wanted) for wanted in request.suites]
+        asked = [_asked(machine, packages, keys, wanted) for wanted in request.suites]
         outcomes = fetcher.fetch(asked, lambda words: report(0.0, words, ""))
         meter = downloader.meter
     store.let_go(_UNUSED_DAYS)
@@ -36,24 +39,26 @@ def fetch_suites(machine: Machine, family: Family, request: FetchSuites, report:
     return SuitesFetched(found, meter.received, meter.seconds)
 
 
-def _asked(machine: Machine, family: Family, wanted: SuiteWanted) -> SuiteAsked:
-    architectures = wanted.architectures or family.packages.architectures(machine)
+def _asked(
+    machine: Machine, packages: Packages, keys: tuple[str, ...], wanted: SuiteWanted
+) -> SuiteAsked:
+    architectures = wanted.architectures or packages.architectures(machine)
     return SuiteAsked(
         uri=wanted.uri,
         suite=wanted.suite,
         components=wanted.components,
         architectures=architectures,
-        keyrings=() if wanted.trusted else tuple(_keyrings(machine, family, wanted)),
+        keyrings=() if wanted.trusted else tuple(_keyrings(machine, keys, wanted)),
         trusted=wanted.trusted,
     )
 
 
-def _keyrings(machine: Machine, family: Family, wanted: SuiteWanted):
+def _keyrings(machine: Machine, keys: tuple[str, ...], wanted: SuiteWanted) -> Iterator[bytes]:
     """The keys that a source may be signed by: its own, or those that hold for all."""
     if wanted.key_text:
         yield wanted.key_text.encode()
         return
-    patterns = wanted.key_files or family.sources.keys
+    patterns = wanted.key_files or keys
     for path in (path for pattern in patterns for path in machine.matching(pattern)):
         content = machine.read_if_there(path, _KEY_LIMIT)
         if content:

@@ -3,7 +3,8 @@
 from collections.abc import Callable
 from typing import Protocol, TypeVar
 
-from brave_bridge.core.crossing.requests import Reply, Request, Script
+from brave_bridge.core.crossing.replies import Reply
+from brave_bridge.core.crossing.requests import Request, Script
 from brave_bridge.runner.performer import Report
 
 Result = TypeVar("Result")

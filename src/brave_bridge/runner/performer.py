@@ -8,34 +8,36 @@ import time
 from functools import singledispatchmethod
 from pathlib import Path
 
+from brave_bridge.core.crossing.replies import (
+    Awaited,
+    Done,
+    FactsRead,
+    Failed,
+    FilesListed,
+    FilesRead,
+    FileText,
+    Ran,
+    Reply,
+    Restarted,
+)
 from brave_bridge.core.crossing.requests import (
     AwaitAnswer,
-    Awaited,
     CheckBoot,
     Checkpoint,
     CheckSnapshot,
     CloseLeg,
     CompareWithSnapshot,
-    Done,
     ExpireSnapshots,
-    FactsRead,
-    Failed,
     FetchSuites,
-    FilesListed,
-    FilesRead,
-    FileText,
     GuardServices,
     KeepOpenLeg,
     ListFiles,
     MakeCard,
     PlanPackages,
-    Ran,
     ReadFacts,
     ReadFiles,
-    Reply,
     Request,
     Restart,
-    Restarted,
     RestoreSnapshot,
     Run,
     SwapFiles,
@@ -46,7 +48,8 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.formats.apt_output import status_line
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import decoded, one_line, plain
-from brave_bridge.families.registry import family_named, for_records, survey
+from brave_bridge.families.family import Packages
+from brave_bridge.families.registry import able, family_named, survey
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.secrets import with_credentials
@@ -102,7 +105,7 @@ class Performer:
 
     @_perform.register
     def _(self, request: ReadFacts, seq: int, report: Report) -> Reply:
-        return FactsRead(for_records(survey(self.machine, self.family), self.family))
+        return FactsRead(survey(self.machine, self.family).for_records)
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:
@@ -174,13 +177,21 @@ class Performer:
     def _(self, request: FetchSuites, seq: int, report: Report) -> Reply:
         from brave_bridge.runner.fetch_deeds import fetch_suites
 
-        return fetch_suites(self.machine, family_named(self.family), request, report)
+        return fetch_suites(self.machine, self._packages(), self._keys(), request, report)
 
     @_perform.register
     def _(self, request: PlanPackages, seq: int, report: Report) -> Reply:
         from brave_bridge.runner.plan_deeds import plan_legs
 
-        return plan_legs(self.machine, family_named(self.family).packages, request, report)
+        return plan_legs(self.machine, self._packages(), request, report)
+
+    def _packages(self) -> Packages:
+        return able(family_named(self.family).packages, self.family, "plan packages")
+
+    def _keys(self) -> tuple[str, ...]:
+        """The patterns of keys that hold for all sources."""
+        sources = family_named(self.family).sources
+        return sources.keys if sources else ()
 
     @_perform.register
     def _(self, request: GuardServices, seq: int, report: Report) -> Reply:

@@ -2,13 +2,8 @@
 
 import msgspec
 
-from brave_bridge.core.crossing.requests import (
-    Failed,
-    LegIndices,
-    PackagesPlanned,
-    PlanPackages,
-    Reply,
-)
+from brave_bridge.core.crossing.replies import Failed, PackagesPlanned, Reply
+from brave_bridge.core.crossing.requests import LegIndices, PlanPackages
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.packages.changes import PackageChanges, Skipping
 from brave_bridge.core.planning.checker import faults_of_plan

@@ -8,7 +8,7 @@ import re
 import shlex
 from collections.abc import Iterable
 
-from brave_bridge.core.crossing.requests import Done
+from brave_bridge.core.crossing.replies import Done
 from brave_bridge.machines.port import Machine
 
 GUARD = "/usr/sbin/policy-rc.d"

@@ -6,7 +6,8 @@ were there, and under which name the person's own is saved. A second run does th
 
 import msgspec
 
-from brave_bridge.core.crossing.requests import FileSwap, SwapFiles, Swapped
+from brave_bridge.core.crossing.replies import Swapped
+from brave_bridge.core.crossing.requests import FileSwap, SwapFiles
 from brave_bridge.machines.port import STATE_FOLDER, Machine
 
 _LARGEST = 1 << 30

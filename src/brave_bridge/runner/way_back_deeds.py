@@ -9,19 +9,21 @@ import msgspec
 
 from brave_bridge.bootloaders.reading import read_loader
 from brave_bridge.core.boot.entries import entry_for
-from brave_bridge.core.crossing.requests import (
+from brave_bridge.core.crossing.replies import (
     BootChecked,
-    CheckBoot,
-    CheckSnapshot,
     Compared,
-    CompareWithSnapshot,
     Done,
     Reply,
     Restored,
-    RestoreSnapshot,
     SnapshotChecked,
     SnapshotsExpired,
     SnapshotTaken,
+)
+from brave_bridge.core.crossing.requests import (
+    CheckBoot,
+    CheckSnapshot,
+    CompareWithSnapshot,
+    RestoreSnapshot,
     TakeSnapshot,
 )
 from brave_bridge.core.formats.text import plain

@@ -77,7 +77,7 @@ def preview_config(desk: Desk, plan: KeptPlan, path: str) -> ConfigPreview:
         (
             (number, leg, question)
             for number, leg in enumerate(plan.legs)
-            for question in leg.questions
+            for question in leg.configs.questions
             if question.path == path
         ),
         None,
@@ -85,12 +85,14 @@ def preview_config(desk: Desk, plan: KeptPlan, path: str) -> ConfigPreview:
     if found is None:
         raise Refused("looking at a config file", f"the plan asks nothing about {path}")
     number, leg, question = found
-    change = next((c for c in leg.upgraded if c.name == question.package), None)
+    change = next((c for c in leg.packages.upgraded if c.name == question.package), None)
     if change is None:
         raise Refused("looking at a config file", f"{question.package} would go away")
     facts, why = desk.facts(), []
     lists = f"{plan.indices}/{number}/lists"
     machine, packages = desk.machine, family_named(desk.family()).packages
+    if packages is None:
+        raise Refused("looking at a config file", "what packages ship is not known here")
     theirs = _read(
         why, lambda: packages.file_to_come(machine, lists, change.name, change.new, path)
     )

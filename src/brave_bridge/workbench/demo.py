@@ -35,6 +35,7 @@ class DemoMachine(msgspec.Struct):
     release: str
     waits: str = ""
     edition: str = ""
+    profile: str = ""
     packages: tuple[str, ...] = ()
     held: tuple[str, ...] = ()
     changed: dict[str, str] = {}
@@ -69,6 +70,10 @@ class DemoFleet(msgspec.Struct):
     note: tuple[DemoNote, ...] = ()
 
 
+_READY = "ready"
+"""The file that is put down when all of the fleet is there."""
+
+
 def demo_folder() -> Path:
     """Where the demo fleet lives."""
     return state_folder() / "demo"
@@ -94,18 +99,22 @@ def open_demo(name: str) -> StandInMachine:
     return open_stand_in(demo_folder() / name, name)
 
 
+def is_built(folder: Path) -> bool:
+    """Whether the demo fleet is there as a whole."""
+    return (folder / _READY).exists()
+
+
 def build_demo(
     folder: Path, *, fresh: bool = False, pace: float = DEMO_PACE_SECONDS,
     tell: Callable[[str], None] = lambda text: None,
 ) -> None:  # fmt: skip
     """Build the demo fleet below a folder unless it is there; ``fresh`` builds it anew."""
-    ready = folder / "ready"
-    if ready.exists() and not fresh:
+    if is_built(folder) and not fresh:
         return
     folder.parent.mkdir(parents=True, exist_ok=True)
     with open(folder.parent / f".{folder.name}.lock", "w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        if ready.exists() and not fresh:
+        if is_built(folder) and not fresh:
             return
         shutil.rmtree(folder, ignore_errors=True)
         folder.mkdir()
@@ -115,7 +124,7 @@ def build_demo(
             tell(machine.name)
             _build_machine(folder, machine, keys, pace)
         _write_notes(folder)
-        ready.touch()
+        (folder / _READY).touch()
 
 
 def _write_notes(folder: Path) -> None:
@@ -228,6 +237,7 @@ def _build_other(machine: StandInMachine, described: DemoMachine) -> None:
         "ID": line.os_ids[0],
         "VERSION_ID": release.version,
         **({"VARIANT": described.edition} if described.edition else {}),
+        **({"IMAGE_ID": described.profile} if described.profile else {}),
     }
     text = "".join(f'{name}="{value}"\n' for name, value in values.items())
     machine.write("/usr/lib/os-release", text.encode())

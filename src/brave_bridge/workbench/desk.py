@@ -14,7 +14,7 @@ import msgspec
 
 from brave_bridge import __version__
 from brave_bridge.core.crossing.open_leg import OpenLeg
-from brave_bridge.core.crossing.requests import FactsRead, Restored
+from brave_bridge.core.crossing.replies import FactsRead, Restored
 from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
@@ -23,8 +23,10 @@ from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
+from brave_bridge.core.survey.known_trouble import files_asked_for, paths_asked_for
 from brave_bridge.families.identify import read_identity
-from brave_bridge.families.registry import family_named, survey
+from brave_bridge.families.registry import family_by_database, family_named, survey
+from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.runtime import own_runtime
 from brave_bridge.machines.state import changing, must_be_trusted
@@ -68,7 +70,7 @@ from brave_bridge.workbench.lines import line_for, line_of, release_of
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.routes import Routes, stands_of
+from brave_bridge.workbench.routes import Routes, all_routes, routes_to, stands_of
 from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
 
@@ -91,12 +93,12 @@ class Desk:
     # Where the machine stands
 
     def family(self) -> str:
-        """The machine's family by its line; empty where that is not known."""
+        """The machine's family by its line, else by its package database; empty if unknown."""
         try:
             line = self.line()
+            return line.family if line else family_by_database(self.machine)
         except MachineError:
             return ""
-        return line.family if line else ""
 
     def line(self) -> ReleaseLine | None:
         """The machine's release line; None where the catalogue has none such."""
@@ -104,7 +106,12 @@ class Desk:
 
     def facts(self) -> Facts:
         """Read the machine's facts; MachineError where it is no system that can be read."""
-        return survey(self.machine, self.family())
+        line = self.line()
+        issues = [issue for rule in (line.legs if line else ()) for issue in rule.issues]
+        track = line.track_setting if line else None
+        own = (track.path,) if track else ()
+        asked = Asked((*paths_asked_for(issues), *own), files_asked_for(issues))
+        return survey(self.machine, line.family if line else "", asked)
 
     def facts_as_far_as_known(self) -> Facts:
         """The machine's facts; none where it cannot be read, which a return does without."""
@@ -179,8 +186,19 @@ class Desk:
         logbook = self.logbook() if rows else None
         return forecast(plan.legs, snapshots, rows, logbook, decisions.speeds)
 
-    def routes(self, facts: Facts | None = None) -> Routes:
-        """Where the machine can go; Refused where the catalogue does not know it."""
+    def routes(self, facts: Facts | None = None, to: str = "") -> Routes:
+        """Where the machine can go on the scale that ``to`` is of, or on that to be offered.
+
+        Refused where the catalogue does not know it.
+        """
+        standings = self.standings(facts)
+        return routes_to(standings, to)
+
+    def standings(self, facts: Facts | None = None) -> tuple[Routes, ...]:
+        """Where the machine stands on every scale of its line, and where it can go from there.
+
+        Refused where the catalogue does not know it.
+        """
         identity = facts.identity if facts else read_identity(self.machine)[0]
         line = line_for(facts) if facts else line_of(identity)
         here = release_of(identity, line)
@@ -192,7 +210,9 @@ class Desk:
                 "add a catalogue file for it",
             )
         decisions = read_decisions(self.machine) if self.reads_records else Decisions()
-        return Routes(line, here, self.today(), stands_of(identity, decisions, self.field_notes()))
+        seen = facts or nothing_known(self.machine.name, self.machine.kind).of(identity)
+        stands = stands_of(line, seen, decisions, self.field_notes())
+        return all_routes(line, here, seen, self.today(), stands)
 
     def performer(self, purpose: str) -> Performer:
         """A performer for a script that only looks, and is carried out at once."""
@@ -300,9 +320,11 @@ class Desk:
 
     def _must_run_commands(self, family: str) -> None:
         """Refused where the machine's package manager cannot even be started."""
+        if not family_named(family).can_cross:
+            raise Refused("crossing", f"machines of the {family} family cannot cross yet")
         manager = family_named(family).commands
         if manager is None:
-            raise Refused("crossing", f"machines of the {family} family cannot cross yet")
+            return
         reply = self.performer("answers").perform(0, manager.answers(), lambda *_: None)
         if not ended_well(reply):
             why = f"no command runs there: {why_it_failed(manager, reply)}"

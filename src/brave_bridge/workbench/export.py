@@ -7,7 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.core.formats.text import plain
+from brave_bridge.core.formats.text import plain, shortened
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.drawings.bridge import bridge
 from brave_bridge.drawings.bridge_picture import save_bridge
@@ -41,6 +41,16 @@ def support_bars(records: Iterable[MachineRecord]) -> list[SupportBar]:
     return sorted(bars, key=lambda bar: (bar.ends is None, bar.ends, bar.name))
 
 
+def export_fleet(station: str, records: Iterable[MachineRecord], folder: Path) -> list[Path]:
+    """Draw the support of a fleet's machines; those that cannot be drawn are named."""
+    known = list(records)
+    bars = support_bars(known)
+    drawn = {bar.name for bar in bars}
+    missing = [record.name for record in known if record.name not in drawn]
+    more = f"; release not known: {', '.join(shortened(missing, 6))}" if missing else ""
+    return save_bars(bars, f"Support left: {station}{more}", "fleet", folder)
+
+
 def line_bars(line: ReleaseLine) -> list[SupportBar]:
     """A bar for each release of a line that is out or announced with dates."""
     return [
@@ -67,8 +77,7 @@ def export_support(words: tuple[str, ...], line: str, folder: Path) -> list[Path
             raise Refused("drawing", f"there is no line {line}", f"known: {known}")
         return save_bars(line_bars(found), f"Support of {found.name}", found.id, folder)
     station, members = fleet_members(words, demo=False)
-    bars = support_bars(read_machine(member) for member in members)
-    return save_bars(bars, f"Support left: {station}", "fleet", folder)
+    return export_fleet(station, map(read_machine, members), folder)
 
 
 def export_space(desk: Desk, folder: Path) -> list[Path]:

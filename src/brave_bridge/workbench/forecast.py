@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from brave_bridge.core.estimate import Estimate, Speeds, Work, estimate, measured
-from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
 from brave_bridge.snapshots.catalogue import Snapshot
 from brave_bridge.store.rows import EntryRow, ProcedureRow
@@ -49,11 +49,11 @@ def forecast(
 
 def work_of(plan: LegPlan, snapshot_bytes: int = 0) -> Work:
     """What a leg has to do."""
-    changes = plan.upgraded + plan.new
+    changes = plan.packages.upgraded + plan.packages.new
     return Work(
         fetch_bytes=plan.download_bytes,
         write_bytes=sum(max(c.disk_bytes, 0) + c.download_bytes for c in changes),
-        packages=len(changes) + len(plan.removed),
+        packages=len(changes) + len(plan.packages.removed),
         snapshot_bytes=snapshot_bytes,
     )
 

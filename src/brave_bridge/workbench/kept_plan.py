@@ -9,6 +9,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.releases.standing import EDITION, PROFILE, RELEASE
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
 from brave_bridge.machines.state import changing
@@ -108,6 +109,8 @@ def fitting_plan(machine: Machine, facts: Facts, to: str = "") -> KeptPlan | Non
 def fingerprint(facts: Facts) -> str:
     """What a plan depends on, in short: it changes when sources or packages do."""
     digest = hashlib.sha256()
+    for scale in (RELEASE, EDITION, PROFILE):
+        digest.update(f"{scale} {facts.standing(scale).words}\n".encode())
     for file in facts.source_files:
         digest.update(f"{file.path}\0{file.text}\0".encode())
     for package in facts.packages:

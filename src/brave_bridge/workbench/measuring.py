@@ -6,7 +6,8 @@ import tempfile
 import time
 from pathlib import Path
 
-from brave_bridge.core.crossing.requests import Ran, Reply, Request, SuitesFetched
+from brave_bridge.core.crossing.replies import Ran, Reply, SuitesFetched
+from brave_bridge.core.crossing.requests import Request
 from brave_bridge.core.estimate import Speeds, measured
 from brave_bridge.core.formats.apt_output import fetched
 from brave_bridge.runner.performer import Performer, Report

@@ -6,9 +6,11 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.text import byte_size, counted, plain
-from brave_bridge.core.packages.changes import LegPlan, PackageChange
+from brave_bridge.core.packages.changes import PackageChange
 from brave_bridge.core.packages.grouping import group_changes
 from brave_bridge.core.packages.roles import Roles
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import StepRow
 from brave_bridge.drawings.plan_chart import PlanBar, save_plan_chart
 from brave_bridge.drawings.report import save_report
 from brave_bridge.workbench.record import KeptPlan
@@ -48,32 +50,48 @@ def _leg_lines(plan: LegPlan, roles: Roles) -> Iterator[str]:
     grows = byte_size(abs(plan.disk_bytes)) + (" more" if plan.disk_bytes >= 0 else " less")
     yield from ("", f"## {plan.leg.title}", "")
     yield f"{byte_size(plan.download_bytes)} to fetch, {grows} on disk."
-    if plan.prices:
+    if plan.packages.prices:
         yield from ("", "### Prices", "")
-        yield from (f"- {plain(price.words)}" for price in plan.prices)
+        yield from (f"- {plain(price.words)}" for price in plan.packages.prices)
     if plan.choices:
         yield from ("", "### Choices", "")
         yield from (
             f"- {plain(choice.about)} {plain(choice.words_of(choice.answer))}"
             for choice in plan.choices
         )
-    if plan.questions:
+    if plan.configs.questions:
         yield from ("", "### Config files", "")
-        yield from (f"- `{q.path}` ({q.package}): {q.answer} stands" for q in plan.questions)
+        yield from (
+            f"- `{q.path}` ({q.package}): {q.answer} stands" for q in plan.configs.questions
+        )
+    for step in plan.other_steps:
+        yield from ("", f"### {step.title.capitalize()}", "")
+        yield from (plain(_row_line(row)) for row in step.rows())
+        yield from (f"- Mind: {plain(risk)}" for risk in step.risks)
     yield from ("", "### Sources", "")
-    for source in plan.sources:
+    for source in plan.sources.outcomes:
         end = source.new_suite or source.outcome
         yield f"- {plain(source.uri)} {source.old_suite}: {end} ({plain(source.reason)})"
-    for group in group_changes(plan, roles):
+    for group in group_changes(plan.packages, roles):
         yield from ("", f"### {group.words}", "")
         yield from (_change_line(change) for change in group.changes)
-    if plan.skipping is not None:
-        yield from ("", f"### Straight to {plan.leg.end.title}?", "", plan.skipping.sentence)
-        yield from (f"- {plain(words)}" for words in plan.skipping.guards)
-    if plan.obsolete:
-        words = counted(len(plan.obsolete), "package")
+    if plan.packages.skipping is not None:
+        yield from (
+            "",
+            f"### Straight to {plan.leg.end.title}?",
+            "",
+            plan.packages.skipping.sentence,
+        )
+        yield from (f"- {plain(words)}" for words in plan.packages.skipping.guards)
+    if plan.packages.obsolete:
+        words = counted(len(plan.packages.obsolete), "package")
         yield from ("", f"### {words} that no source has any more", "")
-        yield from (f"- {name}" for name in plan.obsolete)
+        yield from (f"- {name}" for name in plan.packages.obsolete)
+
+
+def _row_line(row: StepRow) -> str:
+    versions = " to ".join(version for version in (row.old, row.new) if version)
+    return f"- **{row.what}** {versions}{f': {row.why}' if row.why else ''}"
 
 
 def _change_line(change: PackageChange) -> str:
@@ -82,14 +100,14 @@ def _change_line(change: PackageChange) -> str:
 
 
 def _bar(plan: LegPlan) -> PlanBar:
-    first = set(plan.first_stage)
+    first = set(plan.packages.first_stage)
     return PlanBar(
         title=plan.leg.title,
-        first=sum(change.name in first for change in plan.upgraded),
-        second=sum(change.name not in first for change in plan.upgraded),
-        new=len(plan.new),
-        gone=len(plan.lost),
-        kept_back=len(plan.kept_back),
+        first=sum(change.name in first for change in plan.packages.upgraded),
+        second=sum(change.name not in first for change in plan.packages.upgraded),
+        new=len(plan.packages.new),
+        gone=len(plan.packages.lost),
+        kept_back=len(plan.packages.kept_back),
         fetched=plan.download_bytes,
-        jumps=tuple(f"{c.name} {c.old} to {c.new}" for c in plan.jumps),
+        jumps=tuple(f"{c.name} {c.old} to {c.new}" for c in plan.packages.jumps),
     )

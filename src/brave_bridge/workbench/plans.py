@@ -53,7 +53,7 @@ class Plans:
         self.desk.must_read_records()
         self.desk.must_have_no_open_leg("planning")
         facts = self.desk.facts()
-        route = self.desk.routes(facts).named(to)
+        route = self.desk.routes(facts, to).named(to)
         if not route.is_open:
             raise Refused("planning", route.why_not)
         make_state_folder(self.desk.machine)
@@ -119,14 +119,15 @@ class Plans:
     def kept(self, facts: Facts, to: str = "") -> KeptPlan | None:
         """The kept plan, if it fits the machine and the way it takes (and leads to ``to``)."""
         plan = fitting_plan(self.desk.machine, facts, to)
-        routes = self.desk.routes(facts)
-        goal = routes.goal(plan.to if plan else to)
+        wanted = plan.to if plan else to
+        routes = self.desk.routes(facts, wanted)
+        goal = routes.goal(wanted)
         return plan if plan and goal and plan.follows(routes.to(goal)) else None
 
     def answer(self, plan: KeptPlan, path: str, answer: str) -> KeptPlan:
         """The plan with a config question answered, kept; Refused where nothing asks for it."""
-        if not any(q.path == path for leg in plan.legs for q in leg.questions):
-            asked = ", ".join(sorted({q.path for leg in plan.legs for q in leg.questions}))
+        if not any(q.path == path for leg in plan.legs for q in leg.configs.questions):
+            asked = ", ".join(sorted({q.path for leg in plan.legs for q in leg.configs.questions}))
             raise Refused(
                 "deciding",
                 f"the plan asks nothing about {path}",

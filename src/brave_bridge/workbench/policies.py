@@ -138,7 +138,7 @@ def answered_as_before(plan: KeptPlan, before: KeptPlan | None) -> KeptPlan:
     given = {
         question.path: question.answer
         for leg in (before.legs if before else ())
-        for question in leg.questions
+        for question in leg.configs.questions
         if question.by == "person"
     }
     legs = plan.legs
@@ -153,7 +153,7 @@ def answered(plan: KeptPlan, policies: Policies) -> KeptPlan:
     for path, answer in policies.answers.items():
         legs = tuple(
             leg.with_answer(path, answer, "policy")
-            if any(q.path == path and q.by == "default" for q in leg.questions)
+            if any(q.path == path and q.by == "default" for q in leg.configs.questions)
             else leg
             for leg in legs
         )

@@ -94,7 +94,7 @@ class Readiness:
     def begin_taking_up(self) -> str:
         """Begin to take up sources that wait, in a runner; Refused where none waits."""
         family, facts = self._family(), self.desk.facts()
-        routes = self.desk.routes(facts)
+        routes = self.desk.standings(facts)[0]
         known = family.sources
         found = known.waiting(facts.source_files, routes.line, routes.here) if known else ()
         waiting = tuple(found)

@@ -4,10 +4,10 @@ from datetime import UTC, datetime
 
 import msgspec
 
-from brave_bridge.core.crossing.next_step import Standing, next_step
+from brave_bridge.core.crossing.requests import Checkpoint
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.survey.findings import stops
-from brave_bridge.drawings.bridge import MARKS, BridgeState
+from brave_bridge.drawings.bridge import BridgeState, marks_of
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines import jobs
 from brave_bridge.machines.port import MachineError
@@ -17,6 +17,7 @@ from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import Decisions, read_decisions
 from brave_bridge.workbench.members import FleetMember
+from brave_bridge.workbench.next_step import OnTheWay, next_step
 from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.ways_back import WaysBack
@@ -44,7 +45,7 @@ def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
         # One machine that cannot be judged must not take the others from the screen.
         told = f"{type(error).__name__}: {error}"
         fault = Fault("judging the machine", told, "this is a fault of Brave Bridge: report it")
-    standing = Standing(unreadable=fault.why)
+    standing = OnTheWay(unreadable=fault.why)
     return msgspec.structs.replace(blank, fault=fault, next=next_step(standing))
 
 
@@ -95,7 +96,7 @@ def _ways(surveyed: Surveyed, decisions: Decisions) -> dict:
     if routes is None:
         return {}
     return {
-        "routes": routes.later(),
+        "routes": tuple(route for one in surveyed.standings for route in one.later()),
         "choices": routes.offered(surveyed.goal),
         "track": routes.track(),
         "tasks_done": frozenset(decisions.tasks_done),
@@ -142,13 +143,13 @@ def _output(desk: Desk, entries) -> tuple[str, ...]:
     return tuple(plain(text).splitlines()[-_OUTPUT_LINES:])
 
 
-def _standing(record: MachineRecord, desk: Desk) -> Standing:
+def _standing(record: MachineRecord, desk: Desk) -> OnTheWay:
     live, plan, surveyed = record.live, record.plan, record.surveyed
     newest = live.row if live else None
     standing_in_the_way = stops(surveyed.findings)
     open_question = next((q for q in live.questions if not q.answer), None) if live else None
     is_open = live is not None and live.is_open
-    return Standing(
+    return OnTheWay(
         waits_for=record.waits_for,
         first_stop=standing_in_the_way[0].title if standing_in_the_way else "",
         goal=record.goal.title if record.goal else "",
@@ -179,11 +180,13 @@ def _stands(rule: str, findings) -> bool:
 
 
 def _plan_words(plan) -> str:
-    upgraded = sum(len(leg.upgraded) for leg in plan.legs)
-    lost = sum(len(leg.lost) for leg in plan.legs)
+    upgraded = sum(len(leg.packages.upgraded) for leg in plan.legs)
+    lost = sum(len(leg.packages.lost) for leg in plan.legs)
+    words = [counted(upgraded, "upgrade")] if upgraded else []
+    words += [f"{counted(lost, 'package')} would go away"] if lost else []
+    words += [step.summary for leg in plan.legs for step in leg.other_steps]
     size = byte_size(sum(leg.download_bytes for leg in plan.legs))
-    away = f", {counted(lost, 'package')} would go away" if lost else ""
-    return f"{counted(upgraded, 'upgrade')}{away}, {size} to fetch"
+    return ", ".join((*words, f"{size} to fetch"))
 
 
 def bridge_of(record: MachineRecord) -> BridgeState:
@@ -209,7 +212,14 @@ def bridge_of(record: MachineRecord) -> BridgeState:
         if r.released is None
     ]
     beyond = f"{later[0].version} (not out yet)" if later and record.route else ""
-    return BridgeState(tuple(titles), 0, False, beyond)
+    family = surveyed.facts.family if (surveyed := record.surveyed) else ""
+    return BridgeState(tuple(titles), 0, False, beyond, marks_of(_checkpoints(family)))
+
+
+def _checkpoints(family: str) -> tuple[str, ...]:
+    """Where a leg of a family can rest; what every leg has where nothing carries its legs out."""
+    procedure = family_named(family).procedure
+    return procedure.checkpoints if procedure else ("ready", "way back")
 
 
 def crossing_bridge(live: Live) -> BridgeState:
@@ -219,12 +229,14 @@ def crossing_bridge(live: Live) -> BridgeState:
         return BridgeState((live.row.title,))
     titles = [plan.leg.start.title for plan in brief.plans]
     titles.append(brief.plans[-1].leg.end.title)
+    order = _checkpoints(brief.family)
+    marks = marks_of(order)
     passed = 0
     for entry in live.entries:
         if entry.kind == "Checkpoint" and entry.ok:
-            checkpoint = msgspec.json.decode(entry.request)
-            order = ("ready", "way back", "fetched", "stage one", "stage two")
-            passed = checkpoint["leg"] * len(MARKS) + order.index(checkpoint["name"]) + 1
+            checkpoint = msgspec.json.decode(entry.request, type=Checkpoint)
+            if checkpoint.name in order:
+                passed = checkpoint.leg * len(marks) + order.index(checkpoint.name) + 1
     if live.row.state == "done":
-        passed = len(brief.plans) * len(MARKS)
-    return BridgeState(tuple(titles), passed, live.row.state == "failed")
+        passed = len(brief.plans) * len(marks)
+    return BridgeState(tuple(titles), passed, live.row.state == "failed", marks=marks)

@@ -6,13 +6,12 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from brave_bridge.core.crossing.next_step import NextStep
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
-from brave_bridge.core.packages.changes import LegPlan
-from brave_bridge.core.packages.plan_hash import plan_hash
 from brave_bridge.core.packages.updates import Update
 from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.plan_hash import plan_hash
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.releases.choices import Choices
@@ -22,6 +21,7 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import Finding
 from brave_bridge.drawings.bridge import BridgeState
 from brave_bridge.machines.port import STATE_FOLDER
+from brave_bridge.workbench.next_step import NextStep
 from brave_bridge.workbench.routes import Routes, Track
 
 if TYPE_CHECKING:
@@ -76,6 +76,8 @@ class Surveyed(msgspec.Struct, frozen=True):
     notes: tuple[FieldNote, ...] = ()
     updates: tuple[Update, ...] = ()
     routes: Routes | None = None
+    standings: tuple[Routes, ...] = ()
+    """Where the machine stands on every scale of its line."""
 
 
 class Fault(msgspec.Struct, frozen=True):

@@ -27,7 +27,7 @@ from brave_bridge.workbench.damage import Damage
 from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
 from brave_bridge.workbench.record import KeptPlan, Surveyed
-from brave_bridge.workbench.routes import Routes, stands_of
+from brave_bridge.workbench.routes import Routes, all_routes, routes_to, stands_of
 from brave_bridge.workbench.settings_archive import newest_archive_day
 from brave_bridge.workbench.targets import Target
 
@@ -55,8 +55,10 @@ class Around(msgspec.Struct, frozen=True):
 
 def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Surveyed:
     """The findings for the route to the goal, and how they differ from those before."""
-    routes = _routes(around, facts)
-    goal = _goal(around, routes)
+    standings = _standings(around, facts)
+    wanted = around.goal or (around.plan.to if around.plan else "")
+    routes = routes_to(standings, wanted) if standings else None
+    goal = routes.goal(wanted) if routes else None
     route = routes.to(goal) if routes and goal else None
     plan = around.plan if around.plan and around.plan.follows(route) else None
     legs = route.legs if route else ()
@@ -64,7 +66,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
     notes = about(around.notes, leg_key)
     situation = Situation(
         facts=facts,
-        manager=family_named(around.line.family if around.line else "").manager,
+        manager=family_named(facts.family).manager,
         today=around.today,
         line=around.line,
         release=around.release,
@@ -104,6 +106,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         notes=notes,
         updates=facts.updates,
         routes=routes,
+        standings=standings,
     )
 
 
@@ -113,17 +116,11 @@ def remember(target: Target, surveyed: Surveyed) -> None:
     keep_survey(target, KeptSurvey(surveyed.facts.taken_at, surveyed.findings, leg))
 
 
-def _routes(around: Around, facts: Facts) -> Routes | None:
+def _standings(around: Around, facts: Facts) -> tuple[Routes, ...]:
     if around.line is None or around.release is None:
-        return None
-    stands = stands_of(facts.identity, around.decisions, around.notes)
-    return Routes(around.line, around.release, around.today, stands)
-
-
-def _goal(around: Around, routes: Routes | None) -> Release | None:
-    """The release that is wanted, else that of the kept plan, else the one to offer."""
-    wanted = around.goal or (around.plan.to if around.plan else "")
-    return routes.goal(wanted) if routes else None
+        return ()
+    stands = stands_of(around.line, facts, around.decisions, around.notes)
+    return all_routes(around.line, around.release, facts, around.today, stands)
 
 
 def _way_back(snapshots: tuple[Kept, ...]) -> WayBackSeen | None:

@@ -6,6 +6,7 @@ import msgspec
 
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.runner.briefs import ReturnBrief, decode_brief
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import read_decisions, toggle_task
 from brave_bridge.workbench.refusal import Refused
@@ -25,18 +26,32 @@ def tasks_of(desk: Desk, to: str = "") -> tuple[Task, ...]:
     """All that a person has to do, what is left of the newest crossing first."""
     done = frozenset(read_decisions(desk.machine).tasks_done)
     found = {task.key: task for task in _left(desk, done)}
-    names = {package.name for package in desk.facts().installed}
-    ahead = desk.routes().named(to)
+    facts = desk.facts()
+    names = {package.name for package in facts.installed}
+    ahead = desk.routes(facts, to).named(to)
     found |= {task.key: task for task in _ahead(ahead.legs, names, done)}
     return tuple(found.values())
 
 
 def _left(desk: Desk, done: frozenset[str]) -> Iterator[Task]:
-    rows = (row for row in desk.procedures() if row.kind == "crossing" and row.outcome)
-    newest: Outcome | None = next((row.outcome for row in rows), None)
+    newest = _newest_that_stands(desk)
     if newest is not None and newest.proof is not None:
         for task in newest.proof.tasks:
             yield Task(task.key, "the newest crossing", "after", task.text, task.key in done)
+
+
+def _newest_that_stands(desk: Desk) -> Outcome | None:
+    """What the newest crossing came to that nobody returned from."""
+    made = {kept.snapshot.id: kept.snapshot.created for kept in desk.snapshots.listed()}
+    returned_to: set[str] = set()
+    for row in desk.procedures():
+        if row.kind == "return" and row.state == "done":
+            brief = decode_brief(row.brief)
+            returned_to |= {brief.way_back} if isinstance(brief, ReturnBrief) else set()
+        if row.kind == "crossing" and row.outcome is not None:
+            before = {way for way in returned_to if made.get(way, row.ended) <= row.ended}
+            return None if before else row.outcome
+    return None
 
 
 def _ahead(legs: Iterable[Leg], names: set[str], done: frozenset[str]) -> Iterator[Task]:
@@ -47,11 +62,13 @@ def _ahead(legs: Iterable[Leg], names: set[str], done: frozenset[str]) -> Iterat
                 yield Task(key, leg.title, task.when, task.text, key in done)
 
 
-def tick(desk: Desk, key: str, *, is_done: bool) -> None:
-    """Note that a task is done, or is not; Refused where there is none of that name."""
-    known = {task.key: task for task in tasks_of(desk)}
+def tick(desk: Desk, tasks: Iterable[Task], key: str, *, is_done: bool) -> tuple[Task, ...]:
+    """The tasks with one noted as done, or as not; Refused where none has that name."""
+    known = {task.key: task for task in tasks}
     if key not in known:
         names = ", ".join(known) or "none"
         raise Refused("ticking a task", f"there is no task {key!r}", f"there are: {names}")
     if known[key].is_done is not is_done:
         toggle_task(desk.machine, key)
+        known[key] = msgspec.structs.replace(known[key], is_done=is_done)
+    return tuple(known.values())

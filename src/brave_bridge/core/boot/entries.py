@@ -40,7 +40,7 @@ def read_grub_menu(text: str) -> list[BootEntry]:
 
 def read_loader_entry(text: str) -> BootEntry | None:
     """The entry of a file in loader/entries (Boot Loader Specification, type 1)."""
-    values = {}
+    values: dict[str, str] = {}
     for line in text.splitlines():
         name, _, value = line.strip().partition(" ")
         values.setdefault(name, value.strip())

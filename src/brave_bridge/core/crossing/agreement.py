@@ -8,15 +8,11 @@ rehearses exactly this plan, and everything is downloaded.
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily, ExactCommands
+from brave_bridge.core.crossing.replies import Answered, Failed, FilesRead, PackagesPlanned, Ran
 from brave_bridge.core.crossing.requests import (
-    Answered,
     Ask,
-    Failed,
-    FilesRead,
     LegIndices,
-    PackagesPlanned,
     PlanPackages,
-    Ran,
     ReadFiles,
     Script,
     WriteFiles,
@@ -24,7 +20,6 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.crossing.stage import ended_well, titled, what_was_seen, why_it_failed
 from brave_bridge.core.formats.text import shortened
 from brave_bridge.core.packages.changes import (
-    LegPlan,
     PackageChange,
     PackageChanges,
     difference,
@@ -32,6 +27,7 @@ from brave_bridge.core.packages.changes import (
     versions_by_name,
 )
 from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.survey.facts import Facts
 
 GO_ON, UNDO = "go on", "undo"
@@ -66,11 +62,11 @@ def prepare(
     plan = yield from _plan_again(family, plan, number, part_way)
     if isinstance(plan, NotReady):
         return plan
-    commands = family.exactly(plan)
+    commands = family.exactly(plan.packages)
     refusal = yield from _rehearse(family, plan, commands)
     if refusal:
         return refusal
-    reply = yield titled(commands.download, "Download everything")
+    reply = yield from titled(commands.download, "Download everything")
     if not ended_well(reply):
         return NotReady("download", why_it_failed(family, reply))
     return Prepared(plan, commands)
@@ -78,10 +74,10 @@ def prepare(
 
 def _fetch_indices(family: CrossingFamily, plan: LegPlan) -> Script[NotReady | None]:
     title = plan.leg.end.title
-    reply = yield titled(family.refresh(), f"Fetch the indices of {title}")
+    reply = yield from titled(family.refresh(), f"Fetch the indices of {title}")
     if not ended_well(reply):
         return NotReady("indices", why_it_failed(family, reply))
-    reply = yield ReadFiles(
+    reply = yield from ReadFiles(
         title=f"Check that the indices are those of {title}",
         patterns=family.index_descriptions,
     )
@@ -94,7 +90,7 @@ def _plan_again(
     family: CrossingFamily, plan: LegPlan, number: int, part_way: Facts | None
 ) -> Script[LegPlan | NotReady]:
     """The plan as it is now; what is other than was approved is asked about."""
-    reply = yield PlanPackages(
+    reply = yield from PlanPackages(
         title="Plan again with what the sources have now",
         database=family.database,
         legs=(LegIndices(family.lists, plan.leg.end.title),),
@@ -106,12 +102,12 @@ def _plan_again(
     now = reply.legs[0]
     if part_way is not None:
         now = _asked_for_as_agreed(plan, now)
-        moved = list(difference_in_the_end(plan, now, part_way.installed))
+        moved = list(difference_in_the_end(plan.packages, now, part_way.installed))
     else:
-        moved = list(difference(plan, now))
+        moved = list(difference(plan.packages, now))
     if not moved:
-        return plan.with_changes(now) if part_way is not None else _unmoved(plan, now)
-    answer = yield Ask(
+        return plan.with_packages(now) if part_way is not None else _unmoved(plan, now)
+    answer = yield from Ask(
         title="Since the plan was approved something has changed",
         key=f"agreement-{number}",
         detail="\n".join(shortened(moved, 40)),
@@ -119,7 +115,7 @@ def _plan_again(
         default=GO_ON if part_way is not None else UNDO,
     )
     if isinstance(answer, Answered) and answer.choice == GO_ON:
-        return plan.with_changes(now)
+        return plan.with_packages(now)
     why = "other than when it was approved: " + "; ".join(shortened(moved, 3))
     return NotReady("agreement", why, "plan again")
 
@@ -127,8 +123,8 @@ def _plan_again(
 def _wishes_towards(plan: LegPlan, part_way: Facts) -> PersonsWishes:
     """What was agreed as wishes: what brought a new package may be done already."""
     there = versions_by_name(part_way.installed)
-    coming = {change.name for change in plan.new if change.name not in there}
-    going = {change.name for change in plan.removed if change.name in there}
+    coming = {change.name for change in plan.packages.new if change.name not in there}
+    going = {change.name for change in plan.packages.removed if change.name in there}
     wishes = plan.wishes
     return msgspec.structs.replace(
         wishes,
@@ -139,7 +135,7 @@ def _wishes_towards(plan: LegPlan, part_way: Facts) -> PersonsWishes:
 
 def _asked_for_as_agreed(plan: LegPlan, now: PackageChanges) -> PackageChanges:
     """The changes, each as much asked for by hand as it was when the plan was agreed."""
-    by_hand = {change.name: change.by_hand for change in plan.arriving}
+    by_hand = {change.name: change.by_hand for change in plan.packages.arriving}
 
     def agreed(changes: tuple[PackageChange, ...]) -> tuple[PackageChange, ...]:
         return tuple(
@@ -151,20 +147,20 @@ def _asked_for_as_agreed(plan: LegPlan, now: PackageChanges) -> PackageChanges:
 
 
 def _unmoved(plan: LegPlan, now: PackageChanges) -> LegPlan:
-    return msgspec.structs.replace(plan, unchanged=now.unchanged)
+    return plan.with_packages(msgspec.structs.replace(plan.packages, unchanged=now.unchanged))
 
 
 def _rehearse(
     family: CrossingFamily, plan: LegPlan, commands: ExactCommands
 ) -> Script[NotReady | None]:
     """The package manager's own simulation must do exactly the plan."""
-    reply = yield WriteFiles(title="Write down what may be chosen", files=commands.files)
+    reply = yield from WriteFiles(title="Write down what may be chosen", files=commands.files)
     if isinstance(reply, Failed):
         return NotReady("agreement", what_was_seen(reply))
-    reply = yield commands.rehearse
+    reply = yield from commands.rehearse
     if not isinstance(reply, Ran) or reply.lost:
         return NotReady("agreement", what_was_seen(reply) or "the rehearsal was interrupted")
-    differs = family.unlike(plan, reply.output)
+    differs = family.unlike(plan.packages, reply.output)
     if not differs:
         return None
     faults = family.faults(reply.output)[:2] or shortened(differs, 5)

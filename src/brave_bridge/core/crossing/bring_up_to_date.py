@@ -8,27 +8,29 @@ agrees to it.
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
-from brave_bridge.core.crossing.requests import (
+from brave_bridge.core.crossing.replies import (
     Answered,
-    Ask,
-    Checkpoint,
     FactsRead,
     Failed,
-    GuardServices,
     Ran,
+    Restarted,
+    SnapshotTaken,
+)
+from brave_bridge.core.crossing.requests import (
+    Ask,
+    Checkpoint,
+    GuardServices,
     ReadFacts,
     Restart,
-    Restarted,
     Script,
-    SnapshotTaken,
     TakeSnapshot,
-    UnguardServices,
 )
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import (
     ended_well,
     run_stage,
     titled,
+    unguarded,
     what_was_seen,
     why_it_failed,
 )
@@ -55,11 +57,11 @@ def look_for_updates(family: CrossingFamily) -> Script[Looked]:
 
     A source that cannot be reached is told; the others are judged all the same.
     """
-    reply = yield titled(family.refresh(), "Fetch what the sources have")
+    reply = yield from titled(family.refresh(), "Fetch what the sources have")
     if not isinstance(reply, Ran) or reply.lost:
         return Looked(failure=why_it_failed(family, reply))
     failed = () if reply.ok else tuple(family.faults(reply.output)[:6])
-    reply = yield titled(family.simulate(), "Ask the package manager what is pending")
+    reply = yield from titled(family.simulate(), "Ask the package manager what is pending")
     if not isinstance(reply, Ran) or reply.lost or reply.exit_code not in (0, 1):
         return Looked(failed_sources=failed, failure=why_it_failed(family, reply))
     return Looked(outlook=family.outlook(reply.output), failed_sources=failed)
@@ -79,8 +81,8 @@ class _Updating:
         self.may_remove = False
 
     def carry_out(self) -> Script[Outcome]:
-        yield Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
-        reply = yield ReadFacts(title="Read where the machine stands")
+        yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
+        reply = yield from ReadFacts(title="Read where the machine stands")
         if not isinstance(reply, FactsRead):
             return self._stopped("ready", what_was_seen(reply))
         looked = yield from look_for_updates(self.family)
@@ -92,22 +94,23 @@ class _Updating:
         refusal = yield from self._make_way_back(reply.facts)
         if refusal:
             return refusal
-        guarded = yield GuardServices(title="Keep package scripts from starting services")
+        guarded = yield from GuardServices(title="Keep package scripts from starting services")
         if isinstance(guarded, Failed):
             return self._stopped("guard", what_was_seen(guarded))
         outcome, outlook = yield from self._rounds(looked.outlook)
-        yield UnguardServices(title="Let package scripts start services again")
-        return outcome or (yield from self._settle(reply.facts, outlook))
+        told = yield from unguarded()
+        outcome = outcome or (yield from self._settle(reply.facts, outlook))
+        return msgspec.structs.replace(outcome, warnings=told + outcome.warnings)
 
     def _make_way_back(self, facts: Facts) -> Script[Outcome | None]:
         name = facts.identity.name
-        reply = yield TakeSnapshot(
+        reply = yield from TakeSnapshot(
             title="Take a snapshot before the updates", reason=f"before updates of {name}", leg=""
         )
         if not isinstance(reply, SnapshotTaken):
             return self._stopped("way back", what_was_seen(reply))
         self.way_back = reply.id
-        yield Checkpoint(title="Checkpoint: way back", name="way back", leg=0)
+        yield from Checkpoint(title="Checkpoint: way back", name="way back", leg=0)
         return None
 
     def _rounds(self, outlook: Outlook) -> Script[tuple[Outcome | None, Outlook]]:
@@ -132,7 +135,7 @@ class _Updating:
     def _ask_about_removals(self, outlook: Outlook, number: int) -> Script[None]:
         self.may_remove = not outlook.removed
         if outlook.removed:
-            answer = yield Ask(
+            answer = yield from Ask(
                 title="Some updates would take packages away",
                 key=f"removals-{number}",
                 detail="would go away: " + ", ".join(outlook.removed),
@@ -142,7 +145,7 @@ class _Updating:
             self.may_remove = isinstance(answer, Answered) and answer.choice == GO_ON
 
     def _install(self) -> Script[Outcome | None]:
-        reply = yield titled(self.family.download(), "Download everything")
+        reply = yield from titled(self.family.download(), "Download everything")
         if not ended_well(reply):
             return self._stopped("download", why_it_failed(self.family, reply))
         stages = [("stage one", "upgrade what adds and removes nothing", self.family.stage_one())]
@@ -156,7 +159,7 @@ class _Updating:
 
     def _settle(self, before: Facts, outlook: Outlook) -> Script[Outcome]:
         """Let the package manager check itself, see to a restart, and tell."""
-        reply = yield self.family.check()
+        reply = yield from self.family.check()
         if not ended_well(reply):
             return self._failed("check", why_it_failed(self.family, reply))
         warnings = yield from self._see_to_restart(before)
@@ -173,13 +176,13 @@ class _Updating:
 
     def _see_to_restart(self, before: Facts) -> Script[tuple[str, ...]]:
         """Offer the restart that the updates ask for, wait for it and look what came up."""
-        reply = yield ReadFacts(title="See whether a restart is pending")
+        reply = yield from ReadFacts(title="See whether a restart is pending")
         if not isinstance(reply, FactsRead) or not reply.facts.runs:
             return ()
         if not reply.facts.activity.restart_wanted:
             return ()
         wanted = ", ".join(reply.facts.activity.restart_wanted_by) or "not said by which package"
-        answer = yield Ask(
+        answer = yield from Ask(
             title="Restart the machine now?",
             key="restart",
             detail=f"A restart is pending: {wanted}. Until then the old versions are running.",
@@ -188,7 +191,7 @@ class _Updating:
         )
         if not (isinstance(answer, Answered) and answer.choice == RESTART):
             return ("a restart is pending",)
-        reply = yield Restart(
+        reply = yield from Restart(
             title="Restart, and wait until the machine is up", boot_id=reply.facts.boot.id
         )
         if not isinstance(reply, Restarted):
@@ -196,7 +199,7 @@ class _Updating:
         return (yield from self._verify_restart(before))
 
     def _verify_restart(self, before: Facts) -> Script[tuple[str, ...]]:
-        reply = yield ReadFacts(title="Look what came up")
+        reply = yield from ReadFacts(title="Look what came up")
         if not isinstance(reply, FactsRead):
             return (f"what came up is not known: {what_was_seen(reply)}",)
         after = reply.facts

@@ -5,9 +5,11 @@ from typing import Protocol
 
 import msgspec
 
-from brave_bridge.core.crossing.requests import FileText, Run
-from brave_bridge.core.packages.changes import LegPlan, PackageChanges
+from brave_bridge.core.crossing.replies import FileText
+from brave_bridge.core.crossing.requests import Run
+from brave_bridge.core.packages.changes import PackageChanges
 from brave_bridge.core.packages.updates import Outlook
+from brave_bridge.core.plan.leg_plan import LegPlan
 
 
 class ExactStage(msgspec.Struct, frozen=True):

@@ -4,26 +4,28 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from brave_bridge.core.crossing.requests import (
+from brave_bridge.core.crossing.replies import (
     BootChecked,
+    Compared,
+    FactsRead,
+    Failed,
+    Reply,
+    Restarted,
+    Restored,
+)
+from brave_bridge.core.crossing.requests import (
     CheckBoot,
     Checkpoint,
     CloseLeg,
-    Compared,
     CompareWithSnapshot,
-    FactsRead,
-    Failed,
     ReadFacts,
-    Reply,
     Restart,
-    Restarted,
-    Restored,
     RestoreSnapshot,
     Run,
     Script,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, warned, what_was_seen
 from brave_bridge.core.crossing.surroundings import Surroundings, leave
 from brave_bridge.core.formats.text import shortened
 
@@ -45,8 +47,8 @@ def go_back(
 def _restored(
     way_back: str, check: Callable[[], Run] | None, skip_damaged: bool
 ) -> Script[Outcome]:
-    yield Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
-    reply = yield RestoreSnapshot(
+    yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
+    reply = yield from RestoreSnapshot(
         title=f"Put back what {way_back} holds", snapshot=way_back, skip_damaged=skip_damaged
     )
     if not isinstance(reply, Restored):
@@ -59,7 +61,7 @@ def _restored(
             return _not_back(way_back, "restart", reply)
     if not restored.used_up:
         # Before anything runs on it: a package manager's check may write.
-        reply = yield CompareWithSnapshot(
+        reply = yield from CompareWithSnapshot(
             title="Compare the machine with the snapshot, every file read",
             snapshot=way_back,
             but_for=restored.skipped,
@@ -69,14 +71,14 @@ def _restored(
             return _not_back(way_back, "comparison", reply)
         since = reply.since
     if check is not None and not restored.aside:
-        reply = yield check()
+        reply = yield from check()
         if not ended_well(reply):
             return _not_back(way_back, "check", reply)
-    reply = yield CloseLeg(title="No leg is under way any more")
+    still_open = yield from warned(
+        CloseLeg(title="No leg is under way any more"), "that a leg was under way is still kept"
+    )
     warnings = (*_of_what_runs(restored, since), *(yield from _boot_warnings(way_back, restored)))
-    if isinstance(reply, Failed):
-        warnings += (f"that a leg was under way is still kept: {what_was_seen(reply)}",)
-    return Outcome(state="done", ways_back=(way_back,), warnings=warnings)
+    return Outcome(state="done", ways_back=(way_back,), warnings=warnings + still_open)
 
 
 def _of_what_runs(restored: Restored, since: tuple[str, ...]) -> Iterator[str]:
@@ -93,11 +95,11 @@ def _of_what_runs(restored: Restored, since: tuple[str, ...]) -> Iterator[str]:
 
 def _restarted() -> Script[Reply]:
     """Restart into what came back; the runner goes on afterwards."""
-    reply = yield ReadFacts(title="See which boot this is")
+    reply = yield from ReadFacts(title="See which boot this is")
     if not isinstance(reply, FactsRead):
         return reply
     boot = reply.facts.boot.id
-    return (yield Restart(title="Restart into the system that came back", boot_id=boot))
+    return (yield from Restart(title="Restart into the system that came back", boot_id=boot))
 
 
 def _boot_warnings(way_back: str, restored: Restored) -> Script[tuple[str, ...]]:
@@ -109,7 +111,7 @@ def _boot_warnings(way_back: str, restored: Restored) -> Script[tuple[str, ...]]
     if restored.used_up:
         mounts = ", ".join(restored.used_up)
         return (*warnings, f"{mounts} became the snapshot: it is no way back any more")
-    reply = yield CheckBoot(title="See that its kernel can boot", snapshot=way_back)
+    reply = yield from CheckBoot(title="See that its kernel can boot", snapshot=way_back)
     if isinstance(reply, Failed):
         warnings.append(f"whether it can boot is not known: {what_was_seen(reply)}")
     elif isinstance(reply, BootChecked):

@@ -2,27 +2,29 @@
 
 from collections.abc import Callable
 
+from brave_bridge.core.crossing.replies import (
+    Failed,
+    Reply,
+    SnapshotChecked,
+    SnapshotsExpired,
+    SnapshotTaken,
+)
 from brave_bridge.core.crossing.requests import (
     Checkpoint,
     CheckSnapshot,
     ExpireSnapshots,
-    Failed,
     MakeCard,
-    Reply,
     Script,
-    SnapshotChecked,
-    SnapshotsExpired,
-    SnapshotTaken,
     TakeSnapshot,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import what_was_seen
+from brave_bridge.core.crossing.stage import warned, what_was_seen
 
 
 def take_way_back(make: Callable[[], TakeSnapshot]) -> Script[Outcome]:
     """Take a snapshot, make the recovery card anew, let go what the rules let go."""
-    yield Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
-    reply = yield make()
+    yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
+    reply = yield from make()
     if not isinstance(reply, SnapshotTaken):
         return Outcome(
             state="stopped",
@@ -35,13 +37,15 @@ def take_way_back(make: Callable[[], TakeSnapshot]) -> Script[Outcome]:
     return Outcome(state="done", ways_back=(reply.id,), warnings=warnings)
 
 
+def new_card() -> Script[tuple[str, ...]]:
+    """Make the recovery card anew; what a person has to look at."""
+    return (yield from warned(MakeCard(title="Make the recovery card anew"), "no recovery card"))
+
+
 def card_and_clean_up() -> Script[tuple[str, ...]]:
     """The card and the retention rules after a new way back; what a person has to look at."""
-    warnings = []
-    reply = yield MakeCard(title="Make the recovery card anew")
-    if isinstance(reply, Failed):
-        warnings.append(f"no recovery card: {what_was_seen(reply)}")
-    reply = yield ExpireSnapshots(title="Let go what the retention rules let go")
+    warnings = yield from new_card()
+    reply = yield from ExpireSnapshots(title="Let go what the retention rules let go")
     return (*warnings, *expiry_warnings(reply))
 
 
@@ -56,7 +60,7 @@ def expiry_warnings(reply: Reply) -> tuple[str, ...]:
 
 def check_way_back(way_back: str) -> Script[Outcome]:
     """Read every file of a snapshot and hold it against its hash."""
-    reply = yield CheckSnapshot(title=f"Read all of {way_back} again", snapshot=way_back)
+    reply = yield from CheckSnapshot(title=f"Read all of {way_back} again", snapshot=way_back)
     if not isinstance(reply, SnapshotChecked):
         return Outcome(state="stopped", at="check", why=what_was_seen(reply))
     if reply.faults:

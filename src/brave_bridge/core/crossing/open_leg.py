@@ -6,7 +6,7 @@ machine has returned, so that it is found also where the logbook is lost.
 
 import msgspec
 
-from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.survey.facts import Facts
 
 

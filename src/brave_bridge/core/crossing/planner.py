@@ -5,8 +5,8 @@ from typing import Protocol
 import msgspec
 
 from brave_bridge.core.crossing.requests import Script
-from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 

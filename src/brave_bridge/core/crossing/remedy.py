@@ -3,19 +3,16 @@
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
+from brave_bridge.core.crossing.replies import FactsRead, Failed, Restarted
 from brave_bridge.core.crossing.requests import (
-    FactsRead,
-    Failed,
     GuardServices,
     ReadFacts,
     Restart,
-    Restarted,
     Run,
     Script,
-    UnguardServices,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, repair, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, repair, unguarded, what_was_seen
 
 RESTART = ("systemctl", "reboot")
 _UNTOUCHED = "nothing was changed"
@@ -32,17 +29,14 @@ def apply_remedy(
     """
     if family is None or not any(argv[0] in family.tools for argv in commands):
         return (yield from _all_of(title, commands, None))
-    reply = yield GuardServices(title="Keep package scripts from starting services", later=())
+    reply = yield from GuardServices(title="Keep package scripts from starting services", later=())
     if isinstance(reply, Failed):
         return Outcome(state="stopped", at="guard", why=what_was_seen(reply), safe=_UNTOUCHED)
     outcome = yield from _all_of(title, commands, family)
     if outcome.state == "done":
         outcome = yield from _until_nothing_is_open(family)
-    reply = yield UnguardServices(title="Let package scripts start services again")
-    if isinstance(reply, Failed):
-        words = f"package scripts still start no services: {what_was_seen(reply)}"
-        return msgspec.structs.replace(outcome, warnings=(*outcome.warnings, words))
-    return outcome
+    told = yield from unguarded()
+    return msgspec.structs.replace(outcome, warnings=outcome.warnings + told)
 
 
 def _all_of(
@@ -64,7 +58,7 @@ def _all_of(
 def _until_nothing_is_open(family: CrossingFamily) -> Script[Outcome]:
     """Repair until no package is half installed; what stays so is told."""
     for _ in range(3):
-        reply = yield ReadFacts(title="Look for packages that are half installed")
+        reply = yield from ReadFacts(title="Look for packages that are half installed")
         if isinstance(reply, FactsRead) and not reply.facts.broken:
             return Outcome(state="done")
         yield from repair(family)
@@ -82,7 +76,7 @@ def _until_nothing_is_open(family: CrossingFamily) -> Script[Outcome]:
 def _run(title: str, argv: tuple[str, ...], family: CrossingFamily | None) -> Script[str]:
     words = f"{title}: {' '.join(argv)}"
     plain = Run(title=words, argv=argv, environment=QUIET)
-    reply = yield family.quietly(words, argv) if family else plain
+    reply = yield from family.quietly(words, argv) if family else plain
     if ended_well(reply):
         return ""
     output = getattr(reply, "output", "").strip().splitlines()
@@ -90,10 +84,10 @@ def _run(title: str, argv: tuple[str, ...], family: CrossingFamily | None) -> Sc
 
 
 def _restart() -> Script[str]:
-    reply = yield ReadFacts(title="Read which boot this is")
+    reply = yield from ReadFacts(title="Read which boot this is")
     if not isinstance(reply, FactsRead) or not reply.facts.boot.id:
         return what_was_seen(reply) or "the system does not run"
-    reply = yield Restart(
+    reply = yield from Restart(
         title="Restart, and wait until the machine is up", boot_id=reply.facts.boot.id
     )
     return "" if isinstance(reply, Restarted) else what_was_seen(reply)

@@ -1,20 +1,13 @@
 """One stage of a change: run it; repair what an interruption left half done; try once more."""
 
 from collections.abc import Iterable
+from typing import Any
 
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
-from brave_bridge.core.crossing.requests import (
-    FactsRead,
-    Failed,
-    FileText,
-    Ran,
-    ReadFacts,
-    Reply,
-    Run,
-    Script,
-)
+from brave_bridge.core.crossing.replies import FactsRead, Failed, FileText, Ran, Reply
+from brave_bridge.core.crossing.requests import ReadFacts, Request, Run, Script, UnguardServices
 from brave_bridge.core.formats.apt_sources import SourceFile
 
 MOST_CUT_OFF = 9
@@ -34,6 +27,22 @@ def texts_of(files: Iterable[SourceFile]) -> tuple[FileText, ...]:
 def what_was_seen(reply: Reply) -> str:
     """Why a request could not be carried out; empty where it could."""
     return f"{reply.attempted}: {reply.seen}" if isinstance(reply, Failed) else ""
+
+
+def warned(request: Request[Any], words: str) -> Script[tuple[str, ...]]:
+    """Ask for what the work can go on without; where it fails, that with why, for the person."""
+    reply = yield from request
+    return (f"{words}: {what_was_seen(reply)}",) if isinstance(reply, Failed) else ()
+
+
+def unguarded() -> Script[tuple[str, ...]]:
+    """Take the guard around services away; what a person has to look at."""
+    return (
+        yield from warned(
+            UnguardServices(title="Let package scripts start services again"),
+            "package scripts still start no services",
+        )
+    )
 
 
 def why_it_failed(family: CrossingFamily, reply: Reply) -> str:
@@ -61,7 +70,7 @@ def run_stage(family: CrossingFamily, name: str, title: str, command: Run) -> Sc
     wanted = f"{name.capitalize()}: {title}"
     first_why, cut_off = "", 0
     while True:
-        reply = yield titled(command, wanted)
+        reply = yield from titled(command, wanted)
         if ended_well(reply):
             return ""
         cut_off += was_cut_off(reply)
@@ -82,7 +91,7 @@ def was_cut_off(reply: Reply) -> bool:
 def repair(family: CrossingFamily) -> Script[None]:
     """Finish half-done work; what was cut off while it was unpacked is installed again."""
     yield from _carried_out(family.repair())
-    reply = yield ReadFacts(title="Look for packages that were cut off while they were unpacked")
+    reply = yield from ReadFacts(title="Look for packages cut off while they were unpacked")
     cut_off = (
         [package.name for package in reply.facts.installed if package.fault != "ok"]
         if isinstance(reply, FactsRead)
@@ -97,7 +106,7 @@ def _carried_out(steps: Iterable[Run]) -> Script[None]:
     steps = tuple(steps)
     for _ in range(MOST_CUT_OFF):
         for step in steps:
-            reply = yield step
+            reply = yield from step
             if was_cut_off(reply):
                 break
         else:

@@ -4,7 +4,8 @@ import msgspec
 
 from brave_bridge.core.crossing import guests
 from brave_bridge.core.crossing.guests import GuestName
-from brave_bridge.core.crossing.requests import Answered, Ask, Awaited, Reply, Run, Script
+from brave_bridge.core.crossing.replies import Answered, Awaited, Reply
+from brave_bridge.core.crossing.requests import Ask, Run, Script
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, what_was_seen
 
@@ -50,7 +51,7 @@ def _enter(
     for setting in surroundings.settings:
         # One that fails half-way is left as well.
         entered.append(setting)
-        reply = yield Run(title="Enter the maintenance state", argv=setting.enter)
+        reply = yield from Run(title="Enter the maintenance state", argv=setting.enter)
         if not ended_well(reply):
             return _refused("maintenance", f"{' '.join(setting.enter)}: {_told(reply)}")
     for guest in surroundings.guests:
@@ -63,12 +64,12 @@ def _enter(
 
 def _shut_down(guest: GuestName) -> Script[str]:
     """Shut a guest down; why that was not done, or an empty text."""
-    reply = yield guests.ask_to_stop(guest)
+    reply = yield from guests.ask_to_stop(guest)
     asked = ended_well(reply)
-    reply = yield guests.await_off(guest, guests.PATIENCE_SECONDS if asked else 1)
+    reply = yield from guests.await_off(guest, guests.PATIENCE_SECONDS if asked else 1)
     if isinstance(reply, Awaited):
         return ""
-    answer = yield Ask(
+    answer = yield from Ask(
         title=f"{guest.name} does not shut down",
         key=f"guest-{guest.manager}-{guest.name}",
         detail=f"{guest.name} ({guest.manager}) was asked to and is still at work. "
@@ -78,8 +79,8 @@ def _shut_down(guest: GuestName) -> Script[str]:
     )
     if not (isinstance(answer, Answered) and answer.choice == SWITCH_OFF):
         return f"{guest.name} does not shut down"
-    yield guests.switch_off(guest)
-    reply = yield guests.await_off(guest, 30)
+    yield from guests.switch_off(guest)
+    reply = yield from guests.await_off(guest, 30)
     return "" if isinstance(reply, Awaited) else f"{guest.name} cannot be switched off"
 
 
@@ -87,14 +88,14 @@ def leave(surroundings: Surroundings) -> Script[tuple[str, ...]]:
     """Start the guests again and leave the settings, the last first; what went wrong."""
     warnings = []
     for guest in reversed(surroundings.guests):
-        reply = yield guests.await_off(guest, 1)
+        reply = yield from guests.await_off(guest, 1)
         if not isinstance(reply, Awaited):
             continue
-        reply = yield guests.start(guest)
+        reply = yield from guests.start(guest)
         if not ended_well(reply):
             warnings.append(f"{guest.name} did not start again: {_told(reply)}")
     for setting in reversed(surroundings.settings):
-        reply = yield Run(title="Leave the maintenance state", argv=setting.leave)
+        reply = yield from Run(title="Leave the maintenance state", argv=setting.leave)
         if not ended_well(reply):
             warnings.append(f"{' '.join(setting.leave)}: {_told(reply)}")
     return tuple(warnings)

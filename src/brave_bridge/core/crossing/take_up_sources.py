@@ -5,15 +5,11 @@ from collections.abc import Iterable, Mapping
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
+from brave_bridge.core.crossing.replies import FactsRead, Failed, Ran, Reply, SuitesFetched
 from brave_bridge.core.crossing.requests import (
-    FactsRead,
-    Failed,
     FetchSuites,
-    Ran,
     ReadFacts,
-    Reply,
     Script,
-    SuitesFetched,
     SuiteWanted,
     WriteFiles,
 )
@@ -22,6 +18,7 @@ from brave_bridge.core.crossing.stage import (
     ended_well,
     texts_of,
     titled,
+    warned,
     what_was_seen,
     why_it_failed,
 )
@@ -63,12 +60,12 @@ def take_up_sources(
     signatures checked. Where the package manager cannot fetch what was written, the sources
     are put back.
     """
-    reply = yield ReadFacts(title="Read the sources")
+    reply = yield from ReadFacts(title="Read the sources")
     if not isinstance(reply, FactsRead):
         return _stopped("sources", reply)
     before = {file.path: file for file in reply.facts.source_files}
     asked = [suite for source in waiting for way in source.turnings for suite in way.asked]
-    reply = yield FetchSuites(title="Ask what they have", folder=folder, suites=tuple(asked))
+    reply = yield from FetchSuites(title="Ask what they have", folder=folder, suites=tuple(asked))
     if not isinstance(reply, SuitesFetched):
         return _stopped("asking", reply)
     there = {(found.uri, found.suite) for found in reply.suites if not found.fault}
@@ -111,15 +108,21 @@ def _take_up(
 ) -> Script[Outcome]:  # fmt: skip
     """Write the files and fetch; put them back where what was taken up cannot be fetched."""
     after = _written(taken, before)
-    reply = yield WriteFiles(title="Take the sources up again", files=texts_of(after.values()))
+    reply = yield from WriteFiles(title="Take the sources up again", files=texts_of(after.values()))
     if not isinstance(reply, Failed):
-        reply = yield titled(family.refresh(), "Fetch what the sources have")
+        reply = yield from titled(family.refresh(), "Fetch what the sources have")
     faults = () if ended_well(reply) else tuple(_faults(family, reply))
     if not isinstance(reply, Ran) or any(_blames(fault, taken) for fault in faults):
         back = texts_of(before[path] for path in after)
-        yield WriteFiles(title="Put the sources back as they were", files=back)
-        yield titled(family.refresh(), "Fetch what the sources had")
-        return _stopped("fetching", reply, why_it_failed(family, reply))
+        told = yield from warned(
+            WriteFiles(title="Put the sources back as they were", files=back),
+            "the sources could not be put back",
+        )
+        again = yield from titled(family.refresh(), "Fetch what the sources had")
+        if not ended_well(again):
+            told += (f"what the sources had could not be fetched: {why_it_failed(family, again)}",)
+        stopped = _stopped("fetching", reply, why_it_failed(family, reply))
+        return msgspec.structs.replace(stopped, warnings=told)
     return Outcome(
         state="done",
         taken_up=tuple(

@@ -4,12 +4,8 @@ from collections.abc import Iterable, Iterator
 
 import msgspec
 
-from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.formats.installed_package import InstalledPackage
-from brave_bridge.core.packages.choices import PlanChoice
 from brave_bridge.core.packages.levels import LevelResult
-from brave_bridge.core.packages.wishes import PersonsWishes
-from brave_bridge.core.releases.catalogue import Leg
 
 
 class PackageChange(msgspec.Struct, frozen=True, rename={"old": "from", "new": "to"}):
@@ -54,36 +50,6 @@ class Price(msgspec.Struct, frozen=True):
         others = len(self.lost) - 1
         more = f" and {others} more would go" if others > 0 else ""
         return f"keeping {self.slot} keeps {len(self.freed)} back; without it they go on{more}"
-
-
-class ConfigQuestion(msgspec.Struct, frozen=True):
-    """A config file changed here whose package changes: whose version shall stand?
-
-    ``answer`` is ``mine`` or ``theirs``; ``by`` is who gave it: ``default``, ``person``, or
-    ``policy`` where it was kept for every machine.
-    """
-
-    path: str
-    package: str
-    managed_by: str
-    answer: str = "mine"
-    by: str = "default"
-
-
-class SourceOutcome(msgspec.Struct, frozen=True):
-    """What a leg does with one source: ``renamed``, ``paused``, ``dropped``, ``unchanged``.
-
-    ``signers`` are the fingerprints of the keys that signed what it offers.
-    """
-
-    path: str
-    line: int
-    uri: str
-    old_suite: str
-    new_suite: str
-    outcome: str
-    reason: str
-    signers: tuple[str, ...] = ()
 
 
 class ServiceChange(msgspec.Struct, frozen=True):
@@ -175,76 +141,6 @@ class PackageChanges(msgspec.Struct, frozen=True):
     def jumps(self) -> tuple[PackageChange, ...]:
         """The upgrades that go to another major version."""
         return tuple(change for change in self.upgraded if change.major)
-
-
-class LegPlan(PackageChanges, frozen=True, kw_only=True):
-    """What one leg would change.
-
-    ``source_files`` are the source files as the leg will write them. ``made_at`` is ISO 8601
-    in UTC. ``wishes`` are what the person wanted of it; ``choices`` are the questions whose
-    answers change it, ``questions`` those about config files.
-    """
-
-    leg: Leg
-    questions: tuple[ConfigQuestion, ...] = ()
-    choices: tuple[PlanChoice, ...] = ()
-    sources: tuple[SourceOutcome, ...]
-    source_files: tuple[SourceFile, ...]
-    sources_before: tuple[SourceFile, ...]
-    made_at: str
-    wishes: PersonsWishes = PersonsWishes()
-
-    def with_answer(self, path: str, answer: str, by: str = "person") -> "LegPlan":
-        """The plan with one config question answered ``mine`` or ``theirs``."""
-        questions = tuple(
-            msgspec.structs.replace(q, answer=answer, by=by) if q.path == path else q
-            for q in self.questions
-        )
-        return msgspec.structs.replace(self, questions=questions)
-
-    def with_wish(self, kind: str, slot: str) -> "LegPlan":
-        """The plan with one more wish about a package, and what was agreed changed by it.
-
-        For a plan that is under way: nothing else is worked out anew here.
-        """
-        wishes = self.wishes
-        if slot not in getattr(wishes, kind):
-            wishes = wishes.toggled(kind, slot)
-        agreed = {change.name: change for change in (*self.upgraded, *self.new, *self.removed)}
-        planned = agreed.get(slot)
-
-        def without(changes: tuple[PackageChange, ...]) -> tuple[PackageChange, ...]:
-            return tuple(change for change in changes if change.name != slot)
-
-        kept, gone = without(self.kept_back), without(self.removed)
-        if planned is not None and planned.old and kind == "exclude":
-            kept += (msgspec.structs.replace(planned, reason="you leave it alone"),)
-        if planned is not None and planned.old and kind == "remove":
-            gone += (msgspec.structs.replace(planned, new="", reason="you want it to go"),)
-        ends = kind in ("exclude", "remove")
-        return msgspec.structs.replace(
-            self, wishes=wishes, kept_back=kept, removed=gone,
-            upgraded=without(self.upgraded) if ends else self.upgraded,
-            new=without(self.new) if ends else self.new,
-        )  # fmt: skip
-
-    @property
-    def changes(self) -> PackageChanges:
-        """What happens to packages, alone."""
-        return PackageChanges(
-            **{name: getattr(self, name) for name in PackageChanges.__struct_fields__}
-        )
-
-    def with_changes(self, changes: PackageChanges) -> "LegPlan":
-        """The plan with other changes of packages; all else stays."""
-        fields = {name: getattr(changes, name) for name in PackageChanges.__struct_fields__}
-        return msgspec.structs.replace(self, **fields)
-
-
-class RoutePlan(msgspec.Struct, frozen=True):
-    """The plans of a route's legs, in order."""
-
-    legs: tuple[LegPlan, ...]
 
 
 def difference(

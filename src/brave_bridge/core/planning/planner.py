@@ -25,7 +25,7 @@ from brave_bridge.core.planning.encoding import Choice, Clauses, Encoding
 from brave_bridge.core.planning.needed import needed_slots
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.solver import LevelSolver, Reached
-from brave_bridge.core.planning.standing import Standing
+from brave_bridge.core.planning.soundness import Soundness
 from brave_bridge.core.planning.universe import Universe
 
 _ROUNDS = 12
@@ -70,7 +70,7 @@ class _Planning:
         self.solver = LevelSolver()
         self.sink = Clauses()
         self.encoding = Encoding(universe, self.sink, self.solver.variable)
-        self.standing = Standing(universe)
+        self.soundness = Soundness(universe)
         self.installed = universe.installed
         self.candidates = dict(self._upgrades())
         self.replacements = {
@@ -117,8 +117,7 @@ class _Planning:
                 self._level(name, levels[name])
         self._settle_the_new()
         after = {version.slot: version for version in self._found()}
-        levels = tuple(self.levels)
-        return PackagePlan(self.installed, after, self.candidates, levels, self.wishes)
+        return PackagePlan(self.installed, after, self.candidates, tuple(self.levels), self.wishes)
 
     def _look_at_the_best_case(self) -> None:
         """Spell out what is in the way of upgrading everything: little else will matter."""
@@ -185,7 +184,7 @@ class _Planning:
 
     def _refine(self) -> bool:
         """Spell out what does not hold for the versions that were found to stand."""
-        broken = list(self.standing.broken(self._found()))
+        broken = list(self.soundness.broken(self._found()))
         for version, relation in broken:
             if isinstance(relation, Clause):
                 self._spell_chain(version, relation)
@@ -207,7 +206,7 @@ class _Planning:
             only = self.encoding.versions[answers[0]] if len(answers) == 1 else None
             if only is not None and only not in self._followed:
                 self._followed.add(only)
-                waiting += self.standing.broken_needs(only)
+                waiting += self.soundness.broken_needs(only)
 
     def _hints(self) -> Iterator[int]:
         for version, variable in self.encoding.variables.items():

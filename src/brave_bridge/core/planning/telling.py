@@ -52,7 +52,7 @@ class _Telling:
     def told(self) -> PackageChanges:
         plan = self.plan
         stage = first_stage(self.universe, plan.after)
-        asked = self.explainer is not None and bool(plan.kept_back)
+        explainer = self.explainer if plan.kept_back else None
         return PackageChanges(
             removed=self._changes(plan.removed),
             kept_back=self._changes(plan.kept_back),
@@ -64,7 +64,7 @@ class _Telling:
             levels=plan.levels,
             unchanged=self._unchanged() if self.explainer is None else {},
             unsound=tuple(self._unsound()) if self.explainer else (),
-            prices=tuple(prices(self.universe, plan, self.explainer)) if asked else (),
+            prices=tuple(prices(self.universe, plan, explainer)) if explainer else (),
         )
 
     def _changes(self, slots: list[str]) -> tuple[PackageChange, ...]:
@@ -78,17 +78,18 @@ class _Telling:
         coming = self.plan.candidates[slot] if kept else new
         arriving = new.details if new is not None and not kept else Details()
         leaving = old.details if old is not None and not kept else Details()
+        known = coming or old
         return PackageChange(
-            successor=self._successor(old) if new is None else "",
+            successor=self._successor(old) if new is None and old is not None else "",
             name=slot,
             old=old.version if old else "",
             new=coming.version if coming else "",
-            reason=self._reason(slot, old, new) if self.explainer else "",
+            reason=self._reason(self.explainer, slot, old, new) if self.explainer else "",
             download_bytes=arriving.download_bytes,
             disk_bytes=arriving.disk_bytes - leaving.disk_bytes,
-            section=(coming or old).details.section,
+            section=known.details.section if known else "",
             by_hand=one.by_hand if one is not None else slot in self.plan.wishes.add,
-            base=slot in self._base or (old is None and new.is_base),
+            base=slot in self._base or (old is None and new is not None and new.is_base),
         )
 
     def _successor(self, gone: PackageVersion) -> str:
@@ -107,17 +108,23 @@ class _Telling:
                 found.setdefault(atom.name, []).append((slot, atom))
         return found
 
-    def _reason(self, slot: str, old: PackageVersion | None, new: PackageVersion | None) -> str:
+    def _reason(
+        self,
+        explainer: Explainer,
+        slot: str,
+        old: PackageVersion | None,
+        new: PackageVersion | None,
+    ) -> str:
         if old is None:
-            return plain(self.explainer.why_new(slot).words)
+            return plain(explainer.why_new(slot).words)
         if new is not None and new is not old:
             return f"newer in {self.end}"
         self._explained += 1
         if self._explained > _MOST_REASONS:
             return "for the same reasons as those before"
         if new is None:
-            return plain(self.explainer.why_gone(slot).words)
-        return plain(self.explainer.why_kept(slot).words)
+            return plain(explainer.why_gone(slot).words)
+        return plain(explainer.why_kept(slot).words)
 
     def _unchanged(self) -> dict[str, str]:
         return {

@@ -131,8 +131,9 @@ class Universe:
         found = []
         for version in self.archive.candidates(name):
             one = self.installed.get(version.slot)
-            same = one is not None and one.package.version == version.version
-            found.append(one.package if same else version)
+            if one is not None and one.package.version == version.version:
+                version = one.package
+            found.append(version)
         return found
 
     def additions(self) -> list[PackageVersion]:
@@ -154,11 +155,7 @@ class Universe:
         return [
             version
             for version in self.archive.replacing(package.name)
-            if version.name != package.name
-            and any(
-                atom.name == package.name and self.opposes(version, atom, package)
-                for atom in version.replaces
-            )
+            if version.name != package.name and self._names(version.replaces, version, package)
         ]
 
     def succeeds(self, version: PackageVersion, package: PackageVersion) -> bool:
@@ -166,12 +163,16 @@ class Universe:
 
         Debian Policy 7.6.2; a relation to what the package merely provides does not count.
         """
+        return all(
+            self._names(atoms, version, package) for atoms in (version.replaces, version.against)
+        )
+
+    def _names(
+        self, atoms: Iterable[Atom], version: PackageVersion, package: PackageVersion
+    ) -> bool:
+        """Whether relations of a version are to a package itself, not to what it provides."""
         return any(
-            atom.name == package.name and self.opposes(version, atom, package)
-            for atom in version.replaces
-        ) and any(
-            atom.name == package.name and self.opposes(version, atom, package)
-            for atom in version.against
+            atom.name == package.name and self.opposes(version, atom, package) for atom in atoms
         )
 
     def called(self, name: str) -> tuple[PackageVersion, ...]:

@@ -7,7 +7,10 @@ import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.formats.paused_sources import paused_in, taken_up
-from brave_bridge.core.packages.changes import LegPlan, versions_by_name
+from brave_bridge.core.packages.changes import versions_by_name
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.core.releases.standing import EDITION, PROFILE, RELEASE
 from brave_bridge.core.survey.facts import Facts
 
 
@@ -45,8 +48,10 @@ class Proof(msgspec.Struct, frozen=True):
 
 def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
     """Compare the facts after the legs of ``plans`` with those before."""
+    last = {plan.leg.scale: plan.leg for plan in plans}
     points = [
-        _release(baseline, after, plans),
+        *(_standing(baseline, after, leg) for leg in last.values()),
+        *_other_standings(baseline, after, set(last)),
         _package_count(baseline, after),
         *_tools(baseline, after, plans),
         *_missing_packages(baseline, after, plans),
@@ -92,15 +97,22 @@ def prove_return(way_back: str, differing: int, examples: Iterable[str], since: 
     return Proof(passed=False, differences=(*rows, *later), same=())
 
 
-def _release(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Difference:
-    before, now = (f"{f.identity.version_id} {f.identity.codename}" for f in (baseline, after))
-    wanted = plans[-1].leg.end
-    reached = after.identity.codename == wanted.codename and after.identity.version_id in (
-        wanted.version,
-        wanted.version_id,
-    )
-    meaning = "" if reached else f"the crossing was to reach {wanted.title}"
-    return Difference("release", before, now, "expected" if reached else "regression", meaning)
+def _standing(baseline: Facts, after: Facts, leg: Leg) -> Difference:
+    """Whether the machine came to where the last leg of a scale was to bring it."""
+    before, now = baseline.standing(leg.scale), after.standing(leg.scale)
+    reached = leg.ends_at(now)
+    meaning = "" if reached else f"the crossing was to reach {leg.end.title}"
+    verdict = "expected" if reached else "regression"
+    return Difference(leg.scale, before.words, now.words, verdict, meaning)
+
+
+def _other_standings(baseline: Facts, after: Facts, moved: set[str]) -> Iterable[Difference]:
+    """What no leg was to move, and moved."""
+    for scale in (RELEASE, EDITION, PROFILE):
+        before, now = baseline.standing(scale), after.standing(scale)
+        if scale not in moved and before.value and before != now:
+            why = "no leg was to change that"
+            yield Difference(scale, before.words, now.words, "regression", why)
 
 
 def _package_count(baseline: Facts, after: Facts) -> Difference:
@@ -120,7 +132,7 @@ def _tools(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterabl
 
 
 def _approved_removals(plans: tuple[LegPlan, ...]) -> set[str]:
-    return {change.name for plan in plans for change in plan.removed}
+    return {change.name for plan in plans for change in plan.packages.removed}
 
 
 def _missing_packages(
@@ -143,8 +155,8 @@ def _agreed(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterab
     before, now = versions_by_name(baseline.installed), versions_by_name(after.installed)
     wanted: dict[str, str] = {}
     for plan in plans:
-        wanted |= {change.name: change.new for change in plan.arriving}
-        wanted |= {change.name: "" for change in plan.removed}
+        wanted |= {change.name: change.new for change in plan.packages.arriving}
+        wanted |= {change.name: "" for change in plan.packages.removed}
     reached = 0
     for name, version in wanted.items():
         here, then = now.get(name, ""), before.get(name, "")
@@ -159,7 +171,7 @@ def _agreed(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterab
             yield Difference(name, "", "", "regression", f"{version} was planned; it is not there")
     if wanted and reached == len(wanted):
         yield Difference("packages as planned", str(reached), str(reached), "same")
-    for change in plans[-1].kept_back:
+    for change in plans[-1].packages.kept_back:
         here = now.get(change.name, "")
         if here and here == before.get(change.name):
             yield Difference(change.name, here, here, "expected", f"kept back: {change.reason}")
@@ -183,7 +195,7 @@ def _why_it_stayed(name: str, after: Facts, plans: tuple[LegPlan, ...]) -> str:
 
 
 def _configs(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
-    theirs = {q.path for plan in plans for q in plan.questions if q.answer == "theirs"}
+    theirs = {q.path for plan in plans for q in plan.configs.questions if q.answer == "theirs"}
     removed = _approved_removals(plans)
     now = {config.path: config for config in after.changed_configs}
     for config in baseline.changed_configs:
@@ -210,9 +222,9 @@ def _broken(baseline: Facts, after: Facts) -> Difference:
 
 
 def _sources(after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
-    before = {file.path: file for file in plans[0].sources_before}
+    before = {file.path: file for file in plans[0].sources.before}
     present = {file.path: file for file in after.source_files}
-    for planned in plans[-1].source_files:
+    for planned in plans[-1].sources.files:
         path, now = planned.path, present.get(planned.path)
         if now is not None and now != planned and _taken_up_since(planned, now):
             yield Difference(path, "waited", "active again", "expected")
@@ -229,7 +241,7 @@ _BECAME = {"renamed": "new release", "paused": "waits", "dropped": "dropped"}
 
 def _became(path: str, plan: LegPlan) -> str:
     """What the sources of a file were planned to become."""
-    ends = {source.outcome for source in plan.sources if source.path == path}
+    ends = {source.outcome for source in plan.sources.outcomes if source.path == path}
     return " and ".join(words for outcome, words in _BECAME.items() if outcome in ends)
 
 

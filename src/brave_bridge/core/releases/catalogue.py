@@ -18,7 +18,9 @@ from brave_bridge.core.releases.conditions import (
     KnownIssue,
     LegTask,
     Needs,
+    SupportPhase,
 )
+from brave_bridge.core.releases.standing import RELEASE, Standing, scale_of, stop_name
 
 
 class Release(msgspec.Struct, frozen=True):
@@ -42,6 +44,12 @@ class Release(msgspec.Struct, frozen=True):
     knows: tuple[KnownDevice, ...] = ()
     source: str = ""
     checked: date | None = None
+    phases: tuple[SupportPhase, ...] = ()
+    """The stretches of its support in their order, where they are told apart."""
+
+    def phase(self, today: date) -> SupportPhase | None:
+        """The stretch of its support that a day is in; None behind all, or where none is told."""
+        return next((phase for phase in self.phases if today <= phase.ends), None)
 
     def named(self, patterns: Iterable[str]) -> tuple[str, ...]:
         """Names of suites that are given with ``{codename}`` for the release's own."""
@@ -54,6 +62,11 @@ class Release(msgspec.Struct, frozen=True):
     def support_days(self, today: date) -> int | None:
         """Days of support left; negative when past; None when no end is known."""
         return (self.support_ends - today).days if self.support_ends else None
+
+    def is_closed(self, today: date) -> bool:
+        """Whether its support is known to have ended: nothing new comes any more."""
+        days = self.support_days(today)
+        return days is not None and days < 0
 
     @property
     def title(self) -> str:
@@ -116,6 +129,7 @@ class LegRule(msgspec.Struct, frozen=True):
     editions: tuple[str, ...] = ()
     architectures: tuple[str, ...] = ()
     suites: dict[str, str] = {}
+    addresses: dict[str, str] = {}
     components: tuple[SplitComponent, ...] = ()
     channels: tuple[Channel, ...] = ()
     successors: tuple[Successor, ...] = ()
@@ -126,8 +140,32 @@ class LegRule(msgspec.Struct, frozen=True):
     page: str = ""
 
 
+class TrackSetting(msgspec.Struct, frozen=True):
+    """A system's own setting of which releases are offered: a line ``key = value`` in a file."""
+
+    path: str
+    key: str
+    long_term: str
+    every: str
+
+
+class Scale(msgspec.Struct, frozen=True):
+    """What else than a release a line's machines stand on: ``kind`` is one of SCALES.
+
+    ``stops`` are what can be stood on, and ``legs`` the supported moves between them.
+    """
+
+    kind: str
+    rule: str
+    stops: tuple[Release, ...]
+    legs: tuple[LegRule, ...] = ()
+
+
 class ReleaseLine(msgspec.Struct, frozen=True):
     """One distribution's sequence of releases.
+
+    ``scales`` are those beside the releases. ``on`` shows the line on one of them, as a line
+    whose releases are its stops.
 
     ``way_back_days`` is after how many days the system itself ends a way back; 0: never.
     ``security_suites`` are the suites that fixes of security faults come by, ``trial_suites``
@@ -151,9 +189,53 @@ class ReleaseLine(msgspec.Struct, frozen=True):
     kernels: tuple[KernelSeries, ...] = ()
     moved: tuple[MovedArchive, ...] = ()
     way_back_days: int = 0
+    scales: tuple[Scale, ...] = ()
+    track_setting: TrackSetting | None = None
+
+    @property
+    def scale(self) -> str:
+        """The scale that is shown."""
+        return scale_of(self.releases[0].key) if self.releases else RELEASE
+
+    def on(self, kind: str) -> "ReleaseLine":
+        """The line on one scale; LookupError where it has none of that kind."""
+        if kind == self.scale:
+            return self
+        found = next((scale for scale in self.scales if scale.kind == kind), None)
+        if found is None:
+            raise LookupError(f"{self.name} has no scale {kind}")
+        return msgspec.structs.replace(
+            self,
+            rule=found.rule,
+            releases=tuple(
+                msgspec.structs.replace(stop, key=stop_name(kind, stop.key)) for stop in found.stops
+            ),
+            legs=tuple(
+                msgspec.structs.replace(
+                    rule, start=stop_name(kind, rule.start), end=stop_name(kind, rule.end)
+                )
+                for rule in found.legs
+            ),
+        )
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """The scales on which its machines stand."""
+        return (RELEASE, *(scale.kind for scale in self.scales))
+
+    def stop_at(self, standing: Standing) -> Release | None:
+        """The stop of the shown scale on which a machine stands."""
+        if self.scale == RELEASE:
+            return self.identify(standing.value, standing.name)
+        return next((stop for stop in self.releases if is_at(stop, standing)), None)
 
     def release(self, name: str) -> Release | None:
-        """The release with that key, version or codename; the latest where several share it."""
+        """The stop with that key, version or codename; the latest where several share it.
+
+        A name like ``edition:crew`` is looked for on its own scale.
+        """
+        if scale_of(name) != self.scale and scale_of(name) in self.kinds:
+            return self.on(scale_of(name)).release(name)
         matching = [r for r in self.releases if name in (r.key, r.version)]
         matching = matching or [r for r in self.releases if r.codename == name]
         return matching[-1] if matching else None
@@ -193,8 +275,16 @@ def _dated(release: Release, dates: ReleaseDates | None, where: str) -> Release:
     )
 
 
+def is_at(stop: Release, standing: Standing) -> bool:
+    """Whether a machine that stands so is at a stop, by any name of it."""
+    if standing.scale == RELEASE:
+        return stop.codename == standing.name and standing.value in (stop.version, stop.version_id)
+    known = (stop.version, stop.version_id, stop.key.rpartition(":")[2])
+    return standing.value.casefold() in {name.casefold() for name in known if name}
+
+
 class Leg(msgspec.Struct, frozen=True):
-    """One supported move between two releases of a line."""
+    """One supported move of one standing: between two releases of a line, or two editions."""
 
     line: str
     start: Release
@@ -202,6 +292,7 @@ class Leg(msgspec.Struct, frozen=True):
     origin: str = ""
     archive_paths: tuple[str, ...] = ()
     suites: dict[str, str] = {}
+    addresses: dict[str, str] = {}
     components: tuple[SplitComponent, ...] = ()
     channels: tuple[Channel, ...] = ()
     successors: tuple[Successor, ...] = ()
@@ -211,6 +302,28 @@ class Leg(msgspec.Struct, frozen=True):
     issues: tuple[KnownIssue, ...] = ()
     tasks: tuple[LegTask, ...] = ()
     page: str = ""
+
+    @property
+    def scale(self) -> str:
+        """The scale on which it moves a machine."""
+        return scale_of(self.start.key)
+
+    def starts_at(self, standing: Standing) -> bool:
+        """Whether a machine that stands so can begin it."""
+        return is_at(self.start, standing)
+
+    def ends_at(self, standing: Standing) -> bool:
+        """Whether a machine that stands so has it behind itself."""
+        return is_at(self.end, standing)
+
+    def may_be_part_way_at(self, standing: Standing) -> bool:
+        """Whether a machine that stands so may have begun it.
+
+        Of a release the codename alone decides: part-way its version may be missing.
+        """
+        if self.scale == RELEASE:
+            return standing.name in (self.start.codename, self.end.codename)
+        return self.starts_at(standing) or self.ends_at(standing)
 
     @property
     def key(self) -> str:
@@ -235,6 +348,9 @@ class Leg(msgspec.Struct, frozen=True):
             return words + tuple(s.also for s in self.components if s.component in words)
 
         def uri(word: str) -> str:
+            for before, after in self.addresses.items():
+                if word.startswith(before):
+                    return after + word.removeprefix(before)
             for archive in self.moved:
                 if word.startswith(archive.ended):
                     return archive.live + word.removeprefix(archive.ended)
@@ -260,6 +376,7 @@ def leg_of(line: ReleaseLine, rule: LegRule) -> Leg:
         origin=line.origin,
         archive_paths=line.archive_paths,
         suites=rule.suites,
+        addresses=rule.addresses,
         components=rule.components,
         channels=rule.channels,
         successors=rule.successors,

@@ -24,14 +24,18 @@ class Stands(msgspec.Struct, frozen=True):
     architecture: str = ""
     long_term_only: bool = False
     """Its track: whether it wants to rest on long-term releases alone."""
+    track_from: str = ""
+    """The file of the system's own setting that says so; empty where it is our own record."""
     safest: bool = False
     """Whether the way with the least risk is taken, where it is not the shortest."""
     waits: frozenset[str] = frozenset()
-    """The keys of the legs of which somebody noted in the field that they should wait."""
+    """The keys of the legs that should wait: somebody noted it, or a known issue is so here."""
+    cautions: dict[str, int] = {}
+    """By the keys of legs, of how many known issues a machine has to take care there."""
 
     def should_wait(self, leg: Leg) -> bool:
         """Whether something known about a leg says wait."""
-        return leg.key in self.waits or any(issue.severity == "wait" for issue in leg.issues)
+        return leg.key in self.waits
 
 
 class ClosedLeg(msgspec.Struct, frozen=True):

@@ -7,6 +7,7 @@ import msgspec
 
 from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
 from brave_bridge.core.releases.open_legs import ClosedLeg, Legs, Stands, legs_for
+from brave_bridge.core.releases.standing import RELEASE
 from brave_bridge.core.releases.ways import Way, best_ways, lasts
 
 
@@ -80,7 +81,7 @@ def _refusals(
         yield RefusedMove(here.key, there.key, f"the machine already has {there.title}")
     elif not there.is_out(today):
         yield RefusedMove(here.key, there.key, f"{there.title} is not out yet")
-    elif line.releases.index(there) < line.releases.index(here):
+    elif line.scale == RELEASE and line.releases.index(there) < line.releases.index(here):
         yield RefusedMove(
             here.key,
             there.key,

@@ -58,7 +58,7 @@ def _risk(leg: Leg, today: date, stands: Stands) -> Cost:
 
     Cautions count last: most of them a person can prepare for.
     """
-    cautions = sum(issue.severity == "caution" for issue in leg.issues)
+    cautions = stands.cautions.get(leg.key, 0)
     brief = has_brief_support(leg.end, today)
     return int(stands.should_wait(leg)), int(brief), int(not leg.end.long_term), cautions
 

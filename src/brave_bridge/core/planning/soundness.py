@@ -11,7 +11,7 @@ from brave_bridge.core.packages.relation import Atom, Clause, holds
 from brave_bridge.core.planning.universe import Universe
 
 
-class Standing:
+class Soundness:
     """The versions that stand, and who says something about which names."""
 
     def __init__(self, universe: Universe) -> None:

@@ -1,0 +1,22 @@
+"""A family's procedure for its legs: its own checklist, made of the pieces that all share."""
+
+from typing import Protocol
+
+from brave_bridge.core.crossing.leg_under_way import LegUnderWay
+from brave_bridge.core.crossing.requests import Script
+from brave_bridge.core.crossing.results import Outcome
+
+
+class LegProcedure(Protocol):
+    """Carries out the plan of one leg, from its first checkpoint to the last."""
+
+    family: str
+
+    checkpoints: tuple[str, ...]
+    """The places where it can rest, in order."""
+
+    set_aside_suffixes: tuple[str, ...]
+    """Endings of config files that a leg may set aside."""
+
+    def cross(self, leg: LegUnderWay) -> Script[Outcome]:
+        """Go over the leg's plan; ``DONE`` where it is whole."""
