@@ -3,6 +3,7 @@
 import pytest
 
 from brave_bridge.core.survey.databases import DatabaseCluster, held_by_data
+from brave_bridge.families.deb.clusters import with_needs
 from brave_bridge.families.topics import databases
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.machines.wishes import Seen
@@ -72,7 +73,7 @@ def test_what_the_data_needs_is_held_and_nothing_besides():
         package("libllvm11"), package("libpq5"), package("libgauge1"),
         package("postgresql-15", depends="libllvm14"), package("libllvm14"),
     ]  # fmt: skip
-    assert sorted(held_by_data([main], packages)) == [
+    assert sorted(held_by_data([with_needs(main, packages)])) == [
         "libgauge1", "libllvm11", "libpq5", "postgresql-13", "postgresql-13-gauge",
         "postgresql-client-13",
     ]  # fmt: skip

@@ -3,14 +3,8 @@
 import pytest
 
 from brave_bridge.core.crossing.planner import PlanFault
-from brave_bridge.core.crossing.requests import (
-    Failed,
-    FetchSuites,
-    PackagesPlanned,
-    PlanPackages,
-    SuiteFound,
-    SuitesFetched,
-)
+from brave_bridge.core.crossing.replies import Failed, PackagesPlanned, SuiteFound, SuitesFetched
+from brave_bridge.core.crossing.requests import FetchSuites, PlanPackages
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.choices import wishes_with
@@ -87,19 +81,22 @@ def planned(
 def test_a_third_party_that_lacks_the_release_is_paused_and_the_rest_planned():
     replies = Replies((OWN, "diamond"))
     (plan,) = planned(replies)
-    assert [(s.uri, s.outcome) for s in plan.sources] == [(OWN, "renamed"), (OTHER, "paused")]
-    assert plan.source_files[0].text.splitlines() == [
+    assert [(s.uri, s.outcome) for s in plan.sources.outcomes] == [
+        (OWN, "renamed"),
+        (OTHER, "paused"),
+    ]
+    assert plan.sources.files[0].text.splitlines() == [
         f"deb {OWN} diamond main",
         f"# deb {OWN} bowline-5.3 old",
         f"# deb {OTHER} bowline-5.3 main  # paused by Brave Bridge before 7 diamond: not there yet",
     ]
-    assert plan.removed == CHANGES.removed and plan.new == CHANGES.new
+    assert plan.packages.removed == CHANGES.removed and plan.packages.new == CHANGES.new
     assert (plan.download_bytes, plan.disk_bytes) == (1000, 40_000)
 
 
 def test_a_third_party_that_cannot_be_reached_is_paused_with_the_reason():
     (plan,) = planned(Replies((OWN, "diamond"), fault="no route to it"))
-    assert [(s.outcome, s.reason) for s in plan.sources][1] == ("paused", "no route to it")
+    assert [(s.outcome, s.reason) for s in plan.sources.outcomes][1] == ("paused", "no route to it")
     assert "cannot be read now (no route to it)" in choice_of(plan).about
 
 
@@ -125,8 +122,9 @@ def test_a_third_party_that_has_the_release_under_another_name_can_be_turned_to_
     assert answers == ["suite stable", "pause", "keep", "drop"] and choice.answer == "pause"
     wishes = wishes_with(PersonsWishes(), choice, "suite stable")
     (turned,) = planned(Replies(*there), wishes=wishes)
-    assert f"deb {OTHER} stable main" in turned.source_files[0].text
-    assert turned.sources[1].outcome == "renamed" and choice_of(turned).answer == "suite stable"
+    assert f"deb {OTHER} stable main" in turned.sources.files[0].text
+    assert turned.sources.outcomes[1].outcome == "renamed"
+    assert choice_of(turned).answer == "suite stable"
     assert wishes_with(wishes, choice, "pause") == PersonsWishes()
 
 
@@ -144,15 +142,18 @@ def test_a_third_party_that_goes_along_can_be_left_where_it_is(answer, line, out
     replies = Replies((OWN, "diamond"), (OTHER, "diamond"), (OTHER, "bowline-5.3"))
     wishes = PersonsWishes().with_source(f"{OTHER} bowline-5.3", answer)
     (plan,) = planned(replies, wishes=wishes)
-    assert line in plan.source_files[0].text.splitlines()
-    assert plan.sources[1].outcome == outcome
+    assert line in plan.sources.files[0].text.splitlines()
+    assert plan.sources.outcomes[1].outcome == outcome
     assert (choice_of(plan).default, choice_of(plan).answer) == ("follow", answer)
 
 
 def test_what_was_decided_about_a_source_gives_way_where_it_cannot_be_fetched():
     wishes = PersonsWishes().with_source(f"{OTHER} bowline-5.3", "suite gone")
     (plan,) = planned(Replies((OWN, "diamond")), wishes=wishes)
-    assert plan.sources[1].outcome == "paused" and "does not have" in plan.sources[1].reason
+    assert (
+        plan.sources.outcomes[1].outcome == "paused"
+        and "does not have" in plan.sources.outcomes[1].reason
+    )
 
 
 def test_a_kind_of_a_component_is_chosen_where_a_source_has_it():
@@ -166,7 +167,7 @@ def test_a_kind_of_a_component_is_chosen_where_a_source_has_it():
     assert choice.answer == choice.default == "guests"
     wishes = wishes_with(PersonsWishes(), choice, "guests-next")
     (other,) = planned(replies, sources=sources, wishes=wishes)
-    assert "Suites: diamond\nComponents: main guests-next\n" in other.source_files[0].text
+    assert "Suites: diamond\nComponents: main guests-next\n" in other.sources.files[0].text
     assert wishes_with(wishes, choice, "guests") == PersonsWishes()
 
 
@@ -182,7 +183,10 @@ DISC = "cdrom:[Quayside 5.3 _Bowline_ - amd64 DVD-1]/"
 def test_a_disc_is_offered_as_paused_and_named_whole():
     sources = SourceFile(SOURCES.path, f"deb {OWN} bowline-5.3 main\ndeb {DISC} bowline-5.3 main\n")
     (plan,) = planned(Replies((OWN, "diamond"), fault="of a kind"), sources=sources)
-    assert [(s.uri, s.outcome) for s in plan.sources] == [(OWN, "renamed"), (DISC, "paused")]
+    assert [(s.uri, s.outcome) for s in plan.sources.outcomes] == [
+        (OWN, "renamed"),
+        (DISC, "paused"),
+    ]
     assert [option.answer for option in choice_of(plan).options] == ["pause", "keep", "drop"]
 
 
@@ -201,7 +205,7 @@ SEEN = (ArchiveSeen(OWN, "bowline-5.3", "Quayside", "bowline-5.3", "", ""),)
 
 def test_one_that_was_never_read_and_cannot_be_is_no_reason_to_stop():
     (plan,) = planned(Replies((OWN, "diamond"), fault="refused"), sources=WITH_NAMESAKE, seen=SEEN)
-    assert [s.outcome for s in plan.sources] == ["renamed", "paused"]
+    assert [s.outcome for s in plan.sources.outcomes] == ["renamed", "paused"]
 
 
 def test_whose_an_archive_is_is_what_it_says_of_itself():
@@ -210,7 +214,7 @@ def test_whose_an_archive_is_is_what_it_says_of_itself():
     assert choice_of(plan).subject == f"{NAMESAKE} bowline-5.3"
     wishes = wishes_with(PersonsWishes(), choice_of(plan), "pause")
     (plan,) = planned(there, sources=WITH_NAMESAKE, seen=SEEN, wishes=wishes)
-    assert [s.outcome for s in plan.sources] == ["renamed", "paused"]
+    assert [s.outcome for s in plan.sources.outcomes] == ["renamed", "paused"]
 
 
 def test_sources_that_do_not_name_the_release_cannot_be_turned():
@@ -229,7 +233,7 @@ def test_a_planning_that_fails_is_told():
 def test_the_second_leg_is_planned_on_what_the_first_leaves():
     replies = Replies((OWN, "diamond"), (OWN, "englefield"))
     first, second = planned(replies, "5.3", "8")
-    assert second.sources_before == first.source_files
+    assert second.sources.before == first.sources.files
     (request,) = replies.asked
     assert [leg.lists for leg in request.legs] == ["/plans/0/lists", "/plans/1/lists"]
     assert [leg.end for leg in request.legs] == ["diamond", "englefield"]

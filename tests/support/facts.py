@@ -10,13 +10,16 @@ from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.formats.systemd import Unit
-from brave_bridge.core.packages.changes import (
-    ConfigQuestion,
-    LegPlan,
-    PackageChange,
-    SourceOutcome,
-)
+from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.updates import Offer
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import (
+    ConfigQuestion,
+    ConfigsStep,
+    PackagesStep,
+    SourceOutcome,
+    SourcesStep,
+)
 from brave_bridge.core.releases.route import find_route
 from brave_bridge.core.survey.activity import Activity, Clock, Session
 from brave_bridge.core.survey.facts import (
@@ -119,21 +122,29 @@ def change(name: str, old: str = "1", new: str = "2", **more) -> PackageChange:
 
 def plan(**changes) -> LegPlan:
     """A plan of that leg."""
-    made = LegPlan(
-        leg=leg(),
+    step = PackageChanges(
         upgraded=(change("quay-libc"), change("quay-webd", by_hand=True)),
         new=(change("libtls3", ""),),
         removed=(change("libtls1", "1", ""),),
-        kept_back=(),
         first_stage=("quay-webd",),
-        questions=(ConfigQuestion("/etc/quay-webd/webd.conf", "quay-webd", "dpkg"),),
         obsolete=("old-lib",),
-        sources=(
-            SourceOutcome("/etc/apt/sources.list", 1, "http://a.example/quayside", "bowline-5.3",
-                          "diamond", "renamed", ""),
+    )
+    named = set(PackageChanges.__struct_fields__) & changes.keys()
+    step = msgspec.structs.replace(step, **{name: changes.pop(name) for name in named})
+    outcome = SourceOutcome("/etc/apt/sources.list", 1, "http://a.example/quayside", "bowline-5.3",
+                            "diamond", "renamed", "")  # fmt: skip
+    asked = (ConfigQuestion("/etc/quay-webd/webd.conf", "quay-webd", "dpkg"),)
+    made = LegPlan(
+        leg=leg(),
+        steps=(
+            SourcesStep(
+                outcomes=changes.pop("sources", (outcome,)),
+                files=changes.pop("source_files", (NEW_SOURCES,)),
+                before=(OLD_SOURCES,),
+            ),
+            PackagesStep(changes=step),
+            ConfigsStep(questions=changes.pop("questions", asked)),
         ),
-        source_files=(NEW_SOURCES,),
-        sources_before=(OLD_SOURCES,),
         made_at="2026-11-25T12:00:00+00:00",
-    )  # fmt: skip
+    )
     return msgspec.structs.replace(made, **changes)

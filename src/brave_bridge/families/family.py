@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.planner import Planner
+from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.requests import PlanPackages
 from brave_bridge.core.crossing.take_up_sources import WaitingSource
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
@@ -36,9 +37,6 @@ class Reading(Protocol):
 
     def facts(self, machine: Machine, seen: Seen, known: Any, basic: Facts) -> Facts:
         """The basic facts of every machine, and all that this family's files tell."""
-
-    def for_records(self, facts: Facts) -> Facts:
-        """The facts without what a record of them need not keep."""
 
 
 class Packages(Protocol):
@@ -115,6 +113,11 @@ class Family:
         return None
 
     @property
+    def procedure(self) -> LegProcedure | None:
+        """Carries legs out."""
+        return None
+
+    @property
     def packages(self) -> Packages | None:
         """Knows packages and what sources offer."""
         return None
@@ -127,4 +130,4 @@ class Family:
     @property
     def can_cross(self) -> bool:
         """Whether its machines can be taken across."""
-        return None not in (self.commands, self.planner, self.packages)
+        return None not in (self.planner, self.procedure)

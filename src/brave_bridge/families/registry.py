@@ -7,14 +7,19 @@ the object (Python Packaging User Guide, entry points specification).
 import importlib
 import importlib.metadata
 from functools import cache
+from typing import TypeVar
 
 import msgspec
 
+from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.survey.facts import Evidence, Facts
 from brave_bridge.families import basic
 from brave_bridge.families.family import Family
+from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.port import Machine
-from brave_bridge.machines.wishes import Names
+from brave_bridge.machines.wishes import Names, Seen, Wish
+
+_Ability = TypeVar("_Ability")
 
 GROUP = "brave_bridge.families"
 _OURS = ("deb", "rpm", "alpm")
@@ -33,6 +38,18 @@ def family_named(name: str) -> Family:
     return next((point.load() for point in found), NONE)
 
 
+def able(ability: _Ability | None, family: str, to: str) -> _Ability:
+    """An ability that a family must have; LookupError where it has not."""
+    if ability is None:
+        raise LookupError(f"the family {family or 'of this system'} is not able to {to}")
+    return ability
+
+
+def commands_of(family: str) -> CrossingFamily:
+    """The commands of a family's package manager; LookupError where none are known."""
+    return able(family_named(family).commands, family, "change packages")
+
+
 def all_families() -> tuple[Family, ...]:
     """Every family, ours first."""
     found = importlib.metadata.entry_points(group=GROUP)
@@ -40,29 +57,28 @@ def all_families() -> tuple[Family, ...]:
     return tuple(family_named(name) for name in names)
 
 
-def survey(machine: Machine, family: str) -> Facts:
-    """The facts of a machine of a family, in two round trips.
+def survey(machine: Machine, family: str, asked: Asked = Asked()) -> Facts:
+    """The facts of a machine of a family, in two round trips; ``asked`` is answered on the way.
 
     An unknown family is told by its package database, which takes one more. MachineError
     where the system or its package database cannot be read.
     """
-    family = family or _family_by_database(machine)
+    family = family or family_by_database(machine)
+    facts, seen = _read(machine, family, asked.wishes)
+    return msgspec.structs.replace(facts, family=family, looked_at=asked.read(seen))
+
+
+def _read(machine: Machine, family: str, more: tuple[Wish, ...]) -> tuple[Facts, Seen]:
     reading = family_named(family).reading
     if reading is None:
-        seen = machine.gather(basic.WISHES)
+        seen = machine.gather((*basic.WISHES, *more))
         if wishes := basic.further(seen):
             seen.add(machine.gather(wishes))
-        return _without_packages(basic.basic_facts(machine, seen), family)
-    seen = machine.gather((*basic.WISHES, *reading.wishes))
+        return _without_packages(basic.basic_facts(machine, seen), family), seen
+    seen = machine.gather((*basic.WISHES, *reading.wishes, *more))
     known = reading.begin(machine.name, seen)
     seen.add(machine.gather((*basic.further(seen), *reading.further(known))))
-    return reading.facts(machine, seen, known, basic.basic_facts(machine, seen))
-
-
-def for_records(facts: Facts, family: str) -> Facts:
-    """The facts without what a record of them need not keep."""
-    reading = family_named(family).reading
-    return reading.for_records(facts) if reading else facts
+    return reading.facts(machine, seen, known, basic.basic_facts(machine, seen)), seen
 
 
 def _without_packages(facts: Facts, family: str) -> Facts:
@@ -77,7 +93,7 @@ def _without_packages(facts: Facts, family: str) -> Facts:
     return msgspec.structs.replace(facts, evidence=facts.evidence + absent)
 
 
-def _family_by_database(machine: Machine) -> str:
+def family_by_database(machine: Machine) -> str:
     """The family of the first package database that is there."""
     by_path = {path: family.name for family in all_families() for path in family.databases}
     found = machine.gather((Names(tuple(by_path)),)).found

@@ -1,6 +1,6 @@
 """What families whose databases know whole packages only have in common."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from fnmatch import fnmatchcase
 
 import msgspec
@@ -8,12 +8,30 @@ import msgspec
 from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.survey.facts import ChangedConfig, Evidence, Facts
-from brave_bridge.machines.wishes import Seen, Sums
+from brave_bridge.machines.port import Machine
+from brave_bridge.machines.wishes import Seen, Sums, Wish
+
+Packages = tuple[InstalledPackage, ...]
 
 
-def sums_wish(packages: Iterable[InstalledPackage]) -> Sums:
-    """The sums of all config files of the packages."""
-    return Sums(tuple({path: None for package in packages for path in package.conffiles}))
+class WholePackageReading(msgspec.Struct, frozen=True):
+    """See Reading. ``packages_in`` reads the database, ``facts_of`` adds what it tells."""
+
+    wishes: tuple[Wish, ...]
+    packages_in: Callable[[Seen, str], Packages]
+    facts_of: Callable[[Seen, Packages, Facts], Facts]
+
+    def begin(self, machine: str, seen: Seen) -> Packages:
+        """See Reading."""
+        return self.packages_in(seen, machine)
+
+    def further(self, known: Packages) -> tuple[Wish, ...]:
+        """The sums of all config files of the packages."""
+        return (Sums(tuple({path: None for package in known for path in package.conffiles})),)
+
+    def facts(self, machine: Machine, seen: Seen, known: Packages, basic: Facts) -> Facts:
+        """See Reading."""
+        return self.facts_of(seen, known, basic)
 
 
 def changed_configs(

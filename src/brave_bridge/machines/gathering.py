@@ -112,7 +112,11 @@ class Gathering:
                 continue
             try:
                 info = os.lstat(place)
-            except OSError:
+            except (FileNotFoundError, NotADirectoryError):
+                continue
+            except OSError as error:
+                # Not known is not the same as not there.
+                self.seen.faults[path] = error.strerror or str(error)
                 continue
             self.seen.found[path] = Found(path, _kind(info.st_mode), info.st_size)
 
@@ -296,7 +300,10 @@ class Gathering:
             return []
         try:
             return sorted(fnmatch.filter(os.listdir(place or "/"), pattern))
-        except OSError:
+        except (FileNotFoundError, NotADirectoryError):
+            return []
+        except OSError as error:
+            self.seen.faults[f"{folder}/{pattern}"] = error.strerror or str(error)
             return []
 
 

@@ -53,7 +53,7 @@ def proxy_for(settings: dict[str, str], address: str) -> str:
     """The proxy that apt would ask for an address; empty where it would go there itself."""
     parts = urlsplit(address)
     scheme, host = parts.scheme.lower(), (parts.hostname or "").lower()
-    names = (f"acquire::{scheme}::proxy::{host}", f"acquire::{scheme}::proxy")
+    names: tuple[str, ...] = (f"acquire::{scheme}::proxy::{host}", f"acquire::{scheme}::proxy")
     if scheme == "https":
         names += (f"acquire::http::proxy::{host}", "acquire::http::proxy")
     chosen = next((settings[name] for name in names if settings.get(name)), "")

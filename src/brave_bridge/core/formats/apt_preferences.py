@@ -25,20 +25,36 @@ class Pin(msgspec.Struct, frozen=True):
     @property
     def is_for_a_version(self) -> bool:
         """Whether it selects one version of a package, wherever that is from."""
-        return self.selects.strip().startswith("version")
+        return self.kind == "version"
+
+    @property
+    def kind(self) -> str:
+        """What it selects by: ``release``, ``version`` or ``origin``."""
+        return self.selects.strip().partition(" ")[0]
+
+    @property
+    def value(self) -> str:
+        """What stands behind the kind."""
+        return self.selects.strip().partition(" ")[2].strip()
+
+    @property
+    def conditions(self) -> tuple[tuple[str, str], ...]:
+        """What an archive must all say of itself, each a field's letter and a pattern.
+
+        A word alone, which names a release in any way, has no letter; other kinds have none.
+        """
+        if self.kind != "release":
+            return ()
+        if "=" not in self.value:
+            return (("", self.value),)
+        words = (word.partition("=") for word in self.value.split(","))
+        return tuple((letter.strip(), value.strip().strip('"')) for letter, _, value in words)
 
     def names(self, release: str) -> bool:
         """Whether it selects a release by this codename, suite or version."""
-        kind, _, rest = self.selects.strip().partition(" ")
-        words = [word.strip().strip('"') for word in rest.split(",")]
-        if kind != "release" or not release:
-            return False
-        if "=" not in rest:
-            return rest.strip() == release
-        wanted = (word.partition("=") for word in words)
-        return any(
-            letter.strip() in ("a", "n", "v") and _is_of(release, value.strip().strip('"'))
-            for letter, _, value in wanted
+        return bool(release) and any(
+            letter in ("a", "n", "v") and _is_of(release, value) if letter else value == release
+            for letter, value in self.conditions
         )
 
     @property

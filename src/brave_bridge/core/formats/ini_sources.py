@@ -9,7 +9,8 @@ _NOT_A_SOURCE = ("main", "options")
 
 def _sections(text: str) -> Iterator[tuple[int, str, list[tuple[str, str]]]]:
     """Each section's line number, name and assignments in order."""
-    at, name, rows = 0, "", []
+    at, name = 0, ""
+    rows: list[tuple[str, str]] = []
     for number, line in enumerate(text.splitlines(), start=1):
         line = line.strip()
         if line.startswith("[") and line.endswith("]"):

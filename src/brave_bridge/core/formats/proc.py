@@ -148,7 +148,7 @@ def seconds_up(uptime: str) -> int:
 
 def deleted_files(maps: str) -> list[str]:
     """The replaced libraries and programs that a process still has mapped (/proc/PID/maps)."""
-    found = {}
+    found: dict[str, None] = {}
     for line in maps.splitlines():
         path = line[line.find("/") :] if "/" in line else ""
         path, deleted, _ = path.partition(" (deleted)")

@@ -4,9 +4,6 @@ from collections.abc import Iterable
 
 import msgspec
 
-from brave_bridge.core.formats.installed_package import InstalledPackage
-from brave_bridge.core.packages.deb_package import clauses
-
 
 class DatabaseCluster(msgspec.Struct, frozen=True):
     """One cluster of a database server. ``version`` is the major one that its data is of.
@@ -20,6 +17,8 @@ class DatabaseCluster(msgspec.Struct, frozen=True):
     data: str
     settings: str = ""
     port: str = ""
+    needs: tuple[str, ...] = ()
+    """The installed packages that its data cannot do without, by name."""
 
     @property
     def title(self) -> str:
@@ -32,29 +31,6 @@ class DatabaseCluster(msgspec.Struct, frozen=True):
         return f"postgresql-{self.version}"
 
 
-def held_by_data(
-    clusters: Iterable[DatabaseCluster], packages: Iterable[InstalledPackage]
-) -> dict[str, DatabaseCluster]:
-    """The installed packages that a cluster cannot do without, each with one such cluster.
-
-    Those are its server, what goes with exactly this major version (extensions, clients), and
-    what these need in turn.
-    """
-    by_name = {package.name: package for package in packages if package.is_present}
-    held: dict[str, DatabaseCluster] = {}
-    for cluster in clusters:
-        own = [name for name in by_name if _is_of(name, cluster)]
-        waiting = [name for name in own if name not in held]
-        held.update(dict.fromkeys(waiting, cluster))
-        while waiting:
-            for clause in clauses(by_name[waiting.pop()].depends):
-                for atom in clause.atoms:
-                    if atom.name in by_name and atom.name not in held:
-                        held[atom.name] = cluster
-                        waiting.append(atom.name)
-    return held
-
-
-def _is_of(package: str, cluster: DatabaseCluster) -> bool:
-    words = package.split("-")
-    return words[0] == cluster.package.partition("-")[0] and cluster.version in words[1:]
+def held_by_data(clusters: Iterable[DatabaseCluster]) -> dict[str, DatabaseCluster]:
+    """The packages that a cluster cannot do without, each with one such cluster."""
+    return {name: cluster for cluster in clusters for name in cluster.needs}

@@ -52,7 +52,6 @@ def _by_point(findings: Iterable[Finding]) -> dict[tuple[str, int], Finding]:
 
 
 def _differ(before: Finding | None, after: Finding | None) -> bool:
-    if _gravity(before) != _gravity(after):
-        return True
-    grave = after is not None and _gravity(after) < Verdict.CLEAR.gravity
-    return grave and before is not None and before.title != after.title
+    if before is None or after is None or _gravity(before) != _gravity(after):
+        return _gravity(before) != _gravity(after)
+    return _gravity(after) < Verdict.CLEAR.gravity and before.title != after.title

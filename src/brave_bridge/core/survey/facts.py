@@ -12,6 +12,14 @@ from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.packages.updates import Offer, Update, pending_updates
+from brave_bridge.core.releases.standing import (
+    DATE,
+    EDITION,
+    KERNEL,
+    PROFILE,
+    RELEASE,
+    Standing,
+)
 from brave_bridge.core.survey.activity import Activity
 from brave_bridge.core.survey.databases import DatabaseCluster
 from brave_bridge.core.survey.platform import Boot, Disk, Hardware, Kernel, Space
@@ -35,6 +43,8 @@ class Identity(msgspec.Struct, frozen=True):
     like: tuple[str, ...] = ()
     machine_id: str = ""
     point_release: str = ""
+    profile: str = ""
+    """Which of several images of a release it is (IMAGE_ID)."""
 
 
 class ChangedConfig(msgspec.Struct, frozen=True):
@@ -108,6 +118,18 @@ class Evidence(msgspec.Struct, frozen=True):
     when: str = ""
 
 
+class LookedAt(msgspec.Struct, frozen=True):
+    """What was asked of the machine beyond every survey, for known issues.
+
+    ``there`` are the paths that were asked for and exist, ``lines`` those of config files that
+    say something, ``faults`` why a file could not be read.
+    """
+
+    there: tuple[str, ...] = ()
+    lines: dict[str, tuple[str, ...]] = {}
+    faults: dict[str, str] = {}
+
+
 def nothing_known(machine: str, kind: str) -> "Facts":
     """The facts of a system that cannot be read: a return needs no more."""
     unknown = Identity("", "a system that cannot be read", "", "", "")
@@ -154,6 +176,9 @@ class Facts(msgspec.Struct, frozen=True):
     """The database clusters that hold data."""
     release_dates: tuple[ReleaseDates, ...] = ()
     """The machine's own copy of the published table of releases."""
+    looked_at: LookedAt | None = None
+    family: str = ""
+    """The name of the family that read it; empty where no family knows its packages."""
 
     @property
     def is_this_system(self) -> bool:
@@ -186,6 +211,20 @@ class Facts(msgspec.Struct, frozen=True):
         """The packages that the administrator keeps from changing."""
         return tuple(p for p in self.packages if p.is_present and p.is_held)
 
+    def of(self, identity: Identity) -> "Facts":
+        """The facts with who the machine is."""
+        return msgspec.structs.replace(self, identity=identity)
+
+    def standing(self, scale: str) -> Standing:
+        """Where the machine stands on a scale, by its own files."""
+        identity = self.identity
+        if scale == RELEASE:
+            return Standing(scale, identity.version_id, identity.codename)
+        edition = self.licence.edition if self.licence else identity.edition
+        series = ".".join(self.boot.kernel.partition("-")[0].split(".")[:2])
+        known = {EDITION: edition, KERNEL: series, PROFILE: identity.profile, DATE: identity.build}
+        return Standing(scale, known[scale])
+
     def evidence_of(self, topic: str) -> Evidence | None:
         """What is known of how a topic was read."""
         return next((e for e in self.evidence if e.topic == topic), None)
@@ -201,6 +240,19 @@ class Facts(msgspec.Struct, frozen=True):
         if found is None:
             return f"no {topic} among the facts"
         return found.absent
+
+    @property
+    def for_records(self) -> "Facts":
+        """The facts without what a record of them need not keep: config sums, relations, offers."""
+        packages = tuple(
+            msgspec.structs.replace(package, conffiles={}, depends="", provides="")
+            for package in self.packages
+        )
+        return msgspec.structs.replace(self, packages=packages, offers=(), looked_at=None)
+
+    def has_read(self, entry: SourceEntry) -> bool:
+        """Whether the package manager ever read a source, and so told whose it is."""
+        return any(self.archive_of(uri, suite) for uri in entry.uris for suite in entry.suites)
 
     def archive_of(self, uri: str, suite: str) -> ArchiveSeen | None:
         """What was last seen of a source's suite."""

@@ -8,7 +8,7 @@ import msgspec
 
 from brave_bridge.core.estimate import Estimate, Window
 from brave_bridge.core.field_notes import FieldNote
-from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
 from brave_bridge.core.releases.open_legs import ClosedLeg
 from brave_bridge.core.survey.facts import Facts

@@ -1,6 +1,7 @@
 """The family of systems whose packages libalpm keeps; its machines are surveyed."""
 
 from brave_bridge.core.survey.package_manager import PackageManager
+from brave_bridge.families.alpm.places import VERSION_FILE
 from brave_bridge.families.family import Family
 
 
@@ -8,16 +9,16 @@ class AlpmFamily(Family):
     """See Family."""
 
     name = "alpm"
-    databases = ("/var/lib/pacman/local/ALPM_DB_VERSION",)
+    databases = (VERSION_FILE,)
     settings = ("var/lib/pacman/local",)
     manager = PackageManager(name="pacman", tools=("pacman",))
 
     @property
     def reading(self):
         """See Family."""
-        from brave_bridge.families.alpm.survey import AlpmReading
+        from brave_bridge.families.alpm.survey import READING
 
-        return AlpmReading()
+        return READING
 
 
 FAMILY = AlpmFamily()

@@ -6,13 +6,11 @@ from brave_bridge.core.formats.alpm_database import read_local_package
 from brave_bridge.core.formats.ini_sources import read_pacman_config
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.survey.facts import Evidence, Facts
-from brave_bridge.families.alpm.family import FAMILY
-from brave_bridge.families.whole_packages import Places, package_facts, sums_wish
-from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.families.alpm.places import DATABASE, VERSION_FILE
+from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
+from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.wishes import Below, Contents, Seen, Wish
 
-DATABASE = "/var/lib/pacman/local"
-(VERSION_FILE,) = FAMILY.databases
 CONFIG = "/etc/pacman.conf"
 SET_ASIDE = (".pacnew", ".pacsave", ".pacorig")
 _TOOLS = (
@@ -50,11 +48,6 @@ def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
     return packages
 
 
-def further(packages: tuple[InstalledPackage, ...]) -> tuple[Wish, ...]:
-    """The sums of the config files."""
-    return (sums_wish(packages),)
-
-
 def alpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) -> Facts:
     """The basic facts and all that database, repositories and config files tell."""
     sources = tuple(read_pacman_config(seen.text(CONFIG) or "", CONFIG))
@@ -65,25 +58,4 @@ def alpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts)
     return msgspec.structs.replace(facts, evidence=(*facts.evidence, history))
 
 
-class AlpmReading:
-    """See Reading."""
-
-    wishes = WISHES
-
-    def begin(self, machine: str, seen: Seen) -> tuple[InstalledPackage, ...]:
-        """See Reading."""
-        return packages_in(seen, machine)
-
-    def further(self, known: tuple[InstalledPackage, ...]) -> tuple[Wish, ...]:
-        """See Reading."""
-        return further(known)
-
-    def facts(
-        self, machine: Machine, seen: Seen, known: tuple[InstalledPackage, ...], basic: Facts
-    ) -> Facts:
-        """See Reading."""
-        return alpm_facts(seen, known, basic)
-
-    def for_records(self, facts: Facts) -> Facts:
-        """See Reading."""
-        return facts
+READING = WholePackageReading(WISHES, packages_in, alpm_facts)

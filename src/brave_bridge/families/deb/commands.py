@@ -8,20 +8,16 @@ from collections.abc import Iterable
 import msgspec
 
 from brave_bridge.core.crossing.family import ExactCommands, ExactStage
-from brave_bridge.core.crossing.requests import FileText, Run
+from brave_bridge.core.crossing.replies import FileText
+from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.formats.apt_output import change_summary, fault_lines
 from brave_bridge.core.formats.apt_release import read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
-from brave_bridge.core.packages.changes import (
-    LegPlan,
-    PackageChange,
-    PackageChanges,
-    difference,
-)
+from brave_bridge.core.packages.changes import PackageChange, PackageChanges, difference
 from brave_bridge.core.packages.updates import Outlook, Update
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.families.deb.exact import not_by_hand, preferences, stage_one_of, wanted
-from brave_bridge.families.deb.family import FAMILY
-from brave_bridge.families.deb.places import LISTS, STATUS
+from brave_bridge.families.deb.places import LISTS, NAME, STATUS, TOOLS
 from brave_bridge.machines.port import STATE_FOLDER
 
 QUIET = {
@@ -70,8 +66,8 @@ def apt_get(title: str, *words: str, reports: bool = False, again: bool = True) 
 class DebCommands:
     """apt and dpkg, as far as a crossing needs them."""
 
-    name = FAMILY.name
-    tools = FAMILY.manager.tools
+    name = NAME
+    tools = TOOLS
     saved_suffix = ".dpkg-old"
     finish_words = "dpkg --configure -a"
     lists = LISTS
@@ -215,7 +211,7 @@ class DebCommands:
 
     def wrong_indices(self, plan: LegPlan, descriptions: Iterable[FileText]) -> str:
         leg = plan.leg
-        wanted = {o.new_suite for o in plan.sources if o.outcome == "renamed"}
+        wanted = {o.new_suite for o in plan.sources.outcomes if o.outcome == "renamed"}
         seen: dict[str, str] = {}
         for file in descriptions:
             try:

@@ -1,7 +1,7 @@
 """The family of systems whose packages are deb archives: Debian and its kin."""
 
 from brave_bridge.core.survey.package_manager import PackageManager
-from brave_bridge.families.deb.places import STATUS
+from brave_bridge.families.deb.places import NAME, STATUS, TOOLS
 from brave_bridge.families.family import Family
 
 _MEND = (("apt-get", "--yes", "--fix-broken", "install"),)
@@ -10,7 +10,7 @@ _MEND = (("apt-get", "--yes", "--fix-broken", "install"),)
 class DebFamily(Family):
     """See Family; apt and dpkg do the work."""
 
-    name = "deb"
+    name = NAME
     databases = (STATUS,)
     settings = (
         "usr/share/keyrings",
@@ -20,7 +20,7 @@ class DebFamily(Family):
     )
     manager = PackageManager(
         name="apt",
-        tools=("dpkg", "apt-get"),
+        tools=TOOLS,
         refresh=(("apt-get", "update"),),
         clean=(("apt-get", "clean"),),
         finish=(("dpkg", "--configure", "--pending"), *_MEND),
@@ -53,6 +53,13 @@ class DebFamily(Family):
         from brave_bridge.families.deb.planning import DebPlanner
 
         return DebPlanner()
+
+    @property
+    def procedure(self):
+        """See Family."""
+        from brave_bridge.core.crossing.two_stages import TwoStages
+
+        return TwoStages(self.commands)
 
     @property
     def packages(self):

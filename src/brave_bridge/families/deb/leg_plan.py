@@ -5,13 +5,7 @@ from collections.abc import Iterable, Iterator, Mapping
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile, entries
-from brave_bridge.core.packages.changes import (
-    ConfigQuestion,
-    LegPlan,
-    PackageChange,
-    PackageChanges,
-    SourceOutcome,
-)
+from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.choices import (
     AT_ONCE,
     GOES,
@@ -24,6 +18,8 @@ from brave_bridge.core.packages.choices import (
     PlanChoice,
 )
 from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import ConfigQuestion, ConfigsStep, SourceOutcome, SourcesStep
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.databases import held_by_data
 from brave_bridge.core.survey.facts import Facts
@@ -54,14 +50,9 @@ def sources_only(
 
     ``signers`` are those of each (URI, suite).
     """
-    return LegPlan(
-        leg=leg,
-        sources=tuple(_source_outcomes(leg, before, after, ends, signers)),
-        source_files=after,
-        sources_before=before,
-        made_at=facts.taken_at,
-        choices=choices,
-    )
+    outcomes = tuple(_source_outcomes(leg, before, after, ends, signers))
+    step = SourcesStep(outcomes=outcomes, files=after, before=before)
+    return LegPlan(leg=leg, steps=(step,), made_at=facts.taken_at, choices=choices)
 
 
 def _source_outcomes(
@@ -92,7 +83,7 @@ def with_packages(
     upgraded = tuple(_weighed(facts, change) for change in changes.upgraded)
     changes = msgspec.structs.replace(changes, upgraded=upgraded)
     changing = {bare_name(change.name) for change in upgraded + changes.removed}
-    answered = {question.path: question for question in plan.questions}
+    answered = {question.path: question for question in plan.configs.questions}
     questions = tuple(
         answered.get(question.path, question) for question in _questions(facts, changing)
     )
@@ -103,9 +94,8 @@ def with_packages(
         *_obsolete_choices(facts, changes),
         *_restart_choices(facts, changes, wishes),
     )
-    return msgspec.structs.replace(
-        plan.with_changes(changes), questions=questions, choices=choices, wishes=wishes
-    )
+    whole = plan.with_packages(changes).with_step(ConfigsStep(questions=questions))
+    return msgspec.structs.replace(whole, choices=choices, wishes=wishes)
 
 
 def _tool_choices(facts: Facts, leg: Leg, wishes: PersonsWishes) -> Iterator[PlanChoice]:
@@ -133,7 +123,7 @@ def _obsolete_choices(facts: Facts, changes: PackageChanges) -> Iterator[PlanCho
     One with the running kernel, or that a database's data needs, is not let go.
     """
     running = [kernel.version for kernel in facts.kernels if kernel.running]
-    held = held_by_data(facts.clusters, facts.packages)
+    held = held_by_data(facts.clusters)
     for name in changes.obsolete:
         cluster = held.get(bare_name(name))
         if any(version in name for version in running):

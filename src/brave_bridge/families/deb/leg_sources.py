@@ -8,14 +8,8 @@ release, take another suite of it, or do without it.
 from collections.abc import Iterator
 
 from brave_bridge.core.crossing.planner import PlanFault
-from brave_bridge.core.crossing.requests import (
-    Failed,
-    FetchSuites,
-    Reply,
-    Script,
-    SuiteFound,
-    SuitesFetched,
-)
+from brave_bridge.core.crossing.replies import Failed, Reply, SuiteFound, SuitesFetched
+from brave_bridge.core.crossing.requests import FetchSuites, Script
 from brave_bridge.core.formats.apt_sources import (
     Renaming,
     SourceEntry,
@@ -24,9 +18,9 @@ from brave_bridge.core.formats.apt_sources import (
     renamed,
 )
 from brave_bridge.core.formats.paused_sources import commented_out, waiting_note
-from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.choices import DROP, KEEP, PAUSE, PlanChoice, suite_in
 from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.vendor import is_third_party
@@ -183,7 +177,7 @@ class LegSources:
         """Fetch what the files name: the sources that lack it with the reason, or a fault."""
         title = self.leg.end.title
         active = all_entries(files)
-        reply = yield FetchSuites(
+        reply = yield from FetchSuites(
             title=f"Fetch the indices of {title}",
             folder=f"{self.folder}/lists",
             suites=tuple(suites_of(active)),
@@ -210,11 +204,6 @@ class LegSources:
     def _own_entries(self) -> list[SourceEntry]:
         return [entry for at, entry in self.entries.items() if at not in self.answers]
 
-    def _was_read(self, entry: SourceEntry) -> bool:
-        """Whether the machine's package manager ever read it, and so told whose it is."""
-        seen = self.facts.archive_of
-        return any(seen(uri, suite) for uri in entry.uris for suite in entry.suites)
-
     def _learn_whose_they_are(self, turned: list[SourceEntry]) -> None:
         """What an archive says of itself decides, where only its path was known before."""
         for entry in turned:
@@ -222,15 +211,16 @@ class LegSources:
             known = (self.found.get(at) for at in _places(entry))
             origins = {found.origin for found in known if found is not None and found.origin}
             foreign = bool(origins) and bool(self.leg.origin) and self.leg.origin not in origins
-            if foreign and source_key(entry) not in self.answers and not self._was_read(before):
+            is_open = source_key(entry) not in self.answers and not self.facts.has_read(before)
+            if foreign and is_open:
                 self._take_as_foreign(before)
 
     def _can_do_without(self, entry: SourceEntry) -> bool:
         """Whether one that was never read is beside another that has the same release."""
         before = self.entries[source_key(entry)]
-        others = [own for own in self._own_entries() if own is not before and self._was_read(own)]
-        suites = {suite for own in others for suite in own.suites}
-        return not self._was_read(before) and suites >= set(before.suites)
+        read = [own for own in self._own_entries() if self.facts.has_read(own)]
+        suites = {suite for own in read if own is not before for suite in own.suites}
+        return not self.facts.has_read(before) and suites >= set(before.suites)
 
     # What else third parties have
 
@@ -254,7 +244,7 @@ class LegSources:
         )
         if not asked:
             return
-        reply = yield FetchSuites(
+        reply = yield from FetchSuites(
             title="Look for what third parties have", folder=f"{self.folder}/looked", suites=asked
         )
         if isinstance(reply, SuitesFetched):

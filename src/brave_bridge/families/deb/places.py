@@ -1,5 +1,9 @@
 """Where dpkg and apt keep what they know, on every deb system."""
 
+NAME = "deb"
+TOOLS = ("dpkg", "apt-get")
+"""The programs that change packages."""
+
 STATUS = "/var/lib/dpkg/status"
 ARCHITECTURES = "/var/lib/dpkg/arch"
 INFO = "/var/lib/dpkg/info"

@@ -6,14 +6,10 @@ planned on the packages that the leg before leaves.
 """
 
 from brave_bridge.core.crossing.planner import PlanFault
-from brave_bridge.core.crossing.requests import (
-    LegIndices,
-    PackagesPlanned,
-    PlanPackages,
-    Script,
-)
-from brave_bridge.core.packages.changes import LegPlan
+from brave_bridge.core.crossing.replies import PackagesPlanned
+from brave_bridge.core.crossing.requests import LegIndices, PlanPackages, Script
 from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.deb.leg_plan import with_packages
@@ -37,14 +33,14 @@ class DebPlanner:
             if isinstance(fetched, PlanFault):
                 return fetched
             turned.append(fetched)
-            files = fetched.source_files
+            files = fetched.sources.files
         return (yield from self.again(facts, tuple(turned), folder, wishes))
 
     def again(
         self, facts: Facts, plans: tuple[LegPlan, ...], folder: str, wishes: PersonsWishes
     ) -> Script[tuple[LegPlan, ...] | PlanFault]:
         """See Planner."""
-        reply = yield PlanPackages(
+        reply = yield from PlanPackages(
             title="Plan every package",
             database=STATUS,
             legs=tuple(

@@ -118,20 +118,17 @@ _RELEASE_FIELDS = {
 
 def _selects(pin: Pin, version: PackageVersion | None, origin: Origin) -> bool:
     """Whether a pin selects a version from an archive."""
-    kind, _, rest = pin.selects.strip().partition(" ")
-    rest = rest.strip()
-    if kind == "version":
-        return version is not None and fnmatchcase(version.version, rest)
-    if kind == "origin":
-        return origin.host == rest.strip('"')
-    if kind != "release":
-        return False
-    words = [word.strip() for word in rest.split(",")]
-    if "=" not in rest:
-        return rest in (origin.suite, origin.codename, origin.version)
-    for word in words:
-        letter, _, wanted = word.partition("=")
-        field = _RELEASE_FIELDS.get(letter.strip())
-        if field is None or not fnmatchcase(getattr(origin, field), wanted.strip().strip('"')):
-            return False
-    return True
+    if pin.kind == "version":
+        return version is not None and fnmatchcase(version.version, pin.value)
+    if pin.kind == "origin":
+        return origin.host == pin.value.strip('"')
+    return bool(pin.conditions) and all(
+        _fulfils(origin, letter, pattern) for letter, pattern in pin.conditions
+    )
+
+
+def _fulfils(origin: Origin, letter: str, pattern: str) -> bool:
+    if not letter:
+        return pattern in (origin.suite, origin.codename, origin.version)
+    field = _RELEASE_FIELDS.get(letter)
+    return field is not None and fnmatchcase(getattr(origin, field), pattern)

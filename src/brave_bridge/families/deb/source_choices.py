@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator, Mapping
 
-from brave_bridge.core.crossing.requests import SuiteFound
+from brave_bridge.core.crossing.replies import SuiteFound
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.packages.choices import (

@@ -31,6 +31,7 @@ from brave_bridge.core.survey.facts import (
     KeyFile,
     ReleaseSeen,
 )
+from brave_bridge.families.deb.clusters import with_needs
 from brave_bridge.families.deb.commands import DebCommands
 from brave_bridge.families.deb.places import LISTS, STATUS
 from brave_bridge.machines.port import Machine, MachineError
@@ -126,6 +127,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
     return msgspec.structs.replace(
         basic,
         packages=known.packages,
+        clusters=tuple(with_needs(cluster, known.packages) for cluster in basic.clusters),
         source_files=known.source_files,
         sources=sources,
         archives=archives,
@@ -331,14 +333,6 @@ def _tools(packages: tuple[InstalledPackage, ...]) -> dict[str, str]:
     return {p.name: p.version for p in packages if p.is_present and _TOOL.match(p.name)}
 
 
-def without_texts(facts: Facts) -> Facts:
-    """The facts without what a file of records need not keep: config sums and offers."""
-    packages = tuple(
-        msgspec.structs.replace(p, conffiles={}, depends="", provides="") for p in facts.packages
-    )
-    return msgspec.structs.replace(facts, packages=packages, offers=())
-
-
 class DebReading:
     """See Reading."""
 
@@ -355,7 +349,3 @@ class DebReading:
     def facts(self, machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Facts:
         """See Reading."""
         return deb_facts(machine, seen, known, basic)
-
-    def for_records(self, facts: Facts) -> Facts:
-        """See Reading."""
-        return without_texts(facts)

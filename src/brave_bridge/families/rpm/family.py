@@ -2,22 +2,23 @@
 
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.family import Family
+from brave_bridge.families.rpm.places import DATABASES
 
 
 class RpmFamily(Family):
     """See Family."""
 
     name = "rpm"
-    databases = ("/usr/lib/sysimage/rpm/rpmdb.sqlite", "/var/lib/rpm/rpmdb.sqlite")
+    databases = DATABASES
     settings = ("var/lib/dnf",)
     manager = PackageManager(name="dnf", tools=("rpm", "dnf"), clean=(("dnf", "clean", "all"),))
 
     @property
     def reading(self):
         """See Family."""
-        from brave_bridge.families.rpm.survey import RpmReading
+        from brave_bridge.families.rpm.survey import READING
 
-        return RpmReading()
+        return READING
 
 
 FAMILY = RpmFamily()

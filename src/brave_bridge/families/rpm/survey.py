@@ -7,12 +7,11 @@ from brave_bridge.core.formats.ini_sources import read_repo_file
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.rpm_database import read_rpm_database
 from brave_bridge.core.survey.facts import Evidence, Facts, ReleaseSeen
-from brave_bridge.families.rpm.family import FAMILY
-from brave_bridge.families.whole_packages import Places, package_facts, sums_wish
-from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.families.rpm.places import DATABASES
+from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
+from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Wish
 
-DATABASES = FAMILY.databases
 _OLDER = ("/var/lib/rpm/Packages", "/usr/lib/sysimage/rpm/Packages.db", "/var/lib/rpm/Packages.db")
 _REPOSITORIES = "/etc/yum.repos.d/*.repo"
 _LIMIT = 400_000_000
@@ -49,11 +48,6 @@ def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
     raise MachineError(attempted, machine, f"{DATABASES[0]}: No such file or directory")
 
 
-def further(packages: tuple[InstalledPackage, ...]) -> tuple[Wish, ...]:
-    """The sums of the config files."""
-    return (sums_wish(packages),)
-
-
 def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) -> Facts:
     """The basic facts and all that database, repositories and config files tell."""
     where = next((path for path in DATABASES if path in seen.contents), DATABASES[0])
@@ -72,25 +66,4 @@ def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) 
     return msgspec.structs.replace(facts, history=history, evidence=(*facts.evidence, told))
 
 
-class RpmReading:
-    """See Reading."""
-
-    wishes = WISHES
-
-    def begin(self, machine: str, seen: Seen) -> tuple[InstalledPackage, ...]:
-        """See Reading."""
-        return packages_in(seen, machine)
-
-    def further(self, known: tuple[InstalledPackage, ...]) -> tuple[Wish, ...]:
-        """See Reading."""
-        return further(known)
-
-    def facts(
-        self, machine: Machine, seen: Seen, known: tuple[InstalledPackage, ...], basic: Facts
-    ) -> Facts:
-        """See Reading."""
-        return rpm_facts(seen, known, basic)
-
-    def for_records(self, facts: Facts) -> Facts:
-        """See Reading."""
-        return facts
+READING = WholePackageReading(WISHES, packages_in, rpm_facts)

@@ -43,6 +43,7 @@ def read(seen: Seen) -> tuple[Identity, Evidence]:
         hostname=one_line(seen.word("/etc/hostname"), 64),
         edition=word("VARIANT"),
         build=word("BUILD_ID") or word("IMAGE_VERSION"),
+        profile=word("IMAGE_ID"),
         support_end=word("SUPPORT_END"),
         like=tuple(word("ID_LIKE", 80).split()),
         machine_id=one_line(seen.word("/etc/machine-id"), 32),

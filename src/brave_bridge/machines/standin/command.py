@@ -1,5 +1,6 @@
 """The program that runs a command on a stand-in: ``python -m ... ROOT -- argv``."""
 
+import io
 import sys
 from pathlib import Path
 
@@ -93,5 +94,6 @@ def _dpkg(machine: FolderMachine, words: list[str]) -> int:
 
 if __name__ == "__main__":
     # Whoever watches the job's output sees each line as it comes.
-    sys.stdout.reconfigure(line_buffering=True)
+    if isinstance(sys.stdout, io.TextIOWrapper):
+        sys.stdout.reconfigure(line_buffering=True)
     sys.exit(run(Path(sys.argv[1]), sys.argv[3:]))

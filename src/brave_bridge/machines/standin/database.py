@@ -27,15 +27,26 @@ class ScriptFailed(Exception):
 
 
 class Database:
-    """The packages of a stand-in: stanzas by name, written back after every step."""
+    """The packages of a stand-in: stanzas by name, written back after every step.
 
-    def __init__(self, machine: FolderMachine, status: str = STATUS) -> None:
+    Where it ``saves_at_once`` no more, they are written by ``write`` alone.
+    """
+
+    def __init__(
+        self, machine: FolderMachine, status: str = STATUS, *, saves_at_once: bool = True
+    ) -> None:
         self.machine = machine
+        self.saves_at_once = saves_at_once
         self.path = status
         text = machine.read_if_there(status, 100_000_000) or b""
         self.stanzas = {s["Package"]: s for s in stanzas(text.decode(), where=status)}
 
     def save(self) -> None:
+        """Write the database after a step, where that is wanted."""
+        if self.saves_at_once:
+            self.write()
+
+    def write(self) -> None:
         """Write the database."""
         ordered = [self.stanzas[name] for name in sorted(self.stanzas)]
         self.machine.write(self.path, "\n".join(map(stanza_text, ordered)).encode())

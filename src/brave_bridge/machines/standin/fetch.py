@@ -98,8 +98,8 @@ class Archives:
                 )
             indices.append((f"{stem}{name.replace('/', '_')}", content))
         self.machine.write(stem + "InRelease", message)
-        for path, content in indices:
-            self.machine.write(path, content)
+        for place, content in indices:
+            self.machine.write(place, content)
 
     def _verified(self, entry: SourceEntry, uri: str, suite: str, message: bytes) -> ArchiveRelease:
         where = f"{uri} {suite} InRelease"

@@ -3,7 +3,7 @@
 import hashlib
 import sqlite3
 import struct
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from brave_bridge.machines.folder import FolderMachine
@@ -13,17 +13,18 @@ Configs = Mapping[str, tuple[str, str, str]]
 """Path to package, shipped text and text as it stands."""
 
 _INT32, _STRING, _STRING_ARRAY = 4, 6, 8
+TagValue = str | Sequence[str] | Sequence[int]
 
 
-def rpm_header(tags: Mapping[int, object]) -> bytes:
+def rpm_header(tags: Mapping[int, TagValue]) -> bytes:
     """A package header: the index entries, then the store of values, numbers big-endian."""
     index, store = b"", b""
     for tag, value in sorted(tags.items()):
         if isinstance(value, str):
             kind, count, content = _STRING, 1, value.encode() + b"\0"
-        elif value and isinstance(value[0], str):
+        elif value and all(isinstance(text, str) for text in value):
             kind, count = _STRING_ARRAY, len(value)
-            content = b"".join(text.encode() + b"\0" for text in value)
+            content = b"".join(str(text).encode() + b"\0" for text in value)
         else:
             kind, count, content = _INT32, len(value), struct.pack(f">{len(value)}I", *value)
             store += b"\0" * (-len(store) % 4)
@@ -47,7 +48,7 @@ def write_rpm_root(machine: FolderMachine, packages: Mapping[str, str], configs:
     )
 
 
-def write_rpm_database(place: Path, headers: list[Mapping[int, object]]) -> None:
+def write_rpm_database(place: Path, headers: list[Mapping[int, TagValue]]) -> None:
     """An ``rpmdb.sqlite`` with these packages."""
     connection = sqlite3.connect(place)
     with connection:
@@ -58,10 +59,10 @@ def write_rpm_database(place: Path, headers: list[Mapping[int, object]]) -> None
     connection.close()
 
 
-def _rpm_tags(name: str, version: str, configs: Configs) -> dict[int, object]:
+def _rpm_tags(name: str, version: str, configs: Configs) -> dict[int, TagValue]:
     epoch, _, rest = version.rpartition(":")
     upstream, _, release = rest.rpartition("-")
-    tags: dict[int, object] = {
+    tags: dict[int, TagValue] = {
         1000: name, 1001: upstream, 1002: release, 1008: [EPOCH - 40_000_000], 1009: [4_000_000],
         1011: "Fathom project", 1022: "x86_64",
     }  # fmt: skip

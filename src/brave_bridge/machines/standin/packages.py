@@ -140,14 +140,15 @@ def _ar_members(content: bytes):
 
 
 def _untar(content: bytes) -> tuple[dict[str, bytes], dict[str, str]]:
-    files, links = {}, {}
+    files: dict[str, bytes] = {}
+    links: dict[str, str] = {}
     with tarfile.open(fileobj=io.BytesIO(content)) as archive:
         for info in archive:
             path = "/" + info.name.removeprefix("./").lstrip("/")
             if ".." in path.split("/"):
                 raise ValueError(f"a path that leads out: {path}")
-            if info.isreg():
-                files[path] = archive.extractfile(info).read()
+            if (content_of := archive.extractfile(info)) is not None and info.isreg():
+                files[path] = content_of.read()
             elif info.issym():
                 links[path] = info.linkname
     return files, links

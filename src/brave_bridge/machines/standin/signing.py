@@ -8,6 +8,8 @@ from pysequoia import Cert, SignatureMode, sign
 def make_key(owner: str) -> tuple[bytes, Callable[[str], str]]:
     """A fresh key: the public certificate, and a function that clear-signs a text."""
     key = Cert.generate(owner)
+    if key.secrets is None:
+        raise ValueError("a fresh key has no secret part")
     signer = key.secrets.signer()
 
     def signed(text: str) -> str:

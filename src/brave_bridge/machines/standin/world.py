@@ -225,8 +225,7 @@ def install_root(
     for name in ("etc", "home", "tmp", "var/log", "var/lib/apt/lists/partial", "proc", "usr/sbin"):
         (machine.root / name).mkdir(parents=True, exist_ok=True)
     (machine.root / "tmp").chmod(0o1777)
-    database = Database(machine)
-    database.save = lambda: None
+    database = Database(machine, saves_at_once=False)
     chosen = list(packages)
     for package in chosen:
         database.unpack(package)
@@ -235,8 +234,7 @@ def install_root(
     for name in held:
         database.stanzas[name]["Status"] = "hold ok installed"
     mark(machine, set(_came_with_others(chosen)), "auto")
-    del database.save
-    database.save()
+    database.write()
 
 
 def _came_with_others(packages: list[PackageFile]) -> Iterator[str]:

@@ -24,5 +24,6 @@ def firmware_mode(situation: Situation):
             "Change the firmware's boot mode and the partition table, with a way back, first.",
         )
     elif boot.firmware:
-        secure = {True: ", Secure Boot on", False: ", Secure Boot off"}.get(boot.secure_boot, "")
+        known = {True: ", Secure Boot on", False: ", Secure Boot off"}
+        secure = "" if boot.secure_boot is None else known[boot.secure_boot]
         yield clear(f"Booted by {boot.firmware.upper()}{secure}", where)

@@ -37,5 +37,5 @@ def held_packages(situation: Situation):
 
 def _blocked(situation: Situation, held: set[str]) -> list[str]:
     """What the plan keeps back beside the held packages themselves."""
-    kept = situation.plan.kept_back if situation.plan else ()
+    kept = situation.plan.packages.kept_back if situation.plan else ()
     return [change.name for change in kept if change.name not in held]

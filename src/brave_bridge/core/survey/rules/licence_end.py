@@ -1,6 +1,6 @@
 """How long does the system's licence last?"""
 
-from brave_bridge.core.survey.findings import Situation, caution, clear, rule, stop
+from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule, stop
 
 SOON_DAYS = 30
 
@@ -14,6 +14,9 @@ SOON_DAYS = 30
 )
 def licence_end(situation: Situation):
     licence = situation.facts.licence
+    if licence is None:
+        yield not_applicable("The system has no licence", situation.facts.where("licence"))
+        return
     past = situation.days_since(licence.ends)
     days = -past if past is not None else 0
     evidence = f"{situation.facts.where('licence')}: {licence.edition} until {licence.ends}"

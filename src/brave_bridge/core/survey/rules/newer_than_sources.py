@@ -13,12 +13,12 @@ from brave_bridge.core.versions.deb import version_key
     needs="indices",
 )
 def newer_than_sources(situation: Situation):
-    ahead = situation.plan.ahead if situation.plan else ()
+    plan = situation.plan
     where = situation.facts.where("indices")
-    if ahead:
-        names = ", ".join(f"{change.name} {change.old} (there: {change.new})" for change in ahead)
+    if plan is not None and plan.packages.ahead:
+        names = ", ".join(f"{one.name} {one.old} (there: {one.new})" for one in plan.packages.ahead)
         yield caution(
-            f"{counted(len(ahead), 'package')} newer than in {situation.plan.leg.end.title}",
+            f"{counted(len(plan.packages.ahead), 'package')} newer than in {plan.leg.end.title}",
             f"the plan: {names[:300]}",
             "Decide whether to go back to the release's version before the leg.",
         )

@@ -20,7 +20,7 @@ def security_source(situation: Situation):
     where = facts.where("sources")
     if found:
         yield clear("Fixes of security faults come from a source", "; ".join(found[:3]))
-    elif release.support_ends and release.support_ends < situation.today:
+    elif release.is_closed(situation.today):
         yield not_applicable(f"{release.title} gets no fixes any more", "catalogue")
     else:
         usual = named[0]

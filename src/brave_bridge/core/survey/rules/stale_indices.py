@@ -1,5 +1,6 @@
 """Is what is known of the sources recent?"""
 
+from datetime import date
 from email.utils import parsedate_to_datetime
 
 from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
@@ -17,7 +18,7 @@ OLD_DAYS, OLD_DAYS_WITHOUT_FIXES = 30, 120
     needs="sources",
 )
 def stale_indices(situation: Situation):
-    facts = situation.facts
+    facts, release = situation.facts, situation.release
     if not any("deb" in entry.types for entry in facts.sources):
         yield not_applicable("The indices of this family are not read", "no deb source")
         return
@@ -29,18 +30,17 @@ def stale_indices(situation: Situation):
             "Look for updates (u).",
             fix=situation.manager.refresh,
         )
-    elif _is_closed(situation) and min(days) > OLD_DAYS:
-        title = situation.release.title
+    elif release is not None and release.is_closed(situation.today) and min(days) > OLD_DAYS:
         yield clear(
-            f"{title} is closed: what its sources have, last written {min(days)} days ago, stays",
-            f"support ended {situation.release.support_ends}; Date in the indices",
+            f"{release.title} is closed: its sources, written {min(days)} days ago, change no more",
+            f"support ended {release.support_ends}; Date in the indices",
         )
     elif min(days) > OLD_DAYS and _was_asked_lately(situation):
         yield clear(
             f"The sources were asked on {situation.refreshed_at[:10]} and have nothing newer",
             f"written {min(days)} days ago: Date in the indices",
         )
-    elif situation.end and situation.end.released and _older(days, situation):
+    elif situation.end and _older(days, situation, situation.end.released):
         yield caution(
             f"What the sources have is older than {situation.end.title}",
             f"newest index: {min(days)} days old; {situation.end.title} is out since "
@@ -60,12 +60,6 @@ def stale_indices(situation: Situation):
         yield clear(f"What the sources have is {age}", "Date in the indices")
 
 
-def _is_closed(situation: Situation) -> bool:
-    """Whether the release gets nothing new any more, so that nothing fresher can be had."""
-    ends = situation.release.support_ends if situation.release else None
-    return ends is not None and ends < situation.today
-
-
 def _was_asked_lately(situation: Situation) -> bool:
     days = situation.days_since(situation.refreshed_at)
     return days is not None and days <= OLD_DAYS and not situation.failed_sources
@@ -80,9 +74,9 @@ def _has_fixes(situation: Situation) -> bool:
     return any(archive.suite in named for archive in situation.facts.archives)
 
 
-def _older(days: list[int], situation: Situation) -> bool:
+def _older(days: list[int], situation: Situation, released: date | None) -> bool:
     """Whether even the newest index was written before the next release was out."""
-    return min(days) > (situation.today - situation.end.released).days
+    return released is not None and min(days) > (situation.today - released).days
 
 
 def _day(text: str):

@@ -1,5 +1,6 @@
 """Does the present release still get fixes?"""
 
+from brave_bridge.core.releases.conditions import FULL, PAID
 from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
 
 SOON_DAYS = 120
@@ -26,7 +27,18 @@ def support_window(situation: Situation):
         yield not_applicable(f"The support of {release.title or line.name} {words}", source)
         return
     evidence = f"{source}: support ends {ends}"
-    if days < 0:
+    if release.phases:
+        told = ", ".join(f"{phase.kind} to {phase.ends}" for phase in release.phases)
+        evidence += f" ({told})"
+    phase = release.phase(situation.today)
+    if days < 0 and phase is not None and phase.kind == PAID:
+        yield caution(
+            f"{release.title} has {phase.words}, until {phase.ends}",
+            evidence,
+            "Cross to a supported release, or see that the machine is paid for.",
+            meaning=f"Without that no fix has come for {-days} days.",
+        )
+    elif days < 0:
         yield caution(
             f"{release.title} has had no security fixes for {-days} days",
             evidence,
@@ -39,5 +51,7 @@ def support_window(situation: Situation):
             "Plan the leg now.",
             meaning="There is still time to rehearse and to choose the day.",
         )
+    elif phase is not None and phase.kind != FULL:
+        yield clear(f"{release.title} has {phase.words}, until {phase.ends}", evidence)
     else:
         yield clear(f"{release.title} is supported for another {days // 30} months", evidence)

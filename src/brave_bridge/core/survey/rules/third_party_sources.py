@@ -1,8 +1,6 @@
 """Does software come from anywhere but the distribution?"""
 
-from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.text import counted
-from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
 from brave_bridge.core.survey.vendor import is_third_party
 
@@ -24,7 +22,7 @@ def third_party_sources(situation: Situation):
         if is_third_party(entry, line.origin, line.archive_paths, facts.archives)
     ]
     unread = [
-        entry for entry in facts.sources if "deb" in entry.types and not _was_read(entry, facts)
+        entry for entry in facts.sources if "deb" in entry.types and not facts.has_read(entry)
     ]
     if foreign:
         yield caution(
@@ -42,7 +40,3 @@ def third_party_sources(situation: Situation):
         )
     else:
         yield clear(f"All sources are {line.name}'s own", facts.where("sources"))
-
-
-def _was_read(entry: SourceEntry, facts: Facts) -> bool:
-    return any(facts.archive_of(uri, suite) for uri in entry.uris for suite in entry.suites)

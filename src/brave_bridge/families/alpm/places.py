@@ -1,0 +1,4 @@
+"""Where an alpm system keeps what it knows."""
+
+DATABASE = "/var/lib/pacman/local"
+VERSION_FILE = "/var/lib/pacman/local/ALPM_DB_VERSION"
