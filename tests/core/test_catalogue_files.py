@@ -12,6 +12,7 @@ from brave_bridge.core.releases.catalogue import (
     MovedArchive,
     Release,
     ReleaseLine,
+    Scale,
     SplitComponent,
     Successor,
 )
@@ -85,5 +86,16 @@ def test_the_page_explains_every_field():
     page = (Path(__file__).parents[2] / "docs/catalogue.md").read_text(encoding="utf-8")
     explained = set(re.findall(r"`([a-z_]+)`", page))
     records = (ReleaseLine, Release, LegRule, Needs, KnownDevice, KnownIssue, LegTask,
-               KernelSeries, Keyring, MovedArchive, SplitComponent, Channel, Successor)  # fmt: skip
+               KernelSeries, Keyring, MovedArchive, SplitComponent, Channel, Successor,
+               Scale)  # fmt: skip
     assert {field for record in records for field in record.__struct_fields__} <= explained
+
+
+@pytest.mark.parametrize(
+    "sign", ['boots_with = "quiet("', 'settings = [{ path = "/etc/a", has = "[" }]']
+)
+def test_an_expression_that_is_none_is_told_before_a_survey_meets_it(sign):
+    issue = f'issues = [{{ id = "odd", title = "odd", {sign} }}]\n'
+    line, faults = check_line(GOOD + issue)
+    assert line is None and len(faults) == 1
+    assert "issue odd" in faults[0].why and "no regular expression" in faults[0].why

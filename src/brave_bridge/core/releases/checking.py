@@ -7,7 +7,9 @@ from typing import Any
 
 import msgspec
 
-from brave_bridge.core.releases.catalogue import ReleaseLine, leg_of
+from brave_bridge.core.releases.catalogue import LegRule, ReleaseLine, leg_of
+from brave_bridge.core.releases.conditions import PHASE_WORDS
+from brave_bridge.core.releases.standing import SCALES
 
 _AT_LINE = re.compile(r"\(at line (\d+), column \d+\)")
 _DAY = re.compile(r"=\s*(\d{4}-\d\d-\d\d)\s*(?:#.*)?$")
@@ -36,7 +38,8 @@ def check_line(text: str) -> tuple[ReleaseLine | None, list[CatalogueFault]]:
         line = msgspec.toml.decode(text, type=ReleaseLine)
     except (msgspec.DecodeError, ValueError) as error:
         return None, [_of_field(text, str(error))]
-    faults = list(_legs_to_nowhere(text, line))
+    checks = (_legs_to_nowhere, _faulty_scales, _faulty_phases)
+    faults = [fault for check in checks for fault in check(text, line)]
     unknown = list(_unknown(text, raw, msgspec.to_builtins(line), ""))
     return (None if faults else line), faults + unknown
 
@@ -60,10 +63,47 @@ def _of_field(text: str, words: str) -> CatalogueFault:
 
 def _legs_to_nowhere(text: str, line: ReleaseLine) -> Iterator[CatalogueFault]:
     for number, rule in enumerate(line.legs):
-        try:
-            leg_of(line, rule)
-        except ValueError as error:
-            yield CatalogueFault(_line_of(text, f".legs[{number}]"), str(error))
+        yield from _faults_of_leg(line, rule, _line_of(text, f".legs[{number}]"))
+
+
+def _faults_of_leg(line: ReleaseLine, rule: LegRule, at: int) -> Iterator[CatalogueFault]:
+    """An end that is none, and expressions of its issues that nothing can be held against."""
+    try:
+        leg_of(line, rule)
+    except ValueError as error:
+        yield CatalogueFault(at, str(error))
+    for issue in rule.issues:
+        for expression in (issue.boots_with, *(sign.has for sign in issue.settings)):
+            try:
+                re.compile(expression)
+            except re.error as error:
+                why = f"issue {issue.id}: {expression!r} is no regular expression: {error}"
+                yield CatalogueFault(at, why)
+
+
+def _faulty_phases(text: str, line: ReleaseLine) -> Iterator[CatalogueFault]:
+    """Phases of an unknown kind, or out of order."""
+    for number, release in enumerate(line.releases):
+        at = _line_of(text, f".releases[{number}]")
+        ends = [phase.ends for phase in release.phases]
+        if unknown := [p.kind for p in release.phases if p.kind not in PHASE_WORDS]:
+            known = ", ".join(PHASE_WORDS)
+            yield CatalogueFault(at, f"{unknown[0]!r} is no phase of support; there are {known}")
+        elif ends != sorted(ends):
+            yield CatalogueFault(at, f"the phases of {release.title} are not in their order")
+
+
+def _faulty_scales(text: str, line: ReleaseLine) -> Iterator[CatalogueFault]:
+    """Scales of an unknown kind, and their legs to nowhere."""
+    for number, scale in enumerate(line.scales):
+        at = _line_of(text, f".scales[{number}]")
+        if scale.kind not in SCALES[1:]:
+            known = ", ".join(SCALES[1:])
+            yield CatalogueFault(at, f"{scale.kind!r} is no scale; there are {known}")
+            continue
+        shown = line.on(scale.kind)
+        for rule in shown.legs:
+            yield from _faults_of_leg(shown, rule, at)
 
 
 def _unknown(text: str, raw: Any, known: Any, path: str) -> Iterator[CatalogueFault]:

@@ -22,6 +22,27 @@ class Needs(msgspec.Struct, frozen=True):
     """The session types that it still offers (``wayland``, ``x11``), empty where not told."""
 
 
+FULL, SECURITY, LONG_TERM, PAID = "full", "security", "long-term", "paid"
+PHASE_WORDS = {
+    FULL: "full support",
+    SECURITY: "security fixes alone",
+    LONG_TERM: "long-term support: security fixes by others, for chosen packages",
+    PAID: "fixes for those alone who pay",
+}
+
+
+class SupportPhase(msgspec.Struct, frozen=True):
+    """A stretch of a release's support; ``kind`` is one of PHASE_WORDS, ``ends`` its last day."""
+
+    kind: str
+    ends: date
+
+    @property
+    def words(self) -> str:
+        """What is had in it."""
+        return PHASE_WORDS.get(self.kind, self.kind)
+
+
 class KnownDevice(msgspec.Struct, frozen=True):
     """A device that this release is the first to drive. ``modalias`` is a shell pattern."""
 
@@ -57,12 +78,27 @@ class LegTask(msgspec.Struct, frozen=True):
         return not wanted or any(fnmatchcase(n, pattern) for n in names for pattern in wanted)
 
 
+class SettingSign(msgspec.Struct, frozen=True):
+    """Lines of config files that show something: ``has`` is a regular expression of one line.
+
+    ``path`` is a shell pattern; comments (from ``#`` on) are no lines.
+    """
+
+    path: str
+    has: str = "."
+
+
 class KnownIssue(msgspec.Struct, frozen=True):
     """Something known about a leg, in our own words.
 
     ``severity``: ``note``, ``caution``, or ``wait`` (do not cross until it is lifted).
-    ``packages`` are shell patterns of names; the issue concerns a machine that has one of
-    them installed, or every machine where there are none. ``page`` names the vendor's page.
+    The issue concerns a machine that shows all the signs that are given, and every machine where
+    none is: ``packages`` are shell patterns of names, of which one is installed; of ``settings``
+    and ``files`` (patterns of paths) one is there; one of ``file_systems`` is mounted or
+    expected; ``units`` are patterns of services that are there; ``devices`` of modaliases;
+    ``boots_with`` is a regular expression of the kernel's command line. ``page`` names the
+    vendor's page, ``source`` where it was seen, and ``checked`` the day on which that was held
+    against the packages themselves; without one it was not.
     """
 
     id: str
@@ -71,10 +107,12 @@ class KnownIssue(msgspec.Struct, frozen=True):
     workaround: str = ""
     severity: str = "caution"
     packages: tuple[str, ...] = ()
+    settings: tuple[SettingSign, ...] = ()
+    files: tuple[str, ...] = ()
+    file_systems: tuple[str, ...] = ()
+    units: tuple[str, ...] = ()
+    devices: tuple[str, ...] = ()
+    boots_with: str = ""
     page: str = ""
-
-    def concerns(self, names: set[str]) -> tuple[str, ...]:
-        """The installed packages that it is about."""
-        return tuple(
-            sorted(n for n in names if any(fnmatchcase(n, pattern) for pattern in self.packages))
-        )
+    source: str = ""
+    checked: date | None = None
