@@ -162,9 +162,9 @@ def show_long_plan() -> None:
     """The screen on a plan of many rows."""
     from tests.support.facts import change, plan
 
-    from brave_bridge.core.crossing.next_step import NextStep
     from brave_bridge.tui.app import BraveBridge
     from brave_bridge.tui.harbour import Harbour
+    from brave_bridge.workbench.next_step import NextStep
     from brave_bridge.workbench.record import KeptPlan, MachineRecord
 
     changes = tuple(change(f"package-{n:04d}", by_hand=True) for n in range(1, PLAN_ROWS + 1))

@@ -5,12 +5,12 @@ import asyncio
 import pytest
 from textual.app import App
 
-from brave_bridge.core.crossing.next_step import NextStep
 from brave_bridge.tui.dialogs import ConfirmByName
 from brave_bridge.tui.theme import THEMES
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.widgets.lines import HeadLine, KeyLine
 from brave_bridge.tui.widgets.why_pane import WhyPane
+from brave_bridge.workbench.next_step import NextStep
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading
 
 COLUMNS = (Column("", 2), Column("what", 20), Column("size", 8, right=True), Column("why"))
@@ -20,9 +20,7 @@ def page(*names: str, start: str = "") -> Page:
     rows = [heading("all of it", 4)]
     rows += [Row(name, ("●", name, "12 kB", f"because {name}"), action="open",
                  why=(Note("text", name),)) for name in names]  # fmt: skip
-    return Page(
-        "summary", COLUMNS, tuple(rows), "Nothing yet.", (), (Note("text", "about"),), start
-    )
+    return Page("summary", COLUMNS, tuple(rows), "Nothing yet.", (Note("text", "about"),), start)
 
 
 class Bench(App):
@@ -116,7 +114,7 @@ def test_an_empty_page_wraps_its_words_and_explains_itself():
 
     async def body(app, pilot):
         words = "There is no way back yet and this sentence is longer than the line is wide."
-        ledger.show(Page("none", COLUMNS, (), words, (), (Note("text", "about"),)))
+        ledger.show(Page("none", COLUMNS, (), words, (Note("text", "about"),)))
         await pilot.pause()
         shown = " ".join(" ".join(text_of(ledger)).split())
         assert words in shown and ledger.explanation == (Note("text", "about"),)

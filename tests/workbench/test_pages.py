@@ -8,8 +8,10 @@ import pytest
 
 from brave_bridge.cli.plan_texts import plan_text
 from brave_bridge.cli.texts import survey_text
+from brave_bridge.core.packages.choices import OBSOLETE, STAYS, Option, PlanChoice
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.survey.findings import Verdict
+from brave_bridge.families.registry import family_named
 from brave_bridge.snapshots.set_aside import SetAside
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import keep_way
@@ -27,9 +29,11 @@ from brave_bridge.workbench.pages.ways_back import ways_back_page
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.reading import read_machine
+from brave_bridge.workbench.record import KeptPlan
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target, open_target, parse_words
 from brave_bridge.workbench.ways_back import WaysBack
+from tests.support import facts
 
 TODAY = date(2026, 11, 25)
 
@@ -248,4 +252,51 @@ def test_a_plan_on_the_command_line_says_each_thing_once(read):
     gone = next(n for n, line in enumerate(lines) if "would go away:" in line)
     assert gone < next(n for n, line in enumerate(lines) if "you installed by hand" in line)
     every = "\n".join(plan_text(kept, everything=True))
-    assert all(change.name in every for change in kept.legs[0].upgraded)
+    plan = kept.legs[0]
+    assert all(f"{c.name} {c.old} → {c.new}" in every for c in plan.packages.upgraded)
+    assert all(
+        c.reason in every
+        for c in (*plan.packages.upgraded, *plan.packages.new, *plan.packages.removed)
+    )
+    assert "more" not in {line.split()[-1] for line in every.splitlines()}
+
+
+def test_what_can_only_stay_is_not_said_to_be_free_to_go():
+    runs = PlanChoice(
+        kind=OBSOLETE, subject="quay-image-5.19", about="", answer=STAYS, default=STAYS,
+        options=(Option(STAYS, "it stays: the kernel that runs now is in it"),),
+    )  # fmt: skip
+    kept = KeptPlan("7", "a", "2026-11-25T12:00:00+00:00", (facts.plan(choices=(runs,)),))
+    for everything in (False, True):
+        text = "\n".join(plan_text(kept, everything=everything))
+        assert "the kernel that runs now is in it" in text and "can go with the leg" not in text
+
+
+def test_a_known_package_manager_under_an_unknown_distribution_mends_by_its_own_commands(tmp_path):
+    for path, text in (
+        ("etc/os-release", "ID=headland\nVERSION_ID=1\n"),
+        ("etc/apt/sources.list", "deb http://a.example/headland cape main\n"),
+        ("etc/apt/trusted.gpg.d/headland.asc", "x" * 900),
+        ("var/lib/dpkg/status", "Package: rope\nStatus: install ok half-installed\n"
+         "Version: 1\nArchitecture: amd64\nMaintainer: x\nDescription: x\n"),
+    ):  # fmt: skip
+        place = tmp_path / path
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_text(text)
+    desk = Desk(Target("tree", str(tmp_path)))
+    surveyed = desk.survey()
+    found = {finding.id: finding for finding in surveyed.findings}
+    assert surveyed.line is None and surveyed.facts.family == desk.family() == "deb"
+    assert found["source-keys"].verdict is Verdict.CLEAR
+    assert found["broken-packages"].fix == family_named("deb").manager.finish
+
+
+def test_a_drawing_of_the_fleet_names_what_it_cannot_show(read, tmp_path, monkeypatch):
+    from brave_bridge.workbench import export
+    from brave_bridge.workbench.record import MachineRecord
+
+    titles = []
+    monkeypatch.setattr(export, "save_support", lambda bars, title, *_: titles.append(title))
+    unknown = MachineRecord(name="skerry", about="", words=())
+    export.export_fleet("Northlight", [read("petrel"), unknown], tmp_path)
+    assert titles == ["Support left: Northlight; release not known: skerry"] * 2

@@ -1,23 +1,70 @@
-"""Every action by name, for Ctrl+P: words, what it does, and the application's action."""
+"""What can be done on the screen: one table a place feeds keys, key line, help and palette."""
 
-ACTIONS = (
-    ("Next step", "Do what the Next line says (n)", "next_step"),
-    ("Survey again", "Read the machine anew (s)", "read_again"),
-    ("Updates", "Bring the present release up to date (u)", "update"),
-    ("Confirm a backup", "Say that home and data are backed up today (k)", "confirm_backup"),
-    ("Settings backup", "Archive /etc, package selections, sources and keys (b)",
-     "back_up_settings"),
-    ("Field note", "Write what was learnt about the leg ahead (i)", "note"),
-    ("Plan", "Plan the way to the goal (p)", "plan"),
-    ("What counts first", "Put the wishes of a plan into another order (o)", "order"),
-    ("Policies", "The answers that hold for every machine (K)", "policies"),
-    ("Cross", "Cross the planned legs (c)", "cross"),
-    ("Take a snapshot", "Make a way back now (b)", "snapshot"),
-    ("Recovery card", "Write the page for a machine that does not start (c)", "card"),
-    ("Rest", "Rest at the next checkpoint (r)", "rest"),
-    ("Go on", "Go on with what rests (g)", "go_on"),
-    ("Prove again", "Hold the machine against its baseline", "prove"),
-    ("Export", "Write this view to files (x)", "export"),
-    ("Change the look", "Night, morning, high contrast (t)", "look"),
-    ("Leave", "Close the screen; nothing under way ends (q)", "leave"),
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, NamedTuple
+
+from textual.binding import Binding
+
+if TYPE_CHECKING:
+    from brave_bridge.workbench.record import MachineRecord
+
+
+def always(record: MachineRecord | None) -> bool:
+    """An action that can be asked for on any machine."""
+    return True
+
+
+class Action(NamedTuple):
+    """One action. ``name`` is that of its method, with arguments where it has some.
+
+    ``words`` stand beside the key, ``told`` in the list of all actions; ``when`` says on which
+    machine it does something. ``command`` is its name on the command line, where it has one.
+    """
+
+    name: str
+    key: str
+    words: str
+    told: str = ""
+    when: Callable[[MachineRecord | None], bool] = always
+    command: str = ""
+    shown: str = ""
+    """The key as it is told, where that is not its name."""
+
+    @property
+    def binding(self) -> Binding:
+        """Its key as Textual binds it."""
+        return Binding(self.key, self.name, self.words, show=False)
+
+    @property
+    def label(self) -> str:
+        """Its key as a person reads it."""
+        return self.shown or self.key
+
+    @property
+    def title(self) -> str:
+        """What it is called in the list of all actions."""
+        return self.words[:1].upper() + self.words[1:]
+
+    @property
+    def help(self) -> str:
+        """What it does, in the list of all actions."""
+        command = f", brave-bridge {self.command}" if self.command else ""
+        return f"{self.told or self.words} ({self.label}{command})"
+
+
+EVERYWHERE = (
+    Action("machine(-1)", "left_square_bracket", "machine before", shown="["),
+    Action("machine(1)", "right_square_bracket", "next machine", shown="]"),
+    Action("next_step", "n", "next step", "Do what the Next line says"),
+    Action(
+        "filter", "slash", "filter", "Show only what has a text in it; Esc shows all", shown="/"
+    ),
+    Action("why", "w", "why pane", "The Why pane: wider, hidden, back"),
+    Action("export", "x", "export", "Write this view to files"),
+    Action("look", "t", "look", "Night, morning, high contrast"),
+    Action("keys", "question_mark", "keys", "The keys of this place", shown="?"),
+    Action("leave", "q", "leave", "Leave; a crossing goes on without the screen"),
 )  # fmt: skip
+"""What holds in every place."""

@@ -4,25 +4,25 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Iterable
+from functools import partial
+from pathlib import Path
 from time import monotonic
 from typing import TYPE_CHECKING
 
 from textual import work
-from textual.app import App, ComposeResult, SystemCommand
+from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding
 from textual.containers import Horizontal
 from textual.reactive import reactive
 from textual.screen import Screen
 from textual.widgets import ContentSwitcher
 
-from brave_bridge.tui.actions import ACTIONS
-from brave_bridge.tui.deeds import Deeds
+from brave_bridge.tui.actions import EVERYWHERE
 from brave_bridge.tui.dialogs import KeyList
+from brave_bridge.tui.doing import Doing
+from brave_bridge.tui.frame import Frame
 from brave_bridge.tui.harbour import Harbour
-from brave_bridge.tui.plan_deeds import PlanDeeds
-from brave_bridge.tui.ready_deeds import ReadyDeeds
 from brave_bridge.tui.theme import THEMES
-from brave_bridge.tui.way_back_deeds import WayBackDeeds
 from brave_bridge.tui.widgets.bridge_strip import BridgeStrip
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.widgets.lines import HeadLine, KeyLine, NextLine
@@ -53,7 +53,7 @@ _MANY = 20
 _NARROW = 110
 
 
-class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
+class BraveBridge(Frame):
     """The screen. Closing it ends nothing that is under way."""
 
     TITLE = "Brave Bridge"
@@ -63,19 +63,8 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
     ContentSwitcher { width: 1fr; height: 1fr; }
     """
     BINDINGS = [
-        Binding(key, action, words, show=False)
-        for key, action, words in (
-            *((key, f"go('{name}')", words) for key, name, words in TABS),
-            ("left_square_bracket", "machine(-1)", "machine before"),
-            ("right_square_bracket", "machine(1)", "next machine"),
-            ("n", "next_step", "next step"),
-            ("slash", "filter", "filter"),
-            ("w", "why", "why pane"),
-            ("x", "export", "export"),
-            ("t", "look", "look"),
-            ("question_mark", "keys", "keys"),
-            ("q", "leave", "leave"),
-        )
+        *(Binding(key, f"go('{name}')", words, show=False) for key, name, words in TABS),
+        *(action.binding for action in EVERYWHERE),
     ]
 
     place: reactive[str] = reactive("fleet", init=False)
@@ -88,10 +77,10 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
             self.register_theme(theme)
         self.theme = THEMES[0].name
         self.harbour = Harbour(words, demo=demo)
+        self.doing = Doing(self)
         self.fresh = fresh
         self.farewell = ""
         self._watching = False
-        self._hints: tuple[tuple[str, str], ...] = ()
         if words:
             self.set_reactive(BraveBridge.place, "survey")
 
@@ -142,7 +131,6 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
 
     @work(thread=True, group="read")
     def read_machines(self, names: list[str]) -> None:
-        """Read machines anew, and show what was read; of many, several at a time."""
         read, shown = [], monotonic()
         for name in names:
             read.append(self.harbour.read(name))
@@ -179,18 +167,18 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
 
     @property
     def workspace(self) -> Workspace:
-        """The workspace on show."""
         return self.query_one(f"#workspace-{self.place}", Workspace)
 
     def show_current(self) -> None:
-        """Lay out the current machine in the current workspace."""
         record = self.harbour.record()
         if record is None:
             return
         self.query_one(BridgeStrip).tell(record)
-        self._hints = self.workspace.show(record, self.harbour).hints
+        self.workspace.show(record, self.harbour)
         self.query_one(NextLine).tell(record.next)
-        self.query_one(KeyLine).tell(TABS, self.place, self._hints)
+        self.query_one(KeyLine).tell(
+            TABS, self.place, tuple(self.workspace.keys(self.harbour.record()))
+        )
         self._tell_head()
 
     def _tell_head(self) -> None:
@@ -208,6 +196,7 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
     def watch_place(self, place: str) -> None:
         self.query_one(ContentSwitcher).current = f"workspace-{place}"
         self.show_current()
+        self.workspace.follow(self.harbour.current)
         self.screen.set_focus(self.workspace.ledger)
         self.query_one(WhyPane).explain(self.workspace.ledger.explanation)
 
@@ -221,31 +210,18 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
             self.harbour.current = event.row.key
             record = self.harbour.record()
             self.query_one(BridgeStrip).tell(record)
-            self.query_one(NextLine).tell(record.next)
+            if record is not None:
+                self.query_one(NextLine).tell(record.next)
 
-    def on_ledger_chosen(self, event: Ledger.Chosen) -> None:
-        deeds = {
-            "open": self._open_machine, "goal": self._choose_goal, "fold": self.toggle_fold,
-            "answer": self.answer_question, "let_go": self.let_go, "unwish": self.take_wish_back,
-            "preview": self.preview_return, "expand": self.expand_procedure,
-            "task": self.toggle_task, "choose": self.choose, "way": self.take_way,
-        }  # fmt: skip
-        deeds[event.row.action](event.row.key)
-
-    def _open_machine(self, name: str) -> None:
-        self.harbour.current = name
-        self.place = "survey"
-
-    def _choose_goal(self, release: str) -> None:
-        self.harbour.set_goal(self.harbour.current, release)
-        self.read_machines([self.harbour.current])
-
-    def action_go(self, place: str) -> None:
+    def go_to(self, place: str) -> None:
         self.place = place
+
+    action_go = go_to
 
     def action_machine(self, by: int) -> None:
         self.harbour.step(by)
         self.show_current()
+        self.workspace.follow(self.harbour.current)
 
     def action_next_step(self) -> None:
         """Do the next step, or open the place where it is done."""
@@ -253,15 +229,16 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
         if record is None:
             return
         step = record.next
-        self.place = step.workspace
-        if step.action == "plan":
-            self.action_plan()
-        elif step.action == "cross":
-            self.action_cross()
-        elif step.action == "go_on":
-            self.action_go_on()
-        elif step.action == "update":
-            self.action_update()
+        if step.action != "show":
+            self.do_at(step.workspace, step.action)
+        elif self.place == step.workspace:
+            self.notify(step.words, title="You are where this is seen")
+        else:
+            self.place = step.workspace
+
+    def do_at(self, place: str, action: str) -> None:
+        self.place = place
+        self.call_later(self.workspace.run_action, action)
 
     def action_filter(self) -> None:
         self.workspace.start_filter()
@@ -276,8 +253,27 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
         self.query_one(WhyPane).explain(self.workspace.ledger.explanation)
 
     def action_keys(self) -> None:
-        words = next(words for _, name, words in TABS if name == self.place)
-        self.push_screen(KeyList(words, self._hints))
+        self.push_screen(
+            KeyList(self.workspace.WORDS, tuple(self.workspace.keys(self.harbour.record())))
+        )
+
+    def action_command_palette(self) -> None:
+        """Open the list of all actions."""
+        from brave_bridge.tui.palette import Palette
+
+        if not Palette.is_open(self):
+            self.push_screen(Palette(id="--command-palette"))
+
+    def action_export(self) -> None:
+        """Write what this view shows to files in the present folder."""
+        record, workspace = self.harbour.record(), self.workspace
+        if record is not None:
+            self.doing.do(
+                record.name,
+                "exporting",
+                lambda desk: workspace.export(desk, record, Path.cwd()),
+                lambda paths: self.notify("\n".join(map(str, paths)), title="written"),
+            )
 
     def action_leave(self) -> None:
         open_names = [r.name for r in self.harbour.records() if r.live and r.live.is_open]
@@ -292,7 +288,12 @@ class BraveBridge(Deeds, PlanDeeds, ReadyDeeds, WayBackDeeds, App[int]):
         """Every action by name, for Ctrl+P."""
         for key, name, words in TABS:
             yield SystemCommand(
-                words, f"Open this workspace ({key})", lambda name=name: self.action_go(name)
+                words, f"Open this workspace ({key})", partial(self.action_go, name)
             )
-        for words, help_text, action in ACTIONS:
-            yield SystemCommand(words, help_text, lambda action=action: self.run_action(action))
+        for action in EVERYWHERE:
+            yield SystemCommand(action.title, action.help, partial(self.run_action, action.name))
+        for workspace in WORKSPACES:
+            for action in workspace.ACTIONS:
+                title = f"{workspace.WORDS}: {action.words}"
+                begin = partial(self.do_at, workspace.NAME, action.name)
+                yield SystemCommand(title, action.help, begin)

@@ -1,11 +1,15 @@
 """Dialogs: the confirmation that asks for the machine's name, and the list of keys."""
 
+from collections.abc import Iterator
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical, VerticalScroll
 from textual.screen import ModalScreen
 from textual.widgets import Input, Static
+
+from brave_bridge.tui.actions import EVERYWHERE
 
 
 class Dialog(ModalScreen):
@@ -224,17 +228,6 @@ class KeyList(ModalScreen[None]):
         border-title-color: $primary;
     }
     """
-    EVERYWHERE = (
-        ("1 … 0", "the workspaces, in the order of the work"),
-        ("[ ]", "the machine before, the next machine"),
-        ("n", "do the next step"),
-        ("/", "show only what has a text in it; Esc shows all"),
-        ("w", "the Why pane: wider, hidden, back"),
-        ("x", "export this view as a file"),
-        ("t", "the look: night, morning, high contrast"),
-        ("Ctrl+P", "find any action by name"),
-        ("q", "leave; a crossing goes on without the screen"),
-    )
 
     def __init__(self, place: str, hints) -> None:
         super().__init__()
@@ -246,7 +239,7 @@ class KeyList(ModalScreen[None]):
         text = Text()
         for words, keys in (
             (f"here, in {self.place}", self.hints),
-            ("everywhere", self.EVERYWHERE),
+            ("everywhere", _everywhere()),
         ):
             text.append(words + "\n", style="bold")
             for key, meaning in keys:
@@ -257,3 +250,12 @@ class KeyList(ModalScreen[None]):
         box = Static(text)
         box.border_title = "keys"
         yield box
+
+
+def _everywhere() -> Iterator[tuple[str, str]]:
+    """The keys that hold in every place."""
+    yield "1 … 0", "the workspaces, in the order of the work"
+    for action in EVERYWHERE:
+        words = action.told or action.words
+        yield action.label, words[:1].lower() + words[1:]
+    yield "Ctrl+P", "find any action by name"

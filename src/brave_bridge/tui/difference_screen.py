@@ -149,10 +149,10 @@ class DifferenceScreen(Screen):
                 self.machine, lambda desk: WaysBack(desk).put_back(self.identifier, path)
             )
         except Refused as refusal:
-            self.app.call_from_thread(self.app.tell_refused, refusal.what, refusal.why, "")
+            self.app.call_from_thread(self.app.doing.refused, refusal.what, refusal.why, "")
         except MachineError as error:
             told = (error.attempted, error.seen, error.remedy)
-            self.app.call_from_thread(self.app.tell_refused, *told)
+            self.app.call_from_thread(self.app.doing.refused, *told)
         else:
             self.app.call_from_thread(self.app.notify, plain(words))
             self.app.call_from_thread(self.dismiss)

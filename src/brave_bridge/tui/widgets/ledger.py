@@ -95,12 +95,19 @@ class Ledger(ScrollView, can_focus=True):
 
     def show(self, page: Page) -> None:
         """Show another page, the cursor staying on the row of the same key."""
-        if self._all is page.rows and self._columns is page.columns:
+        known = (self._empty, self._about)
+        if self._all is page.rows and self._columns is page.columns and known == (
+            page.empty, page.about,
+        ):  # fmt: skip
             return
         self._columns, self._all, self._empty = page.columns, page.rows, page.empty
         self._about, self._start = page.about, page.start
         self._searched = []
         self._apply()
+
+    def point_at(self, key: str) -> None:
+        """Put the cursor on a row; it stays where there is none of that key."""
+        self.cursor = next((n for n, row in enumerate(self._rows) if row.key == key), self.cursor)
 
     def filter(self, text: str) -> None:
         """Show only rows that have the text in a cell; all for an empty one."""

@@ -11,7 +11,7 @@ from textual.widgets import Static
 from brave_bridge.core.formats.text import counted
 
 if TYPE_CHECKING:
-    from brave_bridge.core.crossing.next_step import NextStep
+    from brave_bridge.workbench.next_step import NextStep
 
 
 class _Line(Static):
@@ -64,8 +64,9 @@ class NextLine(_Line):
                           no_wrap=True, overflow="ellipsis")
         )  # fmt: skip
 
-    def on_click(self) -> None:
-        self.app.run_action("next_step")
+    async def on_click(self) -> None:
+        """Do the next step."""
+        await self.app.run_action("next_step")
 
 
 class KeyLine(_Line):

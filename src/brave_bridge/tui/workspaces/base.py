@@ -1,28 +1,43 @@
-"""What all workspaces share: a summary line, a ledger, and a filter."""
+"""What all workspaces share: a summary line, a ledger, a filter, and how their actions are done."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, ClassVar
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
 from textual.widgets import Input, Static
 
+from brave_bridge.tui.actions import Action
 from brave_bridge.tui.widgets.ledger import Ledger
 
 if TYPE_CHECKING:
+    from brave_bridge.tui.doing import Deed
+    from brave_bridge.tui.frame import Frame
     from brave_bridge.tui.harbour import Harbour
-    from brave_bridge.workbench.pages.page import Page
+    from brave_bridge.workbench.desk import Desk
+    from brave_bridge.workbench.pages.page import Page, Row
     from brave_bridge.workbench.record import MachineRecord
 
 
 class Workspace(Vertical):
-    """One place of work. A subclass says which page it shows and which keys it adds."""
+    """One place of work. A subclass says which page it shows and which actions are its own.
+
+    ``ACTIONS`` feeds its keys, the key line, the help and the list of all actions. ``CHOSEN``
+    names, for each action of a row, the method that is handed the row; ``ENTER`` says what
+    choosing a row does.
+    """
 
     KEY: ClassVar[str]
     NAME: ClassVar[str]
     WORDS: ClassVar[str]
+    ACTIONS: ClassVar[tuple[Action, ...]] = ()
+    CHOSEN: ClassVar[dict[str, str]] = {}
+    ENTER: ClassVar[str] = ""
+    CAN_FILTER: ClassVar[bool] = True
     BINDINGS = [Binding("escape", "clear_filter", show=False)]
     DEFAULT_CSS = """
     Workspace { background: $background; }
@@ -31,6 +46,13 @@ class Workspace(Vertical):
     Workspace > Input { padding: 0 1; display: none; background: $panel; }
     Workspace > Input, Workspace > Input:focus { height: 1; border: none; }
     """
+
+    if TYPE_CHECKING:
+        app: Frame
+
+    def __init_subclass__(cls, **options: Any) -> None:
+        cls.BINDINGS = [action.binding for action in cls.ACTIONS]
+        super().__init_subclass__(**options)
 
     def __init__(self) -> None:
         super().__init__(id=f"workspace-{self.NAME}")
@@ -45,19 +67,77 @@ class Workspace(Vertical):
         """The workspace's table."""
         return self.query_one(Ledger)
 
+    @property
+    def record(self) -> MachineRecord | None:
+        """The machine that is on show, as it was read last."""
+        return self.app.harbour.record()
+
     def page(self, record: MachineRecord, harbour: Harbour) -> Page:
         """The page of a machine."""
         raise NotImplementedError
 
-    def show(self, record: MachineRecord, harbour: Harbour) -> Page:
-        """Lay the page out; the page."""
+    def show(self, record: MachineRecord, harbour: Harbour) -> None:
+        """Lay the page out."""
         page = self.page(record, harbour)
         self.query_one(".summary", Static).update(page.summary.replace("[", "\\["))
         self.ledger.show(page)
-        return page
+
+    def follow(self, machine: str) -> None:
+        """Another machine is on show; where machines are listed, the cursor goes along."""
+
+    def keys(self, record: MachineRecord | None) -> Iterable[tuple[str, str]]:
+        """The keys that do something on a machine, each with what it does."""
+        if self.ENTER:
+            yield "Enter", self.ENTER
+        yield from ((one.label, one.words) for one in self.ACTIONS if one.when(record))
+
+    def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
+        """Write what this view shows to files in a folder. For a thread."""
+        from brave_bridge.workbench.export import export_bridge
+
+        return export_bridge(record, folder)
+
+    # Doing
+
+    def do(
+        self, machine: str, words: str, deed: Deed, then: Callable[[Any], None] | None = None
+    ) -> None:
+        """Do something at a machine's desk; see Doing."""
+        self.app.doing.do(machine, words, deed, then)
+
+    def set_going(self, machine: str, words: str, deed: Deed) -> None:
+        """Do something that is carried out by a runner, and go where it is watched."""
+        self.app.go_to("crossing")
+        self.do(machine, words, deed)
+
+    def warn(self, words: str) -> None:
+        """Say why a key does nothing now."""
+        self.notify(words, severity="warning")
+
+    def on_ledger_chosen(self, event: Ledger.Chosen) -> None:
+        """Do what a row stands for."""
+        event.stop()
+        known = {"fold": "toggle_fold", "task": "toggle_task", **self.CHOSEN}
+        getattr(self, known[event.row.action])(event.row)
+
+    def toggle_fold(self, row: Row) -> None:
+        """Show or hide what is behind a fold."""
+        self.app.harbour.toggle_fold(row.key)
+        self.app.show_current()
+
+    def toggle_task(self, row: Row) -> None:
+        """Say that a task of a leg is done, or not yet."""
+        task, record = row.key.removeprefix("task:"), self.record
+        if record is not None:
+            self.do(record.name, "noting it", lambda desk: _toggle_task(desk, task))
+
+    # The filter
 
     def start_filter(self) -> None:
         """Open the filter line."""
+        if not self.CAN_FILTER:
+            self.warn("The steps are few: there is nothing to filter.")
+            return
         line = self.query_one(Input)
         # Shown and focused at once, so that what is typed right after the key goes there.
         line.display = True
@@ -75,3 +155,10 @@ class Workspace(Vertical):
             line.value = ""
             line.display = False
         self.screen.set_focus(self.ledger)
+
+
+def _toggle_task(desk: Desk, task: str) -> None:
+    from brave_bridge.workbench.keeping import toggle_task
+
+    desk.must_read_records()
+    toggle_task(desk.machine, task)

@@ -2,33 +2,60 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.app import ComposeResult
-from textual.binding import Binding
 from textual.widgets import Static
 
+from brave_bridge.tui.actions import Action
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
+    from brave_bridge.store.rows import QuestionRow
     from brave_bridge.workbench.pages.crossing import Progress
     from brave_bridge.workbench.pages.page import Page
+    from brave_bridge.workbench.record import MachineRecord
 
 _BAR = 40
+
+
+def _open_question(record: MachineRecord | None) -> QuestionRow | None:
+    """The question that waits for an answer."""
+    live = record.live if record else None
+    if live is None or not live.is_open:
+        return None
+    return next((question for question in live.questions if not question.answer), None)
+
+
+def _is_asked(record: MachineRecord | None) -> bool:
+    return _open_question(record) is not None
+
+
+def _is_at_work(record: MachineRecord | None) -> bool:
+    return bool(record and record.live and record.live.is_open and record.live.at_work)
+
+
+def _can_go_on(record: MachineRecord | None) -> bool:
+    """Whether something rests, or a leg stands open that can be gone on with."""
+    live = record.live if record else None
+    rests = live is not None and live.is_open and not live.at_work
+    return rests or bool(record and record.next.action == "go_on")
 
 
 class CrossingWorkspace(Workspace):
     """The steps, the present one's progress, its newest output, warnings and questions."""
 
     KEY, NAME, WORDS = "5", "crossing", "Crossing"
-    BINDINGS = [
-        Binding("a", "app.answer(0)", "answer yes"),
-        Binding("u", "app.answer(1)", "answer no"),
-        Binding("r", "app.rest", "rest"),
-        Binding("g", "app.go_on", "go on"),
-    ]
+    ACTIONS = (
+        Action("answer(0)", "a", "the first answer", "Answer the open question", _is_asked),
+        Action("answer(1)", "u", "the second answer", "Answer the open question", _is_asked),
+        Action("rest", "r", "rest", "Rest at the next checkpoint", _is_at_work, "rest"),
+        Action("go_on", "g", "go on", "Go on with what rests", _can_go_on, "go-on"),
+    )
+    CAN_FILTER = False
     DEFAULT_CSS = """
     CrossingWorkspace > .progress { height: auto; max-height: 3; padding: 0 1; }
     CrossingWorkspace > .question {
@@ -53,7 +80,7 @@ class CrossingWorkspace(Workspace):
 
         return crossing_page(record)
 
-    def show(self, record, harbour) -> Page:
+    def show(self, record, harbour) -> None:
         from brave_bridge.workbench.pages.crossing import progress_of
 
         legs = max(len(record.bridge.titles) - 1, 1)
@@ -61,10 +88,51 @@ class CrossingWorkspace(Workspace):
             self._tell(None)
         else:
             self._tell(progress_of(record.live, legs))
-        return super().show(record, harbour)
+        super().show(record, harbour)
 
-    def start_filter(self) -> None:
-        """The steps are few: there is nothing to filter."""
+    def keys(self, record: MachineRecord | None) -> Iterable[tuple[str, str]]:
+        """See Workspace: an open question's answers in its own words."""
+        question = _open_question(record)
+        answers = question.choices if question else ()
+        for action in self.ACTIONS:
+            if action.when is _is_asked:
+                number = int(action.name[-2])
+                if number < len(answers):
+                    yield action.label, answers[number]
+            elif action.when(record):
+                yield action.label, action.words
+
+    def action_answer(self, number: int) -> None:
+        """Answer the open question with its first or second choice."""
+        record = self.record
+        question = _open_question(record)
+        if record is None or question is None or number >= len(question.choices):
+            self.warn("Nothing is asked now.")
+            return
+        choice = question.choices[number]
+        self.do(
+            record.name,
+            "answering",
+            lambda desk: desk.logbook().answer(question.procedure, question.key, choice, "person"),
+        )
+
+    def action_rest(self) -> None:
+        """Ask what is under way to rest at its next checkpoint."""
+        record = self.record
+        if record is None or record.live is None or not record.live.is_open:
+            self.warn("Nothing is under way.")
+            return
+        procedure = record.live.row.id
+        self.do(
+            record.name,
+            "asking it to rest",
+            lambda desk: desk.logbook().ask_to_rest(procedure, True),
+            lambda _: self.notify("It rests at its next checkpoint; g goes on."),
+        )
+
+    def action_go_on(self) -> None:
+        """Go on with a procedure that rests or whose runner is gone."""
+        self.set_going(self.app.harbour.current, "going on", lambda desk: desk.go_on())
 
     def _tell(self, progress: Progress | None) -> None:
         bar, question, output = (

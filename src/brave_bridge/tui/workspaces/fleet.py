@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from datetime import UTC, date, datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from textual.binding import Binding
-
+from brave_bridge.tui.actions import Action
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
+    from brave_bridge.workbench.desk import Desk
     from brave_bridge.workbench.pages.page import Page, Row
     from brave_bridge.workbench.record import MachineRecord
 
@@ -18,7 +19,9 @@ class FleetWorkspace(Workspace):
     """All machines, a bridge each."""
 
     KEY, NAME, WORDS = "1", "fleet", "Fleet"
-    BINDINGS = [Binding("o", "reorder", "order")]
+    ACTIONS = (Action("reorder", "o", "another order", "Sort the machines by something else"),)
+    CHOSEN = {"open": "open_machine"}
+    ENTER = "open"
 
     def __init__(self) -> None:
         super().__init__()
@@ -43,6 +46,15 @@ class FleetWorkspace(Workspace):
         self._made[record.name] = (record, today, row)
         return row
 
+    def follow(self, machine: str) -> None:
+        """See Workspace."""
+        self.ledger.point_at(machine)
+
+    def open_machine(self, row: Row) -> None:
+        """Go on with a machine."""
+        self.app.harbour.current = row.key
+        self.app.go_to("survey")
+
     def action_reorder(self) -> None:
         """Sort the machines by the next of the orders."""
         from brave_bridge.workbench.pages.fleet import ORDERS
@@ -50,3 +62,14 @@ class FleetWorkspace(Workspace):
         names = list(ORDERS)
         self._order = names[(names.index(self._order) + 1) % len(names)] if self._order else ""
         self.app.show_current()
+
+    def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
+        """See Workspace; machines that are still being read are waited for."""
+        from brave_bridge.workbench.export import export_fleet
+
+        harbour = self.app.harbour
+        whole = (
+            one if one.surveyed or one.fault else harbour.read(one.name)
+            for one in harbour.records()
+        )  # fmt: skip
+        return export_fleet(harbour.station, whole, folder)

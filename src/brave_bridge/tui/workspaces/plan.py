@@ -2,35 +2,346 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from textual.binding import Binding
-
+from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
+from brave_bridge.tui.actions import Action
+from brave_bridge.tui.choose_dialog import ChooseAnswer, PolicyList
+from brave_bridge.tui.dialogs import ConfirmByName
+from brave_bridge.tui.order_dialog import OrderWishes
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
-    from brave_bridge.workbench.pages.page import Page
+    from brave_bridge.core.packages.choices import PlanChoice
+    from brave_bridge.core.packages.wishes import PersonsWishes
+    from brave_bridge.workbench.config_preview import ConfigPreview
+    from brave_bridge.workbench.desk import Desk
+    from brave_bridge.workbench.pages.page import Page, Row
+    from brave_bridge.workbench.plans import Plans
+    from brave_bridge.workbench.policies import Policy
+    from brave_bridge.workbench.record import KeptPlan, MachineRecord
+
+_SHOWN = 6
+
+
+def _is_planned(record: MachineRecord | None) -> bool:
+    return record is not None and record.plan is not None
 
 
 class PlanWorkspace(Workspace):
     """The change list and the questions answered ahead."""
 
     KEY, NAME, WORDS = "4", "plan", "Plan"
-    BINDINGS = [
-        Binding("p", "app.plan", "plan"),
-        Binding("c", "app.cross", "cross"),
-        Binding("h", "app.wish('protect')", "hold on to it"),
-        Binding("e", "app.wish('exclude')", "leave it alone"),
-        Binding("l", "app.wish('let_go')", "let it go"),
-        Binding("o", "app.order", "what counts first"),
-        Binding("v", "app.look_at_config", "three versions"),
-        Binding("r", "app.wish('remove')", "let it be removed"),
-        Binding("k", "app.policy", "keep as policy"),
-        Binding("K", "app.policies", "policies"),
-    ]
+    ACTIONS = (
+        Action("plan", "p", "plan", "Plan the way to the goal", command="plan"),
+        Action("cross", "c", "cross", "Cross the planned legs", _is_planned, "cross"),
+        Action("wish('protect')", "h", "hold on to it", "Keep the package whatever it costs",
+               _is_planned),
+        Action("wish('exclude')", "e", "leave it alone", "Keep the package as it is",
+               _is_planned),
+        Action("wish('let_go')", "l", "let it go", "Keep the package no more than any other",
+               _is_planned),
+        Action("wish('remove')", "r", "let it be removed", "Remove the package", _is_planned),
+        Action("look_at_config", "v", "three versions", "Yours, the old and the new side by side",
+               _is_planned),
+        Action("order", "o", "what counts first", "Put the wishes of a plan into another order",
+               _is_planned),
+        Action("policy", "k", "as policy", "Keep this answer for every machine", _is_planned),
+        Action("policies", "K", "policies", "The answers that hold for every machine",
+               command="policies"),
+    )  # fmt: skip
+    CHOSEN = {"answer": "answer_question", "choose": "choose", "let_go": "let_go",
+              "unwish": "take_wish_back"}  # fmt: skip
+    ENTER = "answer, unfold"
 
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.plan import plan_page
         from brave_bridge.workbench.roles import known_roles
 
         return plan_page(record, known_roles(), harbour.unfolded(record.name))
+
+    def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
+        """See Workspace."""
+        from brave_bridge.workbench.plan_export import export_plan
+
+        if record.plan is None:
+            return super().export(desk, record, folder)
+        return export_plan(record.name, record.plan, folder)
+
+    def _planned(self) -> tuple[str, KeptPlan] | None:
+        """The machine on show and its plan; None, and told, where it has none."""
+        record = self.record
+        if record is None or record.plan is None:
+            self.warn("Plan the way first: p.")
+            return None
+        return record.name, record.plan
+
+    # Planning and crossing
+
+    def action_plan(self) -> None:
+        """Plan the way to the goal; nothing of the machine's sources is touched."""
+        record = self.record
+        goal = self.app.harbour.goal(record.name) if record else ""
+        if record is None or not goal or record.waits_for:
+            self.warn("There is nothing to plan here yet.")
+            return
+        tell = self.app.doing.busy_with(record.name)
+        self.do(record.name, "planning", lambda desk: _plans(desk).make(goal, tell))
+
+    def action_cross(self) -> None:
+        """Cross the planned legs, once the person has given the machine's name."""
+        record = self.record
+        if record is None or record.plan is None:
+            self.warn("Plan the way first: p.")
+            return
+        plan = record.plan
+
+        def begin(agreed: bool | None) -> None:
+            if agreed:
+                self.set_going(
+                    record.name,
+                    "beginning to cross",
+                    lambda desk: desk.begin_crossing(plan, unattended=False),
+                )
+
+        title = f"Cross to {plan.legs[-1].leg.end.title}"
+        self.app.push_screen(ConfirmByName(title, _cost(record, plan), record.name), begin)
+
+    # Answers
+
+    def answer_question(self, row: Row) -> None:
+        """Turn a config question's answer round."""
+        planned, path = self._planned(), row.key.removeprefix("question:")
+        if planned is None:
+            return
+        name, plan = planned
+        question = next(q for leg in plan.legs for q in leg.configs.questions if q.path == path)
+        other = "theirs" if question.answer == "mine" else "mine"
+        self.do(name, "deciding", lambda desk: _plans(desk).answer(plan, path, other))
+
+    def choose(self, row: Row) -> None:
+        """Answer a question whose answer changes the plan."""
+        planned = self._planned()
+        choice = _choice(planned[1], row.subject) if planned else None
+        if planned is None or choice is None:
+            return
+        name, plan = planned
+        tell = self.app.doing.busy_with(name)
+
+        def decide(answer: str | None) -> None:
+            if answer is not None:
+                self._plan_again(
+                    name, plan, lambda desk: _plans(desk).decide(plan, choice.key, answer, tell)
+                )
+
+        self.app.push_screen(ChooseAnswer(choice), decide)
+
+    def action_look_at_config(self) -> None:
+        """Look at the three versions of the config file under the cursor."""
+        row, planned = self.ledger.pointed, self._planned()
+        if planned is None:
+            return
+        if row is None or not row.key.startswith("question:"):
+            self.warn("Point at a config file first.")
+            return
+        name, plan = planned
+        path = row.subject
+
+        def decide(answer: str | None) -> None:
+            if answer:
+                self.do(name, "deciding", lambda desk: _plans(desk).answer(plan, path, answer))
+
+        def show(preview: ConfigPreview) -> None:
+            from brave_bridge.tui.config_screen import ConfigScreen
+
+            self.app.push_screen(ConfigScreen(preview), decide)
+
+        self.do(name, "reading the packages", lambda desk: _preview(desk, plan, path), show)
+
+    # Wishes
+
+    def take_wish_back(self, row: Row) -> None:
+        """Plan again without a wish."""
+        _, kind, slot = row.key.split(":", 2)
+        self._wish(kind, slot)
+
+    def let_go(self, row: Row) -> None:
+        """Plan again without insisting on a package."""
+        self._wish("let_go", row.key.split(":", 2)[2])
+
+    def action_wish(self, kind: str) -> None:
+        """Protect, exclude, let go of or remove the package under the cursor, or no longer."""
+        row = self.ledger.pointed
+        if row is None or not row.key.startswith(("package:", "price:", "wish:")):
+            self.warn("Point at a package first.")
+            return
+        self._wish(kind, row.subject)
+
+    def _wish(self, kind: str, slot: str) -> None:
+        planned = self._planned()
+        if planned is not None:
+            self._plan_under(*planned, planned[1].wishes.toggled(kind, slot))
+
+    def _plan_under(self, name: str, plan: KeptPlan, wishes: PersonsWishes) -> None:
+        self._plan_again(name, plan, lambda desk: _plans(desk).under(plan, wishes))
+
+    def _plan_again(self, name: str, plan: KeptPlan, deed: Callable[[Desk], KeptPlan]) -> None:
+        self.do(name, "planning again", deed, lambda now: self._tell_difference(plan, now))
+
+    def _tell_difference(self, plan: KeptPlan, now: KeptPlan) -> None:
+        lines = [line for old, new in zip(plan.legs, now.legs, strict=True)
+                 for line in _difference(old, new)]  # fmt: skip
+        words = "\n".join(shortened(lines, _SHOWN)) or "No package changes otherwise than before."
+        title = f"{counted(len(lines), 'difference')} to the plan before"
+        self.notify(words.replace("[", "\\["), title=title, timeout=12)
+
+    def action_order(self) -> None:
+        """Put what counts into another order, and plan again."""
+        planned = self._planned()
+        if planned is None:
+            return
+        name, plan = planned
+
+        def chosen(wishes: PersonsWishes | None) -> None:
+            if wishes is not None and wishes != plan.wishes:
+                self._plan_under(name, plan, wishes)
+
+        self.app.push_screen(OrderWishes(plan.wishes), chosen)
+
+    # Policies
+
+    def action_policy(self) -> None:
+        """Keep an answer or a wish for every machine, or no longer."""
+        row, planned = self.ledger.pointed, self._planned()
+        if planned is None:
+            return
+        name, plan = planned
+        choice = _choice(plan, row.subject) if row is not None else None
+        if row is not None and row.key.startswith("question:"):
+            asked = (q for leg in plan.legs for q in leg.configs.questions)
+            answer = next(question.answer for question in asked if question.path == row.subject)
+            self._keep(name, row.subject, lambda desk: _keep_answer(desk, row.subject, answer))
+        elif row is not None and row.key.startswith("wish:"):
+            kind = row.key.split(":", 2)[1]
+            self._keep(name, row.subject, lambda desk: _keep_wish(desk, kind, row.subject))
+        elif row is not None and choice is not None and choice.answer != choice.default:
+            self._keep(name, row.subject, lambda desk: _keep_choice(desk, choice))
+        elif choice is not None:
+            self.notify("This is the default: it holds for every machine already.")
+        else:
+            self.warn("Point at a question or at a wish of yours.")
+
+    def action_policies(self) -> None:
+        """The answers and wishes that hold for every machine; one can be let go."""
+        name = self.app.harbour.current
+
+        def forget(key: str | None) -> None:
+            if key:
+                told = key.replace("[", "\\[")
+                self.do(name, "letting it go", lambda desk: _forget_policy(desk, key),
+                        lambda _: self.notify("It holds no longer.", title=told))  # fmt: skip
+
+        def show(found: list[Policy]) -> None:
+            self.app.push_screen(PolicyList(found), forget)
+
+        self.do(name, "reading the policies", _policies, show)
+
+    def _keep(self, name: str, subject: str, deed: Callable[[Desk], bool]) -> None:
+        def tell(kept: bool) -> None:
+            words = "every machine from now on" if kept else "this machine only"
+            self.notify(f"It holds for {words}.", title=subject.replace("[", "\\["))
+
+        self.do(name, "keeping it", deed, tell)
+
+
+def _choice(plan: KeptPlan, key: str) -> PlanChoice | None:
+    choices = (choice for leg in plan.legs for choice in leg.choices)
+    return next((choice for choice in choices if choice.key == key), None)
+
+
+def _plans(desk: Desk) -> Plans:
+    from brave_bridge.workbench.plans import Plans
+
+    return Plans(desk)
+
+
+def _preview(desk: Desk, plan: KeptPlan, path: str) -> ConfigPreview:
+    from brave_bridge.workbench.config_preview import preview_config
+
+    return preview_config(desk, plan, path)
+
+
+def _difference(old, new) -> list[str]:
+    from brave_bridge.core.packages.changes import difference
+
+    return list(difference(old.packages, new.packages, "before it"))
+
+
+def _keep_answer(desk: Desk, path: str, answer: str) -> bool:
+    from brave_bridge.workbench.policies import toggle_answer
+
+    return toggle_answer(desk.target.kind, path, answer)
+
+
+def _keep_choice(desk: Desk, choice: PlanChoice) -> bool:
+    from brave_bridge.workbench.policies import toggle_choice
+
+    return toggle_choice(desk.target.kind, choice)
+
+
+def _policies(desk: Desk) -> list[Policy]:
+    from brave_bridge.workbench.policies import listed_policies, read_policies
+
+    return list(listed_policies(read_policies(desk.target.kind)))
+
+
+def _forget_policy(desk: Desk, key: str) -> None:
+    from brave_bridge.workbench.policies import forget_policy
+
+    forget_policy(desk.target.kind, key)
+
+
+def _keep_wish(desk: Desk, kind: str, slot: str) -> bool:
+    from brave_bridge.workbench.policies import toggle_wish
+
+    return toggle_wish(desk.target.kind, kind, slot)
+
+
+def _cost(record: MachineRecord, plan: KeptPlan) -> list[str]:
+    """What a crossing will do, for the confirmation."""
+    lines = []
+    for leg in plan.legs:
+        lines += [
+            f"{leg.leg.start.title} to {leg.leg.end.title}:",
+            *(f"   {step.summary}" for step in leg.steps if step.summary),
+            f"   {byte_size(leg.download_bytes)} to fetch",
+        ]
+        lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.packages.lost[:4]]
+        lines += [f"   ▲ {risk}" for step in leg.other_steps for risk in step.risks]
+    lines += _around(record)
+    lines += _card(record)
+    lines += ["", f"This approves plan {plan.hash}: what differs at crossing time is asked."]
+    lines += ["First a way back is made. Until stage one every stop undoes everything."]
+    return lines
+
+
+def _around(record: MachineRecord) -> list[str]:
+    """How long it takes, and what is stopped for its time."""
+    surveyed = record.surveyed
+    if surveyed is None:
+        return []
+    guests = surveyed.facts.activity.running_guests
+    lines = [f"It takes {surveyed.estimate.words}."] if surveyed.estimate else []
+    if guests:
+        names = ", ".join(plain(guest.name, 30) for guest in guests[:5])
+        lines.append(f"Shut down for its time, then started again: {names}")
+    return lines
+
+
+def _card(record: MachineRecord) -> list[str]:
+    """Whether there is a recovery card to have at hand."""
+    findings = record.surveyed.findings if record.surveyed else ()
+    card = next((f for f in findings if f.id == "recovery-card" and f.remedy), None)
+    return [f"▲ {card.title}: c in Ways back makes it"] if card else []

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from textual.binding import Binding
-
+from brave_bridge.tui.actions import Action
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
+    from brave_bridge.core.proof.compare import Proof
     from brave_bridge.workbench.pages.page import Page
 
 
@@ -16,9 +16,22 @@ class ProofWorkspace(Workspace):
     """Before and after."""
 
     KEY, NAME, WORDS = "6", "proof", "Proof"
-    BINDINGS = [Binding("v", "app.prove", "prove again")]
+    ACTIONS = (
+        Action("prove", "v", "prove again", "Hold the machine against its baseline",
+               command="proof"),
+    )  # fmt: skip
 
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.proof import proof_page
 
         return proof_page(record)
+
+    def action_prove(self) -> None:
+        """Hold the machine against its baseline again."""
+
+        def tell(found: tuple[object, Proof]) -> None:
+            _, proof = found
+            words = "as good as before" if proof.passed else "something is worse than before"
+            self.notify(words, severity="information" if proof.passed else "warning")
+
+        self.do(self.app.harbour.current, "proving", lambda desk: desk.proof(), tell)

@@ -53,14 +53,12 @@ _ABOUT = (
 def crossing_page(record: MachineRecord) -> Page:
     """The steps of the newest procedure."""
     live = record.live
-    hints = _hints(live)
     if live is None:
         return Page(
             "nothing under way",
             COLUMNS,
             (),
             "No crossing has begun. Plan the way first (4), then c crosses.",
-            hints,
             _ABOUT,
         )
     rows = tuple(_row(entry) for entry in reversed(live.entries))
@@ -75,7 +73,6 @@ def crossing_page(record: MachineRecord) -> Page:
         COLUMNS,
         rows,
         "The runner is starting; its first step shows in a moment.",
-        hints,
         _ABOUT,
     )
 
@@ -91,16 +88,6 @@ def _against_estimate(live: Live) -> str:
 
 def _duration(seconds: float) -> str:
     return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
-
-
-def _hints(live: Live | None) -> tuple[tuple[str, str], ...]:
-    """The keys that do something now."""
-    if live is None or not live.is_open:
-        return ()
-    question = next((q for q in live.questions if not q.answer), None)
-    answers = tuple(zip(("a", "u"), question.choices, strict=False)) if question else ()
-    resting = ("r", "rest at the next checkpoint") if live.at_work else ("g", "go on")
-    return (*answers, resting)
 
 
 def _outcome_row(outcome) -> Row:

@@ -8,15 +8,13 @@ from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, 
 from brave_bridge.workbench.record import MachineRecord, Surveyed
 
 COLUMNS = (Column("", 2), Column("fact", 22, firm=True), Column("as read"))
-HINTS = (("f", "findings"), ("s", "survey again"), ("/", "filter"))
-
 Fact = tuple[str, str]
 
 
 def facts_page(record: MachineRecord) -> Page:
     """Every topic with its facts; what could not be read says why."""
     if record.surveyed is None:
-        return Page("no facts", COLUMNS, (), "The machine has not been read.", HINTS)
+        return Page("no facts", COLUMNS, (), "The machine has not been read.")
     surveyed = record.surveyed
     rows: list[Row] = []
     for topic, told, facts in _topics(surveyed):
@@ -27,7 +25,7 @@ def facts_page(record: MachineRecord) -> Page:
         else:
             rows += [_fact_row(topic, n, fact, surveyed.facts) for n, fact in enumerate(facts)]
     taken = surveyed.facts.taken_at.replace("T", " ")[:16]
-    return Page(f"read {taken} UTC, in one pass", COLUMNS, tuple(rows), hints=HINTS)
+    return Page(f"read {taken} UTC, in one pass", COLUMNS, tuple(rows))
 
 
 def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:

@@ -26,8 +26,6 @@ COLUMNS = (
     Column("back", 4, right=True),
     Column("next"),
 )
-HINTS = (("Enter", "open"), ("o", "order"), ("/", "filter"), ("x", "support time line"))
-
 _FAR = 1 << 30
 
 
@@ -74,7 +72,6 @@ def fleet_page(
         columns=COLUMNS,
         rows=tuple(make(record, today) for record in rows),
         empty="There is no machine yet.",
-        hints=HINTS,
     )
 
 

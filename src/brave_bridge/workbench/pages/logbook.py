@@ -42,13 +42,11 @@ def logbook_page(record: MachineRecord, opened: Mapping[str, tuple[EntryRow, ...
             )
         )
         rows += [_entry_row(entry) for entry in opened.get(procedure.id, ())]
-    hints = (("Enter", "open or close"), ("/", "filter"), ("x", "export"))
     return Page(
         counted(len(record.procedures), "procedure"),
         COLUMNS,
         tuple(rows),
         "Nothing has happened yet: the logbook begins with the first crossing.",
-        hints,
         (
             title("What the logbook keeps"),
             *said(

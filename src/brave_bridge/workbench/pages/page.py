@@ -52,8 +52,6 @@ class Page(msgspec.Struct, frozen=True):
     columns: tuple[Column, ...]
     rows: tuple[Row, ...]
     empty: str = ""
-    hints: tuple[tuple[str, str], ...] = ()
-    """Keys of this place and what they do."""
     about: tuple[Note, ...] = ()
     start: str = ""
 

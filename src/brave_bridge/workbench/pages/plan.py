@@ -3,12 +3,12 @@
 from collections.abc import Iterator
 
 from brave_bridge.core.formats.text import byte_size, counted
-from brave_bridge.core.packages.changes import LegPlan
 from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, RESTART, SOURCE, STAYS, PlanChoice
 from brave_bridge.core.packages.grouping import group_changes
 from brave_bridge.core.packages.levels import LEVEL_WORDS
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.packages.wishes import WISHES
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.workbench.pages.page import Column, Page, Row, folded, said, title
 from brave_bridge.workbench.pages.plan_rows import (
     change_row,
@@ -21,6 +21,7 @@ from brave_bridge.workbench.pages.plan_rows import (
     room_rows,
     service_row,
     source_row,
+    step_row,
     unsound_row,
     wish_row,
 )
@@ -33,19 +34,6 @@ COLUMNS = (
     Column("to", 17),
     Column("fetch", 9, right=True),
     Column("why"),
-)
-
-_HINTS = (
-    ("p", "plan again"),
-    ("c", "cross"),
-    ("Enter", "answer, unfold"),
-    ("h e l r", "wishes"),
-    ("v", "three versions"),
-    ("o", "order"),
-    ("k", "as policy"),
-    ("K", "policies"),
-    ("/", "filter"),
-    ("x", "export"),
 )
 
 _ABOUT = (
@@ -76,7 +64,7 @@ def plan_page(
             empty = f"Not planned yet. p plans the way to {goal}; nothing is changed by that."
         else:
             empty = "There is no release to go to."
-        return Page("no plan", COLUMNS, (), empty, _HINTS[:1], _ABOUT)
+        return Page("no plan", COLUMNS, (), empty, _ABOUT)
     rows = [
         row
         for number, leg in enumerate(plan.legs)
@@ -89,7 +77,7 @@ def plan_page(
         f"to {plan.legs[-1].leg.end.title}: {byte_size(download)} to fetch, "
         f"{byte_size(abs(disk))} {more} on disk{_takes(record)}, plan {plan.hash[:8]}"
     )
-    return Page(summary, COLUMNS, tuple(rows), hints=_HINTS)
+    return Page(summary, COLUMNS, tuple(rows))
 
 
 def _takes(record: MachineRecord) -> str:
@@ -123,8 +111,13 @@ class _LegRows:
         if several:
             yield heading(f"── {leg.start.title} to {leg.end.title} ──", self.number)
         yield from self._decisions()
-        yield heading("sources", self.number)
-        yield from (source_row(source, self.plan, self.number) for source in self.plan.sources)
+        for step in self.plan.other_steps:
+            yield heading(step.title, self.number)
+            yield from (step_row(step, row, self.number) for row in step.rows())
+        if self.plan.sources.outcomes:
+            yield heading("sources", self.number)
+        for source in self.plan.sources.outcomes:
+            yield source_row(source, self.plan, self.number)
         yield from self._keys()
         yield from self._groups()
         yield from self._obsolete()
@@ -132,7 +125,7 @@ class _LegRows:
         yield from self._services()
         yield from self._folded(
             "weighed", "how well each wish is met", [level_row(level, self.number)
-                                                     for level in self.plan.levels
+                                                     for level in self.plan.packages.levels
                                                      if level.name in LEVEL_WORDS],
         )  # fmt: skip
 
@@ -147,24 +140,25 @@ class _LegRows:
             if wishes:
                 yield heading(f"{counted(len(wishes), 'wish', 'wishes')} of yours", self.number)
                 yield from wishes
-        if plan.unsound:
-            words = f"{counted(len(plan.unsound), 'thing')} not fitting together now"
+        unsound, prices = plan.packages.unsound, plan.packages.prices
+        if unsound:
+            words = f"{counted(len(unsound), 'thing')} not fitting together now"
             yield heading(f"{words}: the plan mends them", self.number)
-            yield from (unsound_row(fault, self.number) for fault in plan.unsound)
-        if plan.prices:
-            yield heading(f"{counted(len(plan.prices), 'price')} to weigh", self.number)
-            yield from (price_row(price, self.number) for price in plan.prices)
+            yield from (unsound_row(fault, self.number) for fault in unsound)
+        if prices:
+            yield heading(f"{counted(len(prices), 'price')} to weigh", self.number)
+            yield from (price_row(price, self.number) for price in prices)
         choices = [choice for choice in plan.choices if _wants_a_look(choice)]
-        if plan.questions or choices:
-            count = counted(len(plan.questions) + len(choices), "question")
+        if plan.configs.questions or choices:
+            count = counted(len(plan.configs.questions) + len(choices), "question")
             yield heading(f"{count} answered ahead", self.number)
             yield from (choice_row(choice, self.number) for choice in choices)
-            yield from (question_row(question) for question in plan.questions)
+            yield from (question_row(question) for question in plan.configs.questions)
 
     def _keys(self) -> Iterator[Row]:
         """The keys that vouch for what is fetched, behind a fold."""
         signed: dict[str, list[str]] = {}
-        for source in self.plan.sources:
+        for source in self.plan.sources.outcomes:
             for signer in source.signers:
                 signed.setdefault(signer, []).append(source.new_suite)
         rows = [key_row(signer, names, self.number) for signer, names in signed.items()]
@@ -172,7 +166,7 @@ class _LegRows:
         yield from self._folded("keys", words, rows)
 
     def _groups(self) -> Iterator[Row]:
-        for group in group_changes(self.plan, self.roles):
+        for group in group_changes(self.plan.packages, self.roles):
             tone = "caution" if group.grave else "plain"
             rows = [
                 change_row(change, tone, self.plan, self.number, self.roles.of(change.name))
@@ -206,7 +200,7 @@ class _LegRows:
         choices = {c.subject: c for c in self.plan.choices if c.kind == RESTART}
         rows = [
             service_row(service, choices.get(service.unit), self.number)
-            for service in self.plan.services
+            for service in self.plan.packages.services
             if service.unit in units
         ]
         if rows:

@@ -2,16 +2,8 @@
 
 from collections.abc import Iterator
 
-from brave_bridge.core.crossing.cross import sources_diff
 from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
-from brave_bridge.core.packages.changes import (
-    ConfigQuestion,
-    LegPlan,
-    PackageChange,
-    Price,
-    ServiceChange,
-    SourceOutcome,
-)
+from brave_bridge.core.packages.changes import PackageChange, Price, ServiceChange
 from brave_bridge.core.packages.choices import (
     CHANNEL,
     LATER,
@@ -24,6 +16,8 @@ from brave_bridge.core.packages.choices import (
 from brave_bridge.core.packages.levels import LEVEL_WORDS, LevelResult
 from brave_bridge.core.packages.roles import Role
 from brave_bridge.core.packages.wishes import WISH_WORDS
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import ConfigQuestion, PlanStep, SourceOutcome, StepRow
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.room import needs_at
 from brave_bridge.workbench.pages.page import Note, Row, said, title
@@ -179,10 +173,26 @@ def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
             *said(plain(source.reason)),
             *(Note("seen", f"signed by {_in_groups(signer)}") for signer in source.signers),
             *(_options(choice) if choice else ()),
-            Note("code", plain(sources_diff(plan))),
+            Note("code", plain(plan.sources.diff)),
         ),
         action="choose" if choice else "",
         subject=subject,
+    )  # fmt: skip
+
+
+def step_row(step: PlanStep, row: StepRow, leg: int) -> Row:
+    """One thing that a step changes which has no rows of its own kind."""
+    size = byte_size(row.fetch_bytes) if row.fetch_bytes else ""
+    return Row(
+        key=f"step:{leg}:{step.kind}:{row.what}",
+        cells=("▲" if step.risks else "●", plain(row.what), plain(row.old), plain(row.new), size,
+               plain(row.why)),
+        tone="caution" if step.risks else "plain",
+        why=(
+            title(step.title.capitalize()),
+            *said(plain(row.why)),
+            *(Note("seen", plain(risk)) for risk in step.risks),
+        ),
     )  # fmt: skip
 
 
@@ -215,7 +225,7 @@ def _in_groups(fingerprint: str) -> str:
 def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: Role | None) -> Row:
     """One package's change."""
     size = byte_size(change.download_bytes) if change.download_bytes else ""
-    stage = "one" if change.name in plan.first_stage else "two"
+    stage = "one" if change.name in plan.packages.first_stage else "two"
     reason = plain(change.reason).removeprefix(f"{change.name} {change.old} ")
     return Row(
         key=f"package:{leg}:{change.name}",

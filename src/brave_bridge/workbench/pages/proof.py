@@ -27,7 +27,6 @@ _ABOUT = (
 
 def proof_page(record: MachineRecord) -> Page:
     """Before and after, what is worse first."""
-    hints = (("v", "prove again"), ("/", "filter"))
     proof = record.proof
     if proof is None:
         return Page(
@@ -35,7 +34,6 @@ def proof_page(record: MachineRecord) -> Page:
             COLUMNS,
             (),
             "A proof is made at the end of a crossing, against the baseline before it.",
-            hints,
             _ABOUT,
         )
     worse = [d for d in proof.differences if d.verdict == "regression"]
@@ -59,7 +57,7 @@ def proof_page(record: MachineRecord) -> Page:
         rows.insert(0, Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
         rows[1:1] = [_task_row(task, task not in left) for task in proof.tasks]
     summary = "as good as before" if proof.passed else "something is worse than before"
-    return Page(f"{'●' if proof.passed else '■'} {summary}", COLUMNS, tuple(rows), hints=hints)
+    return Page(f"{'●' if proof.passed else '■'} {summary}", COLUMNS, tuple(rows))
 
 
 _MEANINGS = {

@@ -7,8 +7,10 @@ from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.releases.catalogue import Leg, Release
 from brave_bridge.core.releases.choices import Choice, ClosedLeg
-from brave_bridge.core.releases.conditions import KnownIssue, LegTask
+from brave_bridge.core.releases.conditions import LegTask
 from brave_bridge.core.releases.route import Route
+from brave_bridge.core.releases.standing import scale_of
+from brave_bridge.core.survey.known_trouble import HERE, Trouble, concerning
 from brave_bridge.workbench.pages.page import (
     Column,
     Note,
@@ -21,6 +23,7 @@ from brave_bridge.workbench.pages.page import (
 )
 from brave_bridge.workbench.pages.skipping_rows import skipping_rows
 from brave_bridge.workbench.record import MachineRecord
+from brave_bridge.workbench.routes import Routes
 
 COLUMNS = (
     Column("", 2),
@@ -35,20 +38,13 @@ COLUMNS = (
 def route_page(record: MachineRecord, today: date) -> Page:
     """Every later release with the route there, then the goal's legs one by one."""
     surveyed = record.surveyed
-    hints = (
-        ("Enter", "make it the goal"), ("p", "plan"), ("i", "write a field note"),
-        ("y", "change the track"),
-        ("x", "export the bridge"),
-    )  # fmt: skip
     if surveyed is None or surveyed.release is None:
-        return Page(
-            "no route", COLUMNS, (), "The release is not known, so no way can be found.", hints
-        )
+        return Page("no route", COLUMNS, (), "The release is not known, so no way can be found.")
     line = surveyed.line
     goal = record.goal.key if record.goal else ""
-    rows = [_row(route, goal, line.rule, today) for route in record.routes]
+    rows = list(_reachable(surveyed.standings, record.routes, goal, today))
     rows += _ways_offered(record)
-    rows += _legs_of_goal(record, line.rule)
+    rows += _legs_of_goal(record, surveyed.routes.line.rule if surveyed.routes else line.rule)
     if record.plan is not None:
         start = record.plan.legs[0].leg.start.title
         rows += skipping_rows(record.plan.legs[-1], start, len(COLUMNS))
@@ -57,16 +53,29 @@ def route_page(record: MachineRecord, today: date) -> Page:
         COLUMNS,
         tuple(rows),
         f"{surveyed.release.title} is the newest release of {line.name}.",
-        hints,
         start=goal,
     )
+
+
+def _reachable(
+    standings: tuple[Routes, ...], ways: tuple[Route, ...], goal: str, today: date
+) -> Iterable[Row]:
+    """Every later stop of each scale; where there are several, each under its name."""
+    for routes in standings:
+        scale = routes.line.scale
+        later = [way for way in ways if scale_of(way.end.key) == scale]
+        if len(standings) > 1:
+            ahead = "" if later else ", and there is none beyond"
+            yield heading(f"{scale}: {routes.here.title}{ahead}", len(COLUMNS))
+        yield from (_row(route, goal, routes.line.rule, today) for route in later)
 
 
 def _track_words(record: MachineRecord) -> str:
     if record.track is None:
         return ""
     offered = "long-term releases alone are" if record.track.long_term_only else "every release is"
-    return f"; {offered} offered (y changes the track)"
+    by = f", by {record.track.setting} (y)" if record.track.setting else " (y changes the track)"
+    return f"; {offered} offered{by}"
 
 
 def _row(route: Route, goal: str, rule: str, today: date) -> Row:
@@ -135,13 +144,15 @@ def _supported(end: Release, today: date) -> str:
         return ""
     if days < 0:
         return f"Its support ended {counted(-days, 'day')} ago."
-    return f"Supported for another {counted(days, 'day')}."
+    phases = "; ".join(f"{phase.words}, until {phase.ends}" for phase in end.phases)
+    return f"Supported for another {counted(days, 'day')}. {phases[:1].upper()}{phases[1:]}".strip()
 
 
 def _ways_offered(record: MachineRecord) -> list[Row]:
     """The shortest, the safest and the lasting way; then the legs that are closed from here."""
     choices = record.choices
-    here = record.surveyed.release
+    routes = record.surveyed.routes
+    here = routes.here if routes else record.surveyed.release
     taken = [leg.key for leg in record.route.legs] if record.route else []
     rows = [_way_row(way, [leg.key for leg in way.legs] == taken) for way in choices.ways]
     rows += [_closed_row(closed) for closed in choices.closed if closed.start.key == here.key]
@@ -221,7 +232,7 @@ def _legs_of_goal(record: MachineRecord, rule: str) -> list[Row]:
 def _leg_rows(number: int, leg: Leg, rule: str, record: MachineRecord) -> Iterable[Row]:
     """A leg, then what is known about it for what is installed here."""
     names = {package.name for package in record.surveyed.facts.installed}
-    issues = [issue for issue in leg.issues if not issue.packages or issue.concerns(names)]
+    issues = concerning(leg.issues, record.surveyed.facts)
     written = record.surveyed.notes if number == 1 else ()
     told = counted(len(leg.notes) + len(issues) + len(written), "note") + " on this leg"
     page = f"The vendor's page: {leg.page}." if leg.page else ""
@@ -242,7 +253,7 @@ def _leg_rows(number: int, leg: Leg, rule: str, record: MachineRecord) -> Iterab
         ),
     )
     for issue in issues:
-        yield _issue_row(issue, leg, names)
+        yield _issue_row(issue, leg)
     for task in leg.tasks:
         if task.concerns(names):
             yield _task_row(task, leg, record.tasks_done)
@@ -263,19 +274,21 @@ def _task_row(task: LegTask, leg: Leg, done: frozenset[str]) -> Row:
     )
 
 
-def _issue_row(issue: KnownIssue, leg: Leg, names: set[str]) -> Row:
-    mark, tone = _MARKS[issue.severity]
-    concerned = ", ".join(issue.concerns(names)[:4]) or "every machine"
+def _issue_row(trouble: Trouble, leg: Leg) -> Row:
+    issue = trouble.issue
+    is_known = trouble.verdict == HERE
+    mark, tone = _MARKS[issue.severity] if is_known else ("▲", "caution")
+    seen = f"seen here: {trouble.seen}" if is_known else f"not known here: {trouble.seen}"
     return Row(
         key=f"issue:{leg.key}:{issue.id}",
         cells=(mark, f"known issue: {issue.title}", "", "", "", ""),
         tone=tone,
         why=(
             title(issue.title),
-            Note("seen", f"installed here: {concerned}"),
+            Note("seen", plain(seen)),
             *said(issue.text),
             *([Note("do", issue.workaround)] if issue.workaround else []),
-            *said(issue.page or leg.page),
+            *said(issue.page or leg.page, issue.source),
         ),
     )
 

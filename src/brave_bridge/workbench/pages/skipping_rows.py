@@ -3,7 +3,8 @@
 from collections.abc import Iterator
 
 from brave_bridge.core.formats.text import shortened
-from brave_bridge.core.packages.changes import LegPlan, Skipping
+from brave_bridge.core.packages.changes import Skipping
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.workbench.pages.page import Note, Row, heading, said, title
 
 _KINDS = (
@@ -20,7 +21,7 @@ _MOST = 30
 
 def skipping_rows(plan: LegPlan, start: str, columns: int) -> Iterator[Row]:
     """The straight way to a leg's end beside the steps; nothing where it was not worked out."""
-    found = plan.skipping
+    found = plan.packages.skipping
     if found is None:
         return
     end = plan.leg.end.title

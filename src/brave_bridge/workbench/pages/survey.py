@@ -10,11 +10,6 @@ from brave_bridge.workbench.pages.page import Column, Note, Page, Row, folded, s
 from brave_bridge.workbench.record import MachineRecord, Surveyed
 
 COLUMNS = (Column("", 2), Column("finding"), Column("where it was seen", 40))
-HINTS = (
-    ("s", "survey again"), ("m", "mend"), ("u", "updates"), ("v", "overrule"), ("f", "facts"),
-    ("b", "settings backup"), ("Enter", "unfold"), ("/", "filter"),
-)  # fmt: skip
-
 _WORDS = {
     Verdict.STOP: ("stands in the way", "stand in the way"),
     Verdict.CAUTION: ("wants a look", "want a look"),
@@ -33,7 +28,7 @@ def survey_page(record: MachineRecord, unfolded: frozenset[str] = frozenset()) -
     if record.fault:
         return _faulty(record)
     if record.surveyed is None:
-        return Page("being read …", COLUMNS, (), "The machine is being read.", HINTS)
+        return Page("being read …", COLUMNS, (), "The machine is being read.")
     surveyed = record.surveyed
     counts = by_verdict(surveyed.findings)
     rows: list[Row] = list(_changes(surveyed))
@@ -49,7 +44,7 @@ def survey_page(record: MachineRecord, unfolded: frozenset[str] = frozenset()) -
         elif found:
             rows += [Row(f"heading:{verdict.value}", ("", words, ""), "heading"), *found]
     first = next((row.key for row in rows if row.tone in ("stop", "caution")), "")
-    return Page(_summary(surveyed), COLUMNS, tuple(rows), hints=HINTS, start=first)
+    return Page(_summary(surveyed), COLUMNS, tuple(rows), start=first)
 
 
 def finding_at(record: MachineRecord, key: str) -> Finding | None:
@@ -69,7 +64,7 @@ def _faulty(record: MachineRecord) -> Page:
         Note("do", record.fault.remedy or "mend the cause, then survey again"),
     )
     row = Row("fault", ("■", plain(note), ""), "stop", why)
-    return Page("cannot be read", COLUMNS, (row,), hints=HINTS)
+    return Page("cannot be read", COLUMNS, (row,))
 
 
 def _summary(surveyed: Surveyed) -> str:

@@ -32,18 +32,6 @@ COLUMNS = (
 SET_ASIDE = "aside:"
 """What the key of a set-aside system's row begins with; its id follows."""
 
-_HINTS = (
-    ("Enter", "return"),
-    ("b", "take one"),
-    ("l", "look into it"),
-    ("m", "mark"),
-    ("v", "verify"),
-    ("k", "pin"),
-    ("e", "end later"),
-    ("d", "delete"),
-    ("c", "recovery card"),
-)
-
 _ABOUT = (
     title("What a way back is"),
     *said(
@@ -72,7 +60,6 @@ def ways_back_page(record: MachineRecord) -> Page:
         COLUMNS,
         tuple(rows),
         "There is no way back yet. A crossing makes one first; b makes one now.",
-        _HINTS,
         _ABOUT,
     )
 

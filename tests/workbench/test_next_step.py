@@ -3,9 +3,9 @@
 import msgspec
 import pytest
 
-from brave_bridge.core.crossing.next_step import Standing, next_step
+from brave_bridge.workbench.next_step import OnTheWay, next_step
 
-CALM = Standing(goal="7 diamond", support_days=156)
+CALM = OnTheWay(goal="7 diamond", support_days=156)
 ORDER = [
     ({"procedure": "crossing", "at_work": True, "question": "Turn?"}, "answer: Turn?", "show", 2),
     ({"procedure": "crossing", "question": "Turn?"}, "go on with the crossing", "go_on", 2),

@@ -5,7 +5,7 @@ import msgspec
 from brave_bridge.core.formats.text import counted
 
 
-class Standing(msgspec.Struct, frozen=True, kw_only=True):
+class OnTheWay(msgspec.Struct, frozen=True, kw_only=True):
     """What the next step is computed from. Empty texts and None mean: not so, not known."""
 
     unreadable: str = ""
@@ -42,12 +42,12 @@ class NextStep(msgspec.Struct, frozen=True):
     urgency: int
 
 
-def next_step(standing: Standing) -> NextStep:
+def next_step(standing: OnTheWay) -> NextStep:
     """The next step of a machine that stands so."""
     return _under_way(standing) or _after_trouble(standing) or _ahead(standing)
 
 
-def _under_way(s: Standing) -> NextStep | None:
+def _under_way(s: OnTheWay) -> NextStep | None:
     if not s.procedure:
         return None
     if s.question and s.at_work:
@@ -59,7 +59,7 @@ def _under_way(s: Standing) -> NextStep | None:
     )
 
 
-def _after_trouble(s: Standing) -> NextStep | None:
+def _after_trouble(s: OnTheWay) -> NextStep | None:
     if s.unreadable:
         return NextStep(f"look at what cannot be read: {s.unreadable}", "survey", "show", 2)
     if s.open_leg:
@@ -79,7 +79,7 @@ def _after_trouble(s: Standing) -> NextStep | None:
     return None
 
 
-def _ahead(s: Standing) -> NextStep:
+def _ahead(s: OnTheWay) -> NextStep:
     if s.waits_for:
         return NextStep(f"waits for {s.waits_for}", "survey", "show", 0)
     if not s.goal:

@@ -1,0 +1,34 @@
+"""The frame around the workspaces, as far as a workspace needs to know of it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from textual.app import App
+
+if TYPE_CHECKING:
+    from brave_bridge.tui.doing import Doing
+    from brave_bridge.tui.harbour import Harbour
+
+
+class Frame(App[int]):
+    """What every place can ask of the application: its machines, a deed, another place."""
+
+    harbour: Harbour
+    doing: Doing
+
+    def go_to(self, place: str) -> None:
+        """Open another place."""
+        raise NotImplementedError
+
+    def do_at(self, place: str, action: str) -> None:
+        """Go to a place and do one of its actions there."""
+        raise NotImplementedError
+
+    def show_current(self) -> None:
+        """Lay out the current machine in the current place."""
+        raise NotImplementedError
+
+    def read_machines(self, names: list[str]) -> object:
+        """Read machines anew, in a thread, and show what was read."""
+        raise NotImplementedError
