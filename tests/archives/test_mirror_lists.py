@@ -1,5 +1,6 @@
 """Sources that lead over a list of mirrors on the machine (apt-transport-mirror(1))."""
 
+import contextlib
 import hashlib
 import socket
 import struct
@@ -90,9 +91,11 @@ def socks_server(asked: list[bytes]) -> socket.socket:
     listening = socket.create_server(("127.0.0.1", 0))
 
     def passed_on(source: socket.socket, target: socket.socket) -> None:
-        while piece := source.recv(65536):
-            target.sendall(piece)
-        target.close()
+        # Either end may go first; the other direction still reads from what it closes.
+        with contextlib.suppress(OSError):
+            while piece := source.recv(65536):
+                target.sendall(piece)
+            target.shutdown(socket.SHUT_WR)
 
     def serve() -> None:
         client, _ = listening.accept()

@@ -239,7 +239,8 @@ def test_an_estimate_is_kept_beside_what_it_really_took(stand_in):
     kept = Plans(desk).make("7")
     guess = desk.survey("7").estimate
     assert guess.basis == "measured here: disk"
-    begin(desk, CrossBrief("deb", kept.legs, guess.seconds))
+    # An hour was promised, far more than any machine takes for it: what is learnt is less.
+    begin(desk, CrossBrief("deb", kept.legs, 3600.0))
     carry_out(desk.machine.root, "petrel", "trial")
     restart = RemedyBrief("restart", (("systemctl", "reboot"),))
     carried_out(desk, restart, "restart")
