@@ -172,10 +172,10 @@ def kill_procedures(what: str, world: Path, times: int, make: Callable[[Desk], B
 def _take_up(desk: Desk) -> Brief:
     """A third party's source that waits, and whose archive has the release by now."""
     machine, waits = desk.machine, waiting_note("5.3 bowline")
-    for path in machine.matching("/etc/apt/sources.list.d/*.list"):
-        lines = machine.read(path, 100_000).decode().splitlines()
+    for path in machine.files.matching("/etc/apt/sources.list.d/*.list"):
+        lines = machine.files.read(path, 100_000).decode().splitlines()
         paused = [f"# {line}  # {waits}" if line.startswith("deb ") else line for line in lines]
-        machine.write(path, "\n".join([*paused, ""]).encode())
+        machine.files.write(path, "\n".join([*paused, ""]).encode())
     routes = desk.routes()
     waiting = tuple(waiting_sources(desk.facts().source_files, routes.line, routes.here))
     if not waiting:

@@ -10,6 +10,7 @@ from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.archives.store import IndexStore
 from brave_bridge.archives.suites import SuiteAsked, SuiteFetched, SuiteFetcher
 from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.standin.signing import make_key
 from tests.support.archive_server import PACKAGES, PACKERS, ArchiveServer
 
@@ -23,7 +24,7 @@ def server():
 
 @pytest.fixture
 def fetcher(tmp_path):
-    downloader = Downloader(tmp_path / "root", tmp_path / "partial")
+    downloader = Downloader(FolderFiles("tree", tmp_path / "root"), tmp_path / "partial")
     yield SuiteFetcher(IndexStore(tmp_path / "store"), downloader)
     downloader.close()
 
@@ -160,7 +161,7 @@ def test_a_file_address_stays_inside_the_machine(tmp_path, server):
         place.parent.mkdir(parents=True, exist_ok=True)
         place.write_bytes(content)
     (tmp_path / "root/out").symlink_to("/etc")
-    downloader = Downloader(tmp_path / "root", tmp_path / "partial")
+    downloader = Downloader(FolderFiles("tree", tmp_path / "root"), tmp_path / "partial")
     fetcher = SuiteFetcher(IndexStore(tmp_path / "store"), downloader)
     (found,) = fetcher.fetch([asked(server, uri="file:/tide")])
     assert isinstance(found, SuiteFetched)
@@ -183,7 +184,8 @@ def test_the_machines_own_proxy_is_asked(server, tmp_path):
     server.publish()
     host = server.uri.split("/")[2]
     proxies = {"http://": f"http://{host}", f"http://{host}": None}
-    downloader = Downloader(tmp_path / "root", tmp_path / "partial", proxies=proxies)
+    files = FolderFiles("tree", tmp_path / "root")
+    downloader = Downloader(files, tmp_path / "partial", proxies=proxies)
     fetcher = SuiteFetcher(IndexStore(tmp_path / "store"), downloader)
     found = fetcher.fetch([asked(server, uri="http://nowhere.invalid/quayside")])
     downloader.close()

@@ -44,3 +44,23 @@ def test_nobody_but_a_family_names_a_package_manager():
                 found += [f"{name}:{line}: {text}" for line, text in words_of(path)
                           if MANAGERS.search(text)]  # fmt: skip
     assert found == []
+
+
+BESIDE_THE_FILES = ("machines/", "snapshots/")
+"""Rooms that may know where a machine's files stand: they are its own side."""
+
+
+def test_nobody_but_a_machine_s_own_side_knows_where_its_files_are():
+    found = []
+    for path in sorted(HOUSE.rglob("*.py")):
+        name = path.relative_to(HOUSE).as_posix()
+        if name.startswith(BESIDE_THE_FILES):
+            continue
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.Attribute):
+                owner = ast.unparse(node.value)
+                is_root = node.attr == "root" and owner.endswith("machine")
+                is_folder = node.attr == "folder" and owner.endswith("machine.state")
+                if is_root or is_folder:
+                    found.append(f"{name}:{node.lineno}: {ast.unparse(node)}")
+    assert found == []

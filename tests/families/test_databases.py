@@ -30,8 +30,8 @@ def cluster(root, version: str, name: str = "main", *, settings: str = "", data:
 def found(root) -> list[DatabaseCluster]:
     machine = TreeMachine("tree", root)
     seen = Seen()
-    seen.add(machine.gather(databases.WISHES))
-    seen.add(machine.gather(databases.further(seen)))
+    seen.add(machine.files.gather(databases.WISHES))
+    seen.add(machine.files.gather(databases.further(seen)))
     clusters, evidence = databases.read(seen)
     assert bool(evidence.absent) is not bool(clusters)
     return list(clusters)

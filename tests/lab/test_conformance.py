@@ -88,7 +88,7 @@ def end_state(open_desk, answer: str) -> dict:
     desk = open_desk()
     outcome = desk.logbook().procedure("trial").outcome
     runs = [e for e in desk.logbook().entries("trial") if e.kind == "Run"]
-    packages = read_status(desk.machine.read(STATUS, 10_000_000).decode(), where=STATUS)
+    packages = read_status(desk.machine.files.read(STATUS, 10_000_000).decode(), where=STATUS)
     leg = kept.legs[0]
     return {
         "plan": {

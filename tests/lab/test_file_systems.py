@@ -9,7 +9,7 @@ import pytest
 
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
+from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.restore import Restoration
 from brave_bridge.snapshots.returning import Returning
 from tests.support import lab
@@ -32,7 +32,7 @@ def system_on(mount: Path) -> tuple[Snapshots, Returning]:
         (mount / folder).mkdir(parents=True, exist_ok=True)
     (mount / "etc/os-release").write_text("ID=quayside\n")
     machine = TreeMachine("system", mount)
-    make_state_folder(machine)
+    machine.state.make()
     snapshots = Snapshots(machine, "test")
     return snapshots, Returning(snapshots)
 

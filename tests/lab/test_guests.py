@@ -17,7 +17,7 @@ from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.questions import ask_all
 from brave_bridge.runner.inline import drive
 from brave_bridge.runner.performer import Performer
-from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.beside import BesideFolder
 
 NEEDED = ("libvirtd", "virsh", "unshare")
 LACKING = [tool for tool in NEEDED if shutil.which(tool) is None]
@@ -98,7 +98,7 @@ def test_a_guest_is_seen_shut_down_and_started_again_whatever_the_outcome(libvir
     seen: list = []
     mark = Setting(("cp", "/dev/null", str(root / "state")), ("rm", str(root / "state")))
     around = Surroundings((mark,), (GuestName("test", "libvirt"),))
-    performer = Performer(machine, "deb", Snapshots(machine, "0"), "trial")
+    performer = Performer(machine, "deb", BesideFolder(machine, "0"), "trial")
     outcome = drive(within(around, inner()), performer)
     assert seen == [("shut off", "")]
     assert outcome.state == "failed" and outcome.warnings == ()

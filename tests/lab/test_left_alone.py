@@ -11,9 +11,10 @@ from unittest.mock import patch
 import pytest
 
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.subvolumes import make_subvolume
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.snapshots import moving
-from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
+from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.description import About
 from brave_bridge.snapshots.engines import btrfs
@@ -31,7 +32,7 @@ def system_on(root: Path) -> tuple[Snapshots, Returning]:
     (root / "etc/os-release").write_text("ID=quayside\n")
     (root / "etc/plain").write_text("before\n")
     machine = TreeMachine("system", root)
-    make_state_folder(machine)
+    machine.state.make()
     snapshots = Snapshots(machine, "test")
     return snapshots, Returning(snapshots)
 
@@ -62,11 +63,11 @@ PLACES = ("home/watch", "var/lib/docker/one", "var/lib/machines/two", "var/lib/l
 def test_subvolumes_in_left_out_places_are_not_rolled_back(tmp_path, engine):
     with lab.disk(tmp_path, "btrfs") as mount:
         root = mount / "system"
-        btrfs.make_subvolume(root)
+        make_subvolume(root)
         snapshots, returning = system_on(root)
         for place in (*PLACES, "srv/books"):
             (root / place).parent.mkdir(parents=True, exist_ok=True)
-            btrfs.make_subvolume(root / place)
+            make_subvolume(root / place)
             (root / place / "letter").write_text("old")
         taken = snapshots.take("first", about(engine))
         assert not {f"/{place}" for place in PLACES} & {part.mount for part in taken.parts}
@@ -87,9 +88,9 @@ def test_subvolumes_in_left_out_places_are_not_rolled_back(tmp_path, engine):
 def test_a_snapshot_of_an_earlier_version_leaves_them_alone_too(tmp_path):
     with lab.disk(tmp_path, "btrfs") as mount:
         root = mount / "system"
-        btrfs.make_subvolume(root)
+        make_subvolume(root)
         snapshots, returning = system_on(root)
-        btrfs.make_subvolume(root / "home/watch")
+        make_subvolume(root / "home/watch")
         (root / "home/watch/letter").write_text("old")
         # As an earlier version took it: the home's subvolume is a part.
         with patch.object(Cover, "keeps_out_of", lambda self, path: path.startswith("/var")):
@@ -104,16 +105,16 @@ def test_a_snapshot_of_an_earlier_version_leaves_them_alone_too(tmp_path):
 def test_a_subvolume_that_came_since_stays_and_is_told(tmp_path, engine):
     with lab.disk(tmp_path, "btrfs") as mount:
         root = mount / "system"
-        btrfs.make_subvolume(root)
+        make_subvolume(root)
         snapshots, returning = system_on(root)
         (root / "srv/old").mkdir(parents=True)
         (root / "srv/old/file").write_text("file")
         taken = snapshots.take("first", about(engine))
-        btrfs.make_subvolume(root / "opt/new")
+        make_subvolume(root / "opt/new")
         (root / "opt/new/kept").write_text("kept")
         # A subvolume where a folder with files stood.
         run("rm", "-r", root / "srv/old")
-        btrfs.make_subvolume(root / "srv/old")
+        make_subvolume(root / "srv/old")
         (root / "srv/old/kept").write_text("kept")
         (root / "etc/plain").write_text("after\n")
         report = returning.restore(taken)
@@ -127,11 +128,11 @@ def test_a_subvolume_that_came_since_stays_and_is_told(tmp_path, engine):
 def test_read_only_subvolumes_and_no_copy_on_write_come_back(tmp_path):
     with lab.disk(tmp_path, "btrfs") as mount:
         root = mount / "system"
-        btrfs.make_subvolume(root)
+        make_subvolume(root)
         snapshots, returning = system_on(root)
         for name in ("frozen", "thawed", "same"):
             (root / "srv").mkdir(exist_ok=True)
-            btrfs.make_subvolume(root / "srv" / name)
+            make_subvolume(root / "srv" / name)
             (root / "srv" / name / "file").write_text("before")
         run("btrfs", "property", "set", "-ts", root / "srv/frozen", "ro", "true")
         (root / "srv/machines").mkdir()

@@ -187,7 +187,7 @@ def kill_runner_at(desk: Desk, identifier: str, title: str, *, power_cut: bool) 
         time.sleep(0.02)
     else:
         raise AssertionError(f"{title} was never under way")
-    job = desk.machine.state / "jobs" / f"{identifier}-{entry[0].seq}"
+    job = desk.machine.state.folder / "jobs" / f"{identifier}-{entry[0].seq}"
     assert not (job / "code").exists()
     os.kill(runner_of(identifier), signal.SIGKILL)
     if power_cut:

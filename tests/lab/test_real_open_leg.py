@@ -32,7 +32,7 @@ def test_a_file_that_cannot_be_replaced_stops_a_leg_and_once_mended_it_goes_on(b
         finally:
             subprocess.run(["chattr", "-i", tree / BLOCKED], check=True)
         # Found, and gone on with, also where the logbook is lost.
-        (desk_of(tree).machine.state / "logbook.sqlite").unlink()
+        (desk_of(tree).machine.state.folder / "logbook.sqlite").unlink()
         crossed = ask(tree, "go-on", "--yes")
         assert crossed["state"] == "done" and crossed["outcome"]["proof"]["passed"]
         packages = read_status((tree / "var/lib/dpkg/status").read_text(), where="status")

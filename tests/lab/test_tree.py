@@ -20,11 +20,11 @@ def root(bullseye, tmp_path):
 
 def run(machine: TreeMachine, name: str, *argv: str) -> tuple[int, str]:
     """Run a command as a job; its exit code and output."""
-    machine.start(name, argv, {})
+    machine.jobs.start(name, argv, {})
     deadline = time.monotonic() + 30
-    while (state := machine.job(name)).state == "running" and time.monotonic() < deadline:
+    while (state := machine.jobs.state_of(name)).state == "running" and time.monotonic() < deadline:
         time.sleep(0.02)
-    return state.exit_code, (Path(state.folder) / "output").read_text()
+    return state.exit_code, machine.jobs.output_of(name, 1 << 20).decode()
 
 
 @pytest.mark.parametrize("link", ["", "../run/systemd/resolve/stub-resolv.conf"])
@@ -70,9 +70,9 @@ def test_a_stage_waits_for_the_lock_that_another_package_manager_holds(root):
     status.write_text(before + package + after.replace("installed", "half-configured", 1))
     with open(root / "var/lib/dpkg/lock-frontend", "a+") as lock:
         fcntl.lockf(lock, fcntl.LOCK_EX)
-        machine.start("stage", stage.argv, stage.environment)
+        machine.jobs.start("stage", stage.argv, stage.environment)
         time.sleep(3)
-        assert machine.job("stage").state == "running"
+        assert machine.jobs.state_of("stage").state == "running"
         fcntl.lockf(lock, fcntl.LOCK_UN)
     code, output = run(machine, "stage", *stage.argv)
     assert code == 0 and "Setting up cron" in output

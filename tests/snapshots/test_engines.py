@@ -99,8 +99,8 @@ def test_a_whole_volume_becomes_its_snapshot(system, tmp_path, monkeypatch):
     (root / "home/watch/notes").unlink()
     (root / "home/watch").rmdir()
     elsewhere = tmp_path / "state"
-    snapshots.machine.state.rename(elsewhere)
-    snapshots.machine.state = elsewhere
+    snapshots.machine.state.folder.rename(elsewhere)
+    snapshots.machine.state.folder = elsewhere
     snapshots.folder = elsewhere / "snapshots"
     taken = snapshots.take("first", TRIAL)
     monkeypatch.setattr(type(returning), "_why_not_merge", lambda *words: "")

@@ -8,6 +8,7 @@ import pytest
 
 from brave_bridge.runner.expiry import expire
 from brave_bridge.snapshots.choices import Choices, keep_choices
+from brave_bridge.snapshots.description import Keeping
 from brave_bridge.snapshots.taking import remove_leftovers
 from tests.support.trees import IS_ROOT, TRIAL, catalogue_at
 
@@ -61,7 +62,7 @@ def test_a_decision_that_cannot_be_read_is_set_aside_when_another_is_made(catalo
     snapshots, _ = catalogue
     folder = snapshots.folder / "taken-2"
     (folder / "keeping.toml").write_text("pinned = tr")
-    snapshots.keep("taken-2", pinned=True)
+    snapshots.keep("taken-2", Keeping(pinned=True))
     assert next(folder.glob("keeping.toml.damaged-*")).read_text() == "pinned = tr"
     assert snapshots.kept("taken-2").keeping.pinned
 

@@ -64,7 +64,7 @@ def resign(folder: Path, desk: Desk, change) -> None:
     path = folder / VENDOR / "InRelease"
     text = path.read_text().split("\n\n", 1)[1].split("-----BEGIN PGP SIGNATURE")[0]
     key, sign = make_key("Quayside archive <archive@quayside.example>")
-    desk.machine.write("/etc/apt/trusted.gpg.d/second.asc", key)
+    desk.machine.files.write("/etc/apt/trusted.gpg.d/second.asc", key)
     path.write_text(sign(change(text)))
 
 
@@ -126,7 +126,7 @@ def test_a_full_disk_during_download_stops_before_any_change(own_world):
     assert desk.survey().release.key == "5.3"
     assert (
         "bowline-5.3"
-        in desk.machine.read("/etc/apt/sources.list.d/quayside.sources", 10_000).decode()
+        in desk.machine.files.read("/etc/apt/sources.list.d/quayside.sources", 10_000).decode()
     )
 
 
@@ -140,21 +140,21 @@ def test_a_full_disk_during_download_stops_before_any_change(own_world):
 )
 def test_a_damaged_package_database(stand_in, content, word):
     desk = stand_in("petrel")
-    desk.machine.write("/var/lib/dpkg/status", content)
+    desk.machine.files.write("/var/lib/dpkg/status", content)
     with pytest.raises(MachineError, match=word):
         desk.survey()
 
 
 def test_a_missing_package_database(stand_in):
     desk = stand_in("petrel")
-    desk.machine.remove("/var/lib/dpkg/status")
+    desk.machine.files.remove("/var/lib/dpkg/status")
     with pytest.raises(MachineError, match="reading the package database"):
         desk.survey()
 
 
 def test_an_unknown_distribution_is_surveyed_and_stopped(stand_in):
     desk = stand_in("petrel")
-    desk.machine.write("/usr/lib/os-release", b'ID=elsewhere\nVERSION_ID="1"\n')
+    desk.machine.files.write("/usr/lib/os-release", b'ID=elsewhere\nVERSION_ID="1"\n')
     findings = {f.id: f for f in desk.survey().findings}
     assert findings["known-release"].verdict.value == "stop"
     with pytest.raises(Refused, match="not in the release catalogue"):
@@ -178,10 +178,10 @@ def test_links_lead_nowhere_outside_the_root(tmp_path):
     os.symlink("loop", root / "etc/loop")
     machine = StandInMachine("petrel", root)
     for path in ("/etc/climb", "/etc/absolute", "/../../secret"):
-        assert machine.read_if_there(path, 100) is None
+        assert machine.files.read_if_there(path, 100) is None
     with pytest.raises(MachineError, match="symbolic links"):
-        machine.read("/etc/loop", 100)
-    machine.write("/etc/climb", b"inside")
+        machine.files.read("/etc/loop", 100)
+    machine.files.write("/etc/climb", b"inside")
     assert secret.read_text() == "outside" and (root / "secret").read_text() == "inside"
 
 
@@ -191,8 +191,8 @@ def test_a_file_that_is_too_long_or_no_file_is_refused(tmp_path):
     os.mkfifo(tmp_path / "etc/pipe")
     machine = StandInMachine("petrel", tmp_path)
     with pytest.raises(MachineError, match="longer than 10 bytes"):
-        machine.read("/etc/long", 10)
-    assert machine.read_if_there("/etc/pipe", 10) is None
+        machine.files.read("/etc/long", 10)
+    assert machine.files.read_if_there("/etc/pipe", 10) is None
 
 
 def test_writing_keeps_owner_mode_and_attributes(tmp_path):
@@ -202,7 +202,7 @@ def test_writing_keeps_owner_mode_and_attributes(tmp_path):
     os.setxattr(path, "user.note", b"kept")
     if os.geteuid() == 0:
         os.chown(path, 12, 34)
-    StandInMachine("petrel", tmp_path).write("/file", b"new")
+    StandInMachine("petrel", tmp_path).files.write("/file", b"new")
     status = path.stat()
     assert path.read_bytes() == b"new" and status.st_mode & 0o7777 == 0o640
     assert os.getxattr(path, "user.note") == b"kept"

@@ -16,14 +16,15 @@ import brave_bridge
 from brave_bridge.cli.running import run as run_words
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.machines import jobs
+from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief
-from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
+from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.store.faults import DatabaseError
-from brave_bridge.store.field_notes import notes_to_write
 from brave_bridge.store.logbook import Logbook
+from brave_bridge.store.opening import notes_to_write, open_logbook
 from brave_bridge.workbench import keeping, places, policies, run
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
@@ -64,7 +65,10 @@ def test_state_behind_a_link_stays_inside_the_tree(tmp_path, link, absolute):
     keeping.keep_track(machine, True)
     Snapshots(machine, "1").take("mine", TRIAL)
     assert kept.is_dir() and sorted(p.name for p in outside.iterdir()) == ["snapshots"]
-    assert machine.state.is_relative_to(root) and (machine.state / "decisions.json").is_file()
+    assert (
+        machine.state.folder.is_relative_to(root)
+        and (machine.state.folder / "decisions.json").is_file()
+    )
 
 
 @pytest.mark.parametrize("name", ["snapshots", "jobs", "plans", "logbook.sqlite", "decisions.json"])
@@ -72,8 +76,8 @@ def test_a_link_in_the_state_is_refused_and_what_it_leads_to_left_alone(tmp_path
     outside, machine = tmp_path / "outside", tree_at(tmp_path / "root")
     outside.mkdir()
     (outside / "kept").write_text("kept")
-    make_state_folder(machine)
-    os.symlink(outside / "kept" if "." in name else outside, machine.state / name)
+    machine.state.make()
+    os.symlink(outside / "kept" if "." in name else outside, machine.state.folder / name)
     desk = Desk(Target("tree", str(machine.root)), machine)
     for deed in (lambda: desk.snapshot("trial"), desk.must_read_records, desk.logbook,
                  lambda: keeping.keep_track(machine, True)):  # fmt: skip
@@ -89,7 +93,7 @@ def test_state_that_somebody_else_can_write_is_not_trusted(tmp_path, folder, fau
     if not IS_ROOT:
         pytest.skip("only root can give a folder to somebody else")
     machine = tree_at(tmp_path / "root")
-    make_state_folder(machine)
+    machine.state.make()
     place = machine.root / folder
     if fault == "mode":
         place.chmod(0o777)
@@ -135,10 +139,10 @@ def test_a_crafted_database_runs_nothing(stand_in):
     desk = stand_in("avocet")
     begin(desk, SnapshotBrief("trial"))
     trap = Path("/tmp/brave-bridge-trap")
-    with sqlite3.connect(desk.machine.state / "logbook.sqlite") as database:
+    with sqlite3.connect(desk.machine.state.folder / "logbook.sqlite") as database:
         database.execute("update procedures set brief = ?", (pickle.dumps(_Trap()),))
     database.close()
-    with sqlite3.connect(desk.machine.state / "runner.sqlite") as database:
+    with sqlite3.connect(desk.machine.state.folder / "runner.sqlite") as database:
         database.execute("create table workflow_status (inputs text)")
         database.execute("insert into workflow_status values (?)", (pickle.dumps(_Trap()),))
     database.close()
@@ -156,7 +160,7 @@ def _outcome(desk: Desk, monkeypatch):
 
 
 def _rewrite(desk: Desk, change: str, *values) -> None:
-    with sqlite3.connect(desk.machine.state / "logbook.sqlite") as database:
+    with sqlite3.connect(desk.machine.state.folder / "logbook.sqlite") as database:
         database.execute(change, values)
     database.close()
 
@@ -187,7 +191,7 @@ def test_an_older_logbook_gets_the_columns_that_came_since(stand_in):
     desk = stand_in("avocet")
     begin(desk, SnapshotBrief("trial"))
     _rewrite(desk, "alter table procedures drop column version")
-    row = Logbook(desk.machine.state).procedure("trial")
+    row = open_logbook(desk.machine).procedure("trial")
     assert row.version == "" and row.kind == "snapshot"
     assert carry_out(desk.machine.root, "avocet", "trial") == 0
 
@@ -205,7 +209,7 @@ def test_damaged_state_is_told_and_set_aside_and_never_emptied(stand_in, name, c
     keeping.decide(desk.machine, backup_confirmed="2026-11-20")
     if name == "logbook.sqlite":
         begin(desk, SnapshotBrief("trial"))
-    (desk.machine.state / name).write_bytes(content)
+    (desk.machine.state.folder / name).write_bytes(content)
     surveyed = desk.survey()
     told = [f for f in surveyed.findings if f.id == "damaged-state"]
     assert [f.title for f in told] == [f"{name} could not be read"]
@@ -213,12 +217,12 @@ def test_damaged_state_is_told_and_set_aside_and_never_emptied(stand_in, name, c
     desk.set_aside_damage()
     desk.logbook()
     if name in ("logbook.sqlite", "decisions.json"):
-        aside = next(desk.machine.state.glob(f"{name}.damaged-*"))
+        aside = next(desk.machine.state.folder.glob(f"{name}.damaged-*"))
         assert aside.read_bytes() == content
         told = [f for f in desk.survey().findings if f.id == "damaged-state"]
         assert ".damaged-" in told[0].title
     else:
-        assert (desk.machine.state / name).read_bytes() == content
+        assert (desk.machine.state.folder / name).read_bytes() == content
 
 
 def test_a_logbook_that_is_only_locked_is_never_set_aside(stand_in, monkeypatch):
@@ -226,18 +230,19 @@ def test_a_logbook_that_is_only_locked_is_never_set_aside(stand_in, monkeypatch)
     begin(desk, SnapshotBrief("trial"))
 
     def locked(logbook):
-        raise DatabaseError(logbook.path, "another program kept it locked for 30 seconds")
+        raise DatabaseError("logbook", "another program kept it locked for 30 seconds")
 
     monkeypatch.setattr(Logbook, "must_be_sound", locked)
     assert "locked" in str(desk.damage())
     desk.set_aside_damage()
-    assert not list(desk.machine.state.glob("*.damaged-*"))
-    assert Logbook(desk.machine.state).procedure("trial") is not None
+    assert not list(desk.machine.state.folder.glob("*.damaged-*"))
+    assert open_logbook(desk.machine).procedure("trial") is not None
 
 
 def test_damaged_notes_and_policies_do_not_stop_a_survey(stand_in):
     desk = stand_in("avocet")
-    folder = places.state_of_fleet("demo")
+    state = places.state_of_fleet("demo")
+    folder = state.here("x").parent
     folder.mkdir(parents=True, exist_ok=True)
     for name in ("field-notes.sqlite", "policies.json"):
         (folder / name).write_bytes(b"\x00damage" * 500)
@@ -246,7 +251,7 @@ def test_damaged_notes_and_policies_do_not_stop_a_survey(stand_in):
     policies.toggle_answer("demo", "/etc/x", "mine")
     assert policies.read_policies("demo").answers == {"/etc/x": "mine"}
     assert next(folder.glob("policies.json.damaged-*")).read_bytes().startswith(b"\x00damage")
-    notes = notes_to_write(folder)
+    notes = notes_to_write(state)
     notes.write("leg", "avocet", "caution", "a text")
     notes.close()
     assert next(folder.glob("field-notes.sqlite.damaged-*")).read_bytes().startswith(b"\x00dam")
@@ -295,17 +300,20 @@ def test_of_two_that_begin_at_once_one_wins(stand_in, monkeypatch):
 
 
 def test_looking_for_a_runner_never_keeps_one_from_its_lock(tmp_path):
-    lock = launch.lock_runner(tmp_path)
-    assert lock is not None and launch.runner_is_there(tmp_path)
-    assert launch.lock_runner(tmp_path) is None
+    state = FolderState("tree", tmp_path)
+    lock = launch.lock_runner(state)
+    assert lock is not None and launch.runner_is_there(state)
+    assert launch.lock_runner(state) is None
     lock.close()
-    assert not launch.runner_is_there(tmp_path)
+    assert not launch.runner_is_there(state)
     code = "import sys; from pathlib import Path; from brave_bridge.runner import launch\n" \
-           "for _ in range(30000): launch.runner_is_there(Path(sys.argv[1]))"  # fmt: skip
+           "from brave_bridge.machines.folder_state import FolderState\n" \
+           "state = FolderState('tree', Path(sys.argv[1]))\n" \
+           "for _ in range(30000): launch.runner_is_there(state)"  # fmt: skip
     looker = subprocess.Popen([sys.executable, "-c", code, str(tmp_path)])
     tries = 0
     while looker.poll() is None:
-        lock = launch.lock_runner(tmp_path)
+        lock = launch.lock_runner(state)
         assert lock is not None
         lock.close()
         tries += 1
@@ -315,7 +323,7 @@ def test_looking_for_a_runner_never_keeps_one_from_its_lock(tmp_path):
 def test_a_refused_plan_leaves_the_standing_one_what_it_was_made_over(own_world):
     desk, world = own_world
     plan = Plans(desk).make("7")
-    indices = desk.machine.state / plan.indices.removeprefix(f"/{STATE}/")
+    indices = desk.machine.state.folder / plan.indices.removeprefix(f"/{STATE}/")
     assert any(indices.rglob("suites.json"))
     for release in (world / "archives").rglob("*Release*"):
         release.write_bytes(b"no release file")

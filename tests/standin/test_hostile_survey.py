@@ -11,10 +11,11 @@ import pytest
 
 from brave_bridge.cli import texts
 from brave_bridge.families.registry import survey
+from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.questions import ask_all
-from brave_bridge.machines.standin.machine import StandInMachine
+from brave_bridge.machines.reach import FolderReach
 from brave_bridge.machines.wishes import Answers, Below, Contents, Names, Rooms, Stanzas, Sums
 from brave_bridge.workbench.pages.facts import facts_page
 from brave_bridge.workbench.pages.survey import survey_page
@@ -71,10 +72,10 @@ def test_nothing_of_a_hostile_file_reaches_the_terminal_raw(stand_in, path, cont
 
 def test_hostile_names_and_package_fields(stand_in):
     desk = stand_in("petrel")
-    status = desk.machine.read("/var/lib/dpkg/status", 1 << 24).decode()
+    status = desk.machine.files.read("/var/lib/dpkg/status", 1 << 24).decode()
     nasty = NASTY.replace("\x00", "")
     status = status.replace("Version: 1.18-6+q3", f"Version: 1{nasty}")
-    desk.machine.write("/var/lib/dpkg/status", status.encode())
+    desk.machine.files.write("/var/lib/dpkg/status", status.encode())
     (desk.machine.root / f"etc/{nasty}.dpkg-dist").write_text("x")
     (desk.machine.root / "boot" / f"vmlinuz-{nasty}").write_text("x")
     assert is_harmless(shown(desk))
@@ -95,7 +96,7 @@ def test_invalid_utf8_is_replaced(stand_in):
     text = (
         b'ID=quayside\nVERSION_ID=5.3\nVERSION_CODENAME=bowline\nPRETTY_NAME="Quay\xff\xfeside"\n'
     )
-    desk.machine.write("/usr/lib/os-release", text)
+    desk.machine.files.write("/usr/lib/os-release", text)
     assert "Quay\ufffd\ufffdside" in desk.survey().facts.identity.name
 
 
@@ -159,7 +160,7 @@ def test_a_gathering_is_bounded(tmp_path):
     for number in range(300):
         (many / str(number)).write_text("x" * 100)
     (many / "log.gz").write_bytes(b"\x1f\x8b rubbish")
-    gathering = Gathering(str(tmp_path))
+    gathering = Gathering(FolderReach(str(tmp_path)))
     for wish in (
         Contents(("/many/*",), 10),
         Contents(("/many/log.gz",), 10, containing=(b"x",)),
@@ -200,8 +201,8 @@ def _is(path: Path, words: bytes) -> bool:
 def test_every_machine_of_the_demo_has_facts_in_two_rounds(stand_in, name):
     desk = stand_in(name)
     rounds = []
-    gather = StandInMachine.gather
-    desk.machine.gather = lambda wishes: rounds.append(1) or gather(desk.machine, wishes)
+    gather = desk.machine.files.gather
+    desk.machine.files.gather = lambda wishes: rounds.append(1) or gather(wishes)
     facts = survey(desk.machine, desk.family())
     assert len(rounds) <= 3, "one round tells the family, two read the facts"
     assert facts.boot.kernel and facts.hardware.memory_bytes and facts.space
@@ -228,7 +229,9 @@ def test_every_machine_of_the_demo_has_its_telling_findings(stand_in, monkeypatc
     from brave_bridge.store.reading_notes import read_notes
     from brave_bridge.workbench.desk import Desk
 
-    monkeypatch.setattr(Desk, "field_notes", lambda self: tuple(read_notes(demo_world)))
+    monkeypatch.setattr(
+        Desk, "field_notes", lambda self: read_notes(FolderState("this fleet", demo_world))
+    )
     for name, wanted in TELLING.items():
         findings = stand_in(name).survey().findings
         grave = {f.id for f in findings if f.verdict.value in ("stop", "caution")}

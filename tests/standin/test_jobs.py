@@ -72,9 +72,9 @@ def test_a_long_output_loses_its_middle(tmp_path):
 def test_a_command_that_is_silent_is_told_by_its_newest_output(stand_in, monkeypatch):
     desk = stand_in("petrel")
     monkeypatch.setattr("brave_bridge.runner.performer.SILENT_SECONDS", 0.1)
-    performer = Performer(desk.machine, "deb", desk.snapshots, "trial")
+    performer = Performer(desk.machine, "deb", desk.beside, "trial")
     performer.poll_seconds = 0.02
-    monkeypatch.setattr(desk.machine, "_wrapped", list)
+    monkeypatch.setattr(desk.machine.jobs, "_wrapped", list)
     status = "pmstatus:debianutils:40:Installed debianutils"
     script = f"echo '{status}' >&3; echo 'Generating /boot/x'; sleep 0.6"
     told: list[tuple[float, str]] = []

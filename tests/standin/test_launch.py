@@ -5,9 +5,10 @@ import time
 
 import pytest
 
+from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import SnapshotBrief
-from brave_bridge.runner.own_runtime import RuntimeFault
+from brave_bridge.runner.own_runtime import KEPT_RUNTIME, RuntimeFault
 from brave_bridge.workbench.refusal import Refused
 
 
@@ -42,7 +43,7 @@ def started(folder) -> str:
 
 def test_where_systemd_runs_the_runner_is_no_part_of_a_session(tmp_path, pretended):
     pretended()
-    launch.start_runner((), "trial", tmp_path)
+    launch.start_runner((), "trial", FolderState("this", tmp_path))
     argv = (tmp_path / "systemd-run.asked").read_text().splitlines()
     assert "--unit=brave-bridge-trial" in argv and "--property=Type=exec" in argv
     assert "--property=KillMode=process" in argv, "what a stage started is not ended with it"
@@ -55,7 +56,7 @@ def test_where_systemd_runs_the_runner_is_no_part_of_a_session(tmp_path, pretend
 
 def test_where_nobody_holds_off_a_shutdown_the_runner_starts_all_the_same(tmp_path, pretended):
     pretended(systemd_inhibit=1)
-    launch.start_runner((), "trial", tmp_path)
+    launch.start_runner((), "trial", FolderState("this", tmp_path))
     argv = (tmp_path / "systemd-run.asked").read_text().splitlines()
     assert argv[argv.index("--") + 1] == str(tmp_path / "python")
 
@@ -63,14 +64,14 @@ def test_where_nobody_holds_off_a_shutdown_the_runner_starts_all_the_same(tmp_pa
 def test_where_systemd_can_start_nothing_the_runner_starts_without(tmp_path, pretended):
     """After a return its files are of another release than itself."""
     pretended(systemd_run=1, systemd_inhibit=1)
-    launch.start_runner((), "trial", tmp_path)
+    launch.start_runner((), "trial", FolderState("this", tmp_path))
     assert started(tmp_path) == "-m brave_bridge.workbench.run trial\n"
 
 
 def test_without_systemd_the_runner_starts_alone(tmp_path, pretended, monkeypatch):
     pretended()
     monkeypatch.setattr(launch, "_SYSTEMD", tmp_path / "none")
-    launch.start_runner((), "trial", tmp_path)
+    launch.start_runner((), "trial", FolderState("this", tmp_path))
     assert started(tmp_path) and not (tmp_path / "systemd-run.asked").exists()
 
 
@@ -87,10 +88,9 @@ def on_the_machine_itself(stand_in, monkeypatch, fault: str = ""):
     monkeypatch.setattr(desk.machine, "kind", "running")
     for name, stand_in_for in (
         ("own_runtime", lambda: None), ("make_runtime", made), ("load_all", lambda: None),
-        ("keep_starting", lambda runtime: []), ("must_be_trusted", lambda machine: None),
+        ("keep_starting", lambda runtime: []),
     ):  # fmt: skip
         monkeypatch.setattr(f"brave_bridge.workbench.desk.{name}", stand_in_for)
-    monkeypatch.setattr("brave_bridge.snapshots.catalogue.must_be_trusted", lambda machine: None)
     monkeypatch.setattr(
         launch, "start_runner",
         lambda words, name, state, runtime=None: started.append((name, runtime)),
@@ -105,7 +105,7 @@ def test_what_replaces_the_interpreter_runs_on_a_runtime_also_when_it_is_gone_on
     desk, started = on_the_machine_itself(stand_in, monkeypatch)
     identifier = desk.begin(kind, "trial", SnapshotBrief("trial"), True)
     assert desk.go_on() == identifier
-    assert started == [(identifier, desk.machine.state / "runtime")] * 2
+    assert started == [(identifier, KEPT_RUNTIME)] * 2
 
 
 def test_a_return_is_let_through_where_no_runtime_can_be_made(stand_in, monkeypatch):

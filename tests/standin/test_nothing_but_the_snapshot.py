@@ -49,7 +49,7 @@ LOSSES = {
 def machine(stand_in, monkeypatch, tmp_path, capsys):
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "person"))
     desk = stand_in("petrel")
-    desk.machine.write("/etc/quay.conf", b"before")
+    desk.machine.files.write("/etc/quay.conf", b"before")
     desk.snapshots.take("kept", TRIAL)
     desk.logbook().close()
     desk.forget_logbook()
@@ -74,49 +74,51 @@ def machine(stand_in, monkeypatch, tmp_path, capsys):
 def test_ways_back_card_put_back_and_return_work_whatever_is_lost(machine, loss, tmp_path):
     desk, run = machine
     root = desk.machine.root
-    LOSSES[loss](root, desk.machine.state)
-    desk.machine.write("/etc/quay.conf", b"after")
+    LOSSES[loss](root, desk.machine.state.folder)
+    desk.machine.files.write("/etc/quay.conf", b"after")
     code, words = run("ways-back")
     assert code == 0 and "kept" in words, words
     code, words = run("put-back", "kept", "/etc/quay.conf", "--yes")
-    assert code == 0 and desk.machine.read("/etc/quay.conf", 99) == b"before", words
-    desk.machine.write("/etc/quay.conf", b"after")
+    assert code == 0 and desk.machine.files.read("/etc/quay.conf", 99) == b"before", words
+    desk.machine.files.write("/etc/quay.conf", b"after")
     code, words = run("card", "--text")
     assert code == 0 and "return" in words, words
     code, words = run("return", "kept", "--preview")
     assert code == 0 and "Comes back" in words, words
     code, words = run("return", "kept", "--yes")
     assert code == 0, words
-    assert desk.machine.read("/etc/quay.conf", 99) == b"before"
+    assert desk.machine.files.read("/etc/quay.conf", 99) == b"before"
     assert desk.survey().release.key == "5.3" and len(desk.facts().installed) > 10
     if loss == "damaged logbook":
-        assert next(desk.machine.state.glob("logbook.sqlite.damaged-*")).read_bytes() == NOISE
+        assert (
+            next(desk.machine.state.folder.glob("logbook.sqlite.damaged-*")).read_bytes() == NOISE
+        )
         newest = json.loads(run("logbook", "--json")[1])["procedures"][0]
         assert newest["procedure"] == "return"
 
 
 def test_everything_lost_at_once(machine):
     desk, run = machine
-    desk.machine.write("/etc/quay.conf", b"after")
+    desk.machine.files.write("/etc/quay.conf", b"after")
     for loss in LOSSES.values():
-        loss(desk.machine.root, desk.machine.state)
+        loss(desk.machine.root, desk.machine.state.folder)
     assert run("ways-back")[0] == 0
     code, words = run("return", "kept", "--yes")
     assert code == 0, words
-    assert desk.machine.read("/etc/quay.conf", 99) == b"before"
+    assert desk.machine.files.read("/etc/quay.conf", 99) == b"before"
 
 
 def test_a_tree_without_its_release_file_is_opened_for_its_ways_back(machine):
     desk, _ = machine
-    lose_release(desk.machine.root, desk.machine.state)
+    lose_release(desk.machine.root, desk.machine.state.folder)
     assert open_tree(desk.machine.root).root == desk.machine.root
 
 
 def test_a_damaged_file_is_left_out_with_where_else_it_is(machine):
     desk, run = machine
     desk.snapshots.take("later", TRIAL)
-    desk.machine.write("/etc/quay.conf", b"after")
-    desk.machine.write("/etc/hostname", b"changed")
+    desk.machine.files.write("/etc/quay.conf", b"after")
+    desk.machine.files.write("/etc/hostname", b"changed")
     place = desk.snapshots.folder / "kept/root/tree/etc/quay.conf"
     content = place.read_bytes()
     place.unlink()
@@ -125,12 +127,12 @@ def test_a_damaged_file_is_left_out_with_where_else_it_is(machine):
     assert code == 1 and "/etc/quay.conf" in words
     code, words = run("return", "kept", "--yes")
     assert code == 1 and "--skip-damaged" in words
-    assert desk.machine.read("/etc/hostname", 99) == b"changed", "nothing was done"
+    assert desk.machine.files.read("/etc/hostname", 99) == b"changed", "nothing was done"
     code, words = run("put-back", "kept", "/etc/hostname", "--yes")
     assert code == 0, words
-    desk.machine.write("/etc/hostname", b"changed")
+    desk.machine.files.write("/etc/hostname", b"changed")
     code, words = run("return", "kept", "--yes", "--skip-damaged")
     assert code == 0, words
-    assert desk.machine.read("/etc/hostname", 99) == b"petrel\n"
-    assert desk.machine.read("/etc/quay.conf", 99) == b"after"
+    assert desk.machine.files.read("/etc/hostname", 99) == b"petrel\n"
+    assert desk.machine.files.read("/etc/quay.conf", 99) == b"after"
     assert "/etc/quay.conf could not come back" in words and "put-back later" in words

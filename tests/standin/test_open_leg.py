@@ -21,9 +21,9 @@ def left_open(stand_in, monkeypatch):
     """petrel, whose leg failed in stage two; a file stands where a script wants a folder."""
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    desk.machine.remove("/var/lib/tidebase/converted-at")
+    desk.machine.files.remove("/var/lib/tidebase/converted-at")
     (desk.machine.root / "var/lib/tidebase").rmdir()
-    desk.machine.write("/var/lib/tidebase", b"in the way")
+    desk.machine.files.write("/var/lib/tidebase", b"in the way")
     begin(desk, CrossBrief("deb", plan.legs), "trial")
     carry_out(desk.machine.root, "petrel", "trial")
     assert desk.logbook().procedure("trial").state == "failed"
@@ -37,7 +37,7 @@ def left_open(stand_in, monkeypatch):
 
 
 def mend(desk) -> None:
-    desk.machine.remove("/var/lib/tidebase")
+    desk.machine.files.remove("/var/lib/tidebase")
 
 
 @pytest.fixture
@@ -87,7 +87,7 @@ def test_a_leg_is_gone_on_with_once_the_cause_is_mended(left_open, run):
 
 def test_a_leg_is_found_and_gone_on_with_where_the_logbook_is_lost(left_open, run):
     left_open.forget_logbook()
-    (left_open.machine.state / "logbook.sqlite").unlink()
+    (left_open.machine.state.folder / "logbook.sqlite").unlink()
     assert any(f.id == "open-leg" and f.verdict.name == "STOP" for f in left_open.survey().findings)
     mend(left_open)
     code, output = run("go-on", "--yes")
@@ -99,8 +99,10 @@ def test_answers_can_be_changed_before_a_leg_is_gone_on_with(left_open, run):
     mend(left_open)
     code, output = run("go-on", "--yes", "--theirs", "/etc/quay-ssh/login.conf")
     assert code == 0, output
-    assert b"Allow watch" not in left_open.machine.read("/etc/quay-ssh/login.conf", 10_000)
-    assert b"Allow watch" in left_open.machine.read("/etc/quay-ssh/login.conf.dpkg-old", 10_000)
+    assert b"Allow watch" not in left_open.machine.files.read("/etc/quay-ssh/login.conf", 10_000)
+    assert b"Allow watch" in left_open.machine.files.read(
+        "/etc/quay-ssh/login.conf.dpkg-old", 10_000
+    )
 
 
 def test_packages_can_be_left_alone_before_a_leg_is_gone_on_with(left_open, run):
@@ -122,7 +124,7 @@ def test_a_return_ends_an_open_leg(left_open, run):
 
 
 def test_an_open_leg_that_cannot_be_read_still_stands_in_the_way(left_open, run):
-    left_open.machine.write(OPEN_LEG_FILE, b"{")
+    left_open.machine.files.write(OPEN_LEG_FILE, b"{")
     told = next(f for f in left_open.survey().findings if f.id == "open-leg")
     assert told.verdict.name == "STOP"
     code, output = run("go-on", "--yes")
@@ -162,7 +164,7 @@ class Killed(BaseException):
 def killed_at(machine, monkeypatch, step: int):
     """Let the step-th change of a file be the last that happens."""
     count = 0
-    write, remove = machine.write, machine.remove
+    write, remove = machine.files.write, machine.files.remove
 
     def counted(deed):
         def done(*words, **more):
@@ -174,8 +176,8 @@ def killed_at(machine, monkeypatch, step: int):
 
         return done
 
-    monkeypatch.setattr(machine, "write", counted(write))
-    monkeypatch.setattr(machine, "remove", counted(remove))
+    monkeypatch.setattr(machine.files, "write", counted(write))
+    monkeypatch.setattr(machine.files, "remove", counted(remove))
 
 
 @pytest.mark.parametrize("step", range(6))
@@ -186,26 +188,29 @@ def test_no_kill_loses_a_version_of_a_config_file(stand_in, monkeypatch, step, o
     if older:
         contents[SWAP.saved] = older
     for path, content in contents.items():
-        machine.write(path, content)
+        machine.files.write(path, content)
     request = SwapFiles(title="", swaps=(SWAP,))
     with monkeypatch.context() as patched:
         killed_at(machine, patched, step)
         try:
             swap_files(machine, request, "trial-9")
         except Killed:
-            there = {machine.read_if_there(path, 99) for path in machine.matching("/etc/a.conf*")}
+            there = {
+                machine.files.read_if_there(path, 99)
+                for path in machine.files.matching("/etc/a.conf*")
+            }
             assert {b"mine", b"theirs"} <= there, "killed with a version lost"
     assert swap_files(machine, request, "trial-9").paths == ("/etc/a.conf",)
-    assert machine.read("/etc/a.conf", 99) == b"theirs"
+    assert machine.files.read("/etc/a.conf", 99) == b"theirs"
     saved = "/etc/a.conf.dpkg-old.1" if older else "/etc/a.conf.dpkg-old"
-    assert machine.read(saved, 99) == b"mine"
-    assert older is None or machine.read(SWAP.saved, 99) == older
-    assert not machine.is_file(SWAP.newer)
+    assert machine.files.read(saved, 99) == b"mine"
+    assert older is None or machine.files.read(SWAP.saved, 99) == older
+    assert not machine.files.is_file(SWAP.newer)
 
 
 def test_an_old_saved_file_is_no_sign_that_a_swap_is_done(stand_in):
     machine = stand_in("avocet").machine
-    machine.write(SWAP.present, b"mine")
-    machine.write(SWAP.saved, b"of an earlier leg")
+    machine.files.write(SWAP.present, b"mine")
+    machine.files.write(SWAP.saved, b"of an earlier leg")
     assert swap_files(machine, SwapFiles(title="", swaps=(SWAP,)), "trial-9").paths == ()
-    assert machine.read(SWAP.present, 99) == b"mine"
+    assert machine.files.read(SWAP.present, 99) == b"mine"

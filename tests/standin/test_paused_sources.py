@@ -51,20 +51,20 @@ def test_a_source_waits_for_its_release_and_is_taken_up_when_it_has_it(own_world
     seen = point(desk)
     assert (seen.verdict, seen.deed) == (Verdict.CAUTION, TAKE_UP_SOURCES)
     assert "since before 7 diamond" in seen.evidence
-    before = desk.machine.read(GAUGES, 10_000)
+    before = desk.machine.files.read(GAUGES, 10_000)
     early = carried_out(desk, SourcesBrief("deb", waiting(desk)), "early")
     assert early.left == (f"{URI}: it does not have the release yet",)
-    assert desk.machine.read(GAUGES, 10_000) == before
+    assert desk.machine.files.read(GAUGES, 10_000) == before
 
     key, sign = make_key("Estuary Instruments <support@estuary.example>")
-    desk.machine.write("/etc/apt/trusted.gpg.d/estuary-second.asc", key)
+    desk.machine.files.write("/etc/apt/trusted.gpg.d/estuary-second.asc", key)
     agent = third_party_package("3.2-1", "libtide2 (>= 2.0)")
     suite = Suite(THIRD_PARTY_ORIGIN, "diamond", "3", (agent,))
     write_archive(folder / "archives/instruments", {"diamond": suite}, sign)
     # Cut off right after the file was written: it is gone on with, and ends the same.
     taken = carried_out(desk, SourcesBrief("deb", waiting(desk)), "later", ("after", 2))
     assert (taken.state, taken.taken_up, taken.left) == ("done", (f"{URI} diamond",), ())
-    assert desk.machine.read(GAUGES, 10_000).decode() == (
+    assert desk.machine.files.read(GAUGES, 10_000).decode() == (
         f"# gauge software, see the service contract\ndeb {URI} diamond main\n"
     )
     assert point(desk).verdict is Verdict.CLEAR and waiting(desk) == ()

@@ -62,17 +62,18 @@ def test_the_makers_other_suite_keeps_its_agent_and_a_tool_gives_way(stand_in):
     assert not {"quay-mail", "libtls1"} & after.keys()
     assert (
         "Package: quay-post\n"
-        not in desk.machine.read("/var/lib/apt/extended_states", 100_000).decode()
+        not in desk.machine.files.read("/var/lib/apt/extended_states", 100_000).decode()
     ), "what a person asked for is theirs"
     assert (
-        " stable main" in desk.machine.read("/etc/apt/sources.list.d/estuary.list", 10_000).decode()
+        " stable main"
+        in desk.machine.files.read("/etc/apt/sources.list.d/estuary.list", 10_000).decode()
     )
 
 
 def test_a_kind_of_a_component_brings_its_own_versions(stand_in):
     desk = stand_in("avocet")
-    status = desk.machine.read("/var/lib/dpkg/status", 1_000_000)
-    desk.machine.write("/var/lib/dpkg/status", status.replace(b"hold ok", b"install ok"))
+    status = desk.machine.files.read("/var/lib/dpkg/status", 1_000_000)
+    desk.machine.files.write("/var/lib/dpkg/status", status.replace(b"hold ok", b"install ok"))
     plan = Plans(desk).make("7")
     channel = choice_of(plan, CHANNEL)
     usual = next(c for c in plan.legs[0].packages.upgraded if c.name == "quay-guests")

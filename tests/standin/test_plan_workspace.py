@@ -60,7 +60,7 @@ def test_an_excluded_package_stays_as_it_is_and_the_crossing_does_exactly_that(s
     after = {p.name: p.version for p in desk.facts().installed}
     planned = {c.name: c.new for c in changed.legs[0].packages.arriving}
     assert after["quay-editor"] == "5.4-2" and planned.items() <= after.items()
-    marks = desk.machine.read("/var/lib/apt/extended_states", 100_000).decode()
+    marks = desk.machine.files.read("/var/lib/apt/extended_states", 100_000).decode()
     assert "Package: libtide2\n" in marks and "Package: quay-webd\n" not in marks
 
 
@@ -152,7 +152,7 @@ def test_a_world_that_moved_since_the_approval_is_asked_about_and_nothing_done(s
     """Unattended, the question's default is to undo."""
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    before = desk.machine.read("/etc/apt/sources.list.d/quayside.sources", 10_000)
+    before = desk.machine.files.read("/etc/apt/sources.list.d/quayside.sources", 10_000)
     leg = plan.legs[0]
     approved = tuple(c for c in leg.packages.upgraded if c.name != "quay-editor")
     moved = msgspec.structs.replace(leg.packages, upgraded=approved)
@@ -161,7 +161,7 @@ def test_a_world_that_moved_since_the_approval_is_asked_about_and_nothing_done(s
     outcome = outcome_of(desk.machine.root, "petrel", "trial")
     assert (outcome.state, outcome.at) == ("stopped", "agreement")
     assert "quay-editor comes to 7.2-1; in the plan it is not touched" in outcome.why
-    assert desk.machine.read("/etc/apt/sources.list.d/quayside.sources", 10_000) == before
+    assert desk.machine.files.read("/etc/apt/sources.list.d/quayside.sources", 10_000) == before
     assert desk.facts().identity.version_id == "5.3"
 
 
@@ -203,8 +203,10 @@ def test_services_of_changing_packages_are_told(stand_in):
 def test_sources_without_the_main_archive_are_refused(stand_in):
     desk = stand_in("petrel")
     place = "/etc/apt/sources.list.d/quayside.sources"
-    text = desk.machine.read(place, 10_000)
-    desk.machine.write(place, text.replace(b"Suites: bowline-5.3", b"Suites: bowline-5.3-security"))
+    text = desk.machine.files.read(place, 10_000)
+    desk.machine.files.write(
+        place, text.replace(b"Suites: bowline-5.3", b"Suites: bowline-5.3-security")
+    )
     with pytest.raises(Refused, match=r"itself, only bowline-5\.3-security"):
         Plans(desk).make("7")
 
@@ -214,11 +216,11 @@ def test_the_systems_own_setting_of_the_track_is_read_shown_and_written(stand_in
 
     desk = stand_in("petrel")
     path = "/etc/quayside/track.conf"
-    desk.machine.write(path, b"# ours\noffer = every\n")
+    desk.machine.files.write(path, b"# ours\noffer = every\n")
     found = desk.standings(desk.facts())[0].track()
     assert (found.long_term_only, found.setting) == (False, path)
     change_track(desk, long_term_only=True)
-    assert desk.machine.read(path, 1000) == b"# ours\noffer = long-term\n"
+    assert desk.machine.files.read(path, 1000) == b"# ours\noffer = long-term\n"
     assert desk.standings(desk.facts())[0].track().long_term_only
-    desk.machine.write(path, b"offer = every\n")
+    desk.machine.files.write(path, b"offer = every\n")
     assert not desk.standings(desk.facts())[0].track().long_term_only, "its own setting decides"

@@ -99,7 +99,7 @@ def test_a_look_for_updates_lists_sizes_and_marks(stand_in):
 
 def test_a_source_that_cannot_be_reached_becomes_a_finding(stand_in):
     desk = stand_in("petrel")
-    desk.machine.write("/etc/apt/sources.list.d/gone.list",
+    desk.machine.files.write("/etc/apt/sources.list.d/gone.list",
                        b"deb http://gone.example/quayside bowline-5.3 main\n")  # fmt: skip
     pending = Readiness(desk).look()
     assert any("gone.example" in words for words in pending.failed_sources)
@@ -120,8 +120,8 @@ def test_an_overrule_needs_a_reason_and_holds_for_its_leg_only(stand_in):
     assert stops(desk.survey("6").findings)
     ready.uphold("pending-updates")
     assert stops(desk.survey("7").findings)
-    desk.machine.write("/var/lib/dpkg/status", (
-        desk.machine.read("/var/lib/dpkg/status", 1 << 24).replace(
+    desk.machine.files.write("/var/lib/dpkg/status", (
+        desk.machine.files.read("/var/lib/dpkg/status", 1 << 24).replace(
             b"install ok installed", b"install ok unpacked", 1)))  # fmt: skip
     with pytest.raises(Refused, match="must be mended"):
         ready.overrule(desk.survey("7"), "broken-packages", "never mind")
@@ -269,12 +269,12 @@ def test_a_survey_says_what_changed_since_the_last_one(stand_in):
 
 def test_the_machines_own_table_of_releases_counts_before_ours(stand_in):
     desk = stand_in("petrel")
-    desk.machine.write("/usr/lib/os-release", b'ID=debian\nVERSION_ID="12"\n'
+    desk.machine.files.write("/usr/lib/os-release", b'ID=debian\nVERSION_ID="12"\n'
                        b'VERSION_CODENAME=bookworm\n')  # fmt: skip
     ours = desk.survey()
     table = (b"version,codename,series,created,release,eol,eol-lts\n"
              b"12,Bookworm,bookworm,2021-08-14,2023-06-10,2026-06-10,2029-01-31\n")  # fmt: skip
-    desk.machine.write("/usr/share/distro-info/debian.csv", table)
+    desk.machine.files.write("/usr/share/distro-info/debian.csv", table)
     told = desk.survey()
     assert str(told.release.support_ends) == "2029-01-31" != str(ours.release.support_ends)
     assert told.route.legs[0].end.key == "trixie"

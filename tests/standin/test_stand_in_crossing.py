@@ -69,7 +69,7 @@ def test_petrel_crosses_and_returns(stand_in):
         "/etc/quay-webd/webd.conf.dpkg-old",
     )
     assert "libtls1" in outcome.obsolete
-    assert not desk.machine.is_file(GUARD)
+    assert not desk.machine.files.is_file(GUARD)
     assert desk.survey().release.key == "7"
     assert (
         (root / "etc/apt/sources.list.d/estuary.list")
@@ -209,9 +209,9 @@ def test_a_crossing_rests_at_a_checkpoint_and_goes_on(stand_in):
 def test_the_guard_of_an_administrator_is_put_back(stand_in):
     desk = stand_in("petrel")
     own = b"#!/bin/sh\nexit 104\n"
-    desk.machine.write(GUARD, own, 0o755)
+    desk.machine.files.write(GUARD, own, 0o755)
     assert cross(desk, "7").state == "done"
-    assert desk.machine.read(GUARD, 1000) == own
+    assert desk.machine.files.read(GUARD, 1000) == own
 
 
 def test_every_command_is_in_the_logbook_with_its_output(stand_in):
@@ -223,35 +223,35 @@ def test_every_command_is_in_the_logbook_with_its_output(stand_in):
     assert json.loads(stage.request)["argv"][0] == "apt-get"
     assert "Setting up quay-log (8.24-2)" in reply["output"] and reply["exit_code"] == 0
     assert stage.began <= stage.ended
-    folder = desk.machine.state / "jobs" / reply["job"]
+    folder = desk.machine.state.folder / "jobs" / reply["job"]
     assert {"command.json", "output", "status", "began", "ended", "code"} <= set(os.listdir(folder))
 
 
 def damage(desk: Desk, path: str, old: bytes, new: bytes) -> None:
-    content = desk.machine.read(path, 10_000_000)
+    content = desk.machine.files.read(path, 10_000_000)
     assert old in content
-    desk.machine.write(path, content.replace(old, new))
+    desk.machine.files.write(path, content.replace(old, new))
 
 
 def test_a_failing_script_stops_part_way_and_names_the_way_back(stand_in, demo_world, tmp_path):
     desk = stand_in("petrel")
     kept = Plans(desk).make("7")
     # The database's script needs this folder; a file in its place makes it fail.
-    desk.machine.remove("/var/lib/tidebase/converted-at")
+    desk.machine.files.remove("/var/lib/tidebase/converted-at")
     (desk.machine.root / "var/lib/tidebase").rmdir()
-    desk.machine.write("/var/lib/tidebase", b"in the way")
+    desk.machine.files.write("/var/lib/tidebase", b"in the way")
     begin(desk, CrossBrief("deb", kept.legs))
     carry_out(desk.machine.root, "petrel", "trial")
     outcome = outcome_of(desk.machine.root, "petrel", "trial")
     assert (outcome.state, outcome.at) == ("failed", "stage two")
     assert "quay-tidebase" in outcome.why and "exit status" in outcome.why
     assert "trial-2" in outcome.safe and "return trial-2" in outcome.next_step
-    assert not desk.machine.is_file(GUARD)
+    assert not desk.machine.files.is_file(GUARD)
     begin(desk, ReturnBrief("deb", "trial-2", "it failed"), "back")
     carry_out(desk.machine.root, "petrel", "back")
     assert outcome_of(desk.machine.root, "petrel", "back").state == "done"
     assert desk.survey().release.key == "5.3"
-    assert desk.machine.read("/var/lib/tidebase", 100) == b"in the way"
+    assert desk.machine.files.read("/var/lib/tidebase", 100) == b"in the way"
 
 
 def test_two_procedures_at_once_are_refused(stand_in):

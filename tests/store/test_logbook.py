@@ -6,12 +6,12 @@ import pytest
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.logbook import Logbook
-from brave_bridge.store.rows import ProcedureRow, QuestionRow, now
+from brave_bridge.store.rows import LOGBOOK_FILE, ProcedureRow, QuestionRow, now
 
 
 @pytest.fixture
 def logbook(tmp_path):
-    book = Logbook(tmp_path)
+    book = Logbook(f"sqlite:///{tmp_path}/{LOGBOOK_FILE}")
     book.begin(
         ProcedureRow("one", "crossing", "5.3 to 7", b"{}", "running", now(), "", None, False, False)
     )
@@ -31,7 +31,7 @@ def test_a_repeated_intent_keeps_the_first(logbook):
 
 
 def test_another_reader_sees_each_step_as_it_comes(logbook, tmp_path):
-    reader = Logbook(tmp_path)
+    reader = Logbook(f"sqlite:///{tmp_path}/{LOGBOOK_FILE}")
     logbook.intend("one", 0, "Run", "Stage one", b"{}")
     logbook.report("one", 0, 40.0, "Unpacking tide", "job-0")
     (entry,) = reader.entries("one")
@@ -63,12 +63,12 @@ def test_an_outcome_comes_back_as_it_was_written(logbook, tmp_path):
     outcome = Outcome(state="failed", at="stage two", why="exit code 100", ways_back=("a", "b"))
     logbook.set_state("one", "failed", outcome)
     logbook.close()
-    row = Logbook(tmp_path).procedure("one")
+    row = Logbook(f"sqlite:///{tmp_path}/{LOGBOOK_FILE}").procedure("one")
     assert row.outcome == outcome and row.state == "failed" and row.ended
 
 
 def test_a_damaged_file_is_told_and_left_alone(tmp_path):
     (tmp_path / "logbook.sqlite").write_bytes(b"not a database at all" * 100)
     with pytest.raises(DatabaseError, match=r"logbook\.sqlite.*damaged: no database"):
-        Logbook(tmp_path)
+        Logbook(f"sqlite:///{tmp_path}/{LOGBOOK_FILE}")
     assert (tmp_path / "logbook.sqlite").read_bytes().startswith(b"not a database")

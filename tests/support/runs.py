@@ -81,7 +81,7 @@ def _in_child(desk: Desk, identifier: str, shall_die: Callable[[str, int, Logboo
         if shall_die(moment, seq, desk.logbook()):
             os.kill(os.getpid(), signal.SIGKILL)
 
-    performer = Performer(desk.machine, desk.family(), desk.snapshots, identifier)
+    performer = Performer(desk.machine, desk.family(), desk.beside, identifier)
     performer.poll_seconds = 0.01
     run = DurableRun(desk.logbook(), performer, identifier, rest=lambda: os._exit(0), probe=probe)
     outcome = run.carry_out()

@@ -11,7 +11,7 @@ import subprocess
 from pathlib import Path
 
 from brave_bridge.machines.standin.machine import StandInMachine
-from brave_bridge.snapshots.catalogue import Snapshots, make_state_folder
+from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.description import About
 from brave_bridge.snapshots.returning import Returning
 
@@ -31,7 +31,7 @@ def machine_at(root: Path) -> StandInMachine:
     for folder in ("etc", "usr/bin", "home/watch", "var/lib"):
         (root / folder).mkdir(parents=True, exist_ok=True)
     machine = StandInMachine("petrel", root)
-    make_state_folder(machine)
+    machine.state.make()
     return machine
 
 

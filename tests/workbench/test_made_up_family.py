@@ -83,4 +83,4 @@ def test_pages_and_texts_show_its_steps(target):
 
 def barge_files(target: Target) -> dict[str, str]:
     machine = Desk(target).machine
-    return {path: machine.read(path, 10_000).decode() for path in (LEDGER, "/etc/os-release")}
+    return {path: machine.files.read(path, 10_000).decode() for path in (LEDGER, "/etc/os-release")}

@@ -163,10 +163,10 @@ def test_a_preview_says_what_would_be_lost_and_what_comes_back(stand_in):
     ways = WaysBack(desk)
     taken = desk.snapshot("trial")
     assert "Nothing that it covers has changed since." in preview_lines(ways.preview(taken.id))
-    desk.machine.write("/etc/aaa", b"x")
-    desk.machine.write("/var/lib/quay-tidebase/levels.db", b"x\x1b[31m")
-    shadow = desk.machine.read("/etc/shadow", 10_000)
-    desk.machine.write("/etc/shadow", shadow.replace(b"$w7", b"$w9") + b"night:x:1::::::\n")
+    desk.machine.files.write("/etc/aaa", b"x")
+    desk.machine.files.write("/var/lib/quay-tidebase/levels.db", b"x\x1b[31m")
+    shadow = desk.machine.files.read("/etc/shadow", 10_000)
+    desk.machine.files.write("/etc/shadow", shadow.replace(b"$w7", b"$w9") + b"night:x:1::::::\n")
     (desk.machine.root / "etc/quay-log/log.conf").unlink()
     preview = ways.preview(taken.id)
     lines = preview_lines(preview)
@@ -185,10 +185,10 @@ def test_updates_of_what_changed_since_are_offered_before_a_return(stand_in):
     taken = desk.snapshot("trial")
     assert ways.preview(taken.id).fixes == ()
     pending = desk.facts().updates
-    status = desk.machine.read("/var/lib/dpkg/status", 1 << 20).decode()
+    status = desk.machine.files.read("/var/lib/dpkg/status", 1 << 20).decode()
     other = status.replace(f"Version: {pending[0].old}\n", f"Version: {pending[0].old}+lost\n")
     assert other != status
-    desk.machine.write("/var/lib/dpkg/status", other.encode())
+    desk.machine.files.write("/var/lib/dpkg/status", other.encode())
     preview = ways.preview(taken.id)
     assert any(name == pending[0].name for name, *_ in preview.packages)
     assert [update.name for update in preview.fixes] == [pending[0].name]

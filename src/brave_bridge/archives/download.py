@@ -18,6 +18,7 @@ from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.archives.link_meter import LinkMeter
 from brave_bridge.archives.mirrors import MirrorLists
 from brave_bridge.core.formats.hidden import hide
+from brave_bridge.machines.port import Files, MachineError
 
 _Result = TypeVar("_Result")
 
@@ -44,7 +45,7 @@ class Got(msgspec.Struct, frozen=True):
 
 
 class Downloader:
-    """Gets files. ``root`` is where a machine's own ``file:`` addresses begin.
+    """Gets files. ``files`` are what a machine's own ``file:`` addresses name.
 
     ``transport`` takes the place of the network, for archives that are served otherwise;
     ``proxies`` maps the beginning of an address (``http://host``) to the proxy to ask, None for
@@ -54,11 +55,11 @@ class Downloader:
     """
 
     def __init__(
-        self, root: Path, partial: Path, transport: httpx.BaseTransport | None = None,
+        self, files: Files, partial: Path, transport: httpx.BaseTransport | None = None,
         proxies: Mapping[str, str | None] | None = None, onion_proxy: str = "",
         login: Callable[[str], tuple[str, str] | None] = lambda address: None,
     ) -> None:  # fmt: skip
-        self._root = root
+        self._files = files
         self._partial = partial
         self._login = login
         mounts = {
@@ -188,18 +189,14 @@ class Downloader:
 
     def _read(self, address: str, limit: int) -> bytes:
         path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)
-        place = self._root / path.lstrip("/")
+        if not self._files.is_file(path):
+            raise ArchiveFault("missing", "is not there", address)
         try:
-            inside = place.resolve().is_relative_to(self._root.resolve())
-            if not inside or not place.is_file():
-                raise ArchiveFault("missing", "is not there", address)
-            with open(place, "rb") as stream:
-                content = stream.read(limit + 1)
-        except OSError as error:
-            raise ArchiveFault("unreachable", error.strerror or str(error), address) from error
-        if len(content) > limit:
-            raise ArchiveFault("size", f"is longer than {limit} bytes", address)
-        return content
+            return self._files.read(path, limit)
+        except MachineError as error:
+            what = "size" if error.seen.startswith("longer than") else "unreachable"
+            words = f"is {error.seen}" if what == "size" else error.seen
+            raise ArchiveFault(what, words, address) from error
 
     @contextlib.contextmanager
     def _explained(self, address: str):

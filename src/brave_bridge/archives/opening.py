@@ -34,7 +34,7 @@ def downloader_of(machine: Machine) -> Iterator[Downloader]:
     settings = {} if transport else read_settings(_texts(machine, _SETTINGS))
     onions = "" if transport else settings.get("acquire::tor::proxy", ONIONS)
     proxies = _proxies(settings)
-    downloader = Downloader(machine.root, partial, transport, proxies, onions, login)
+    downloader = Downloader(machine.files, partial, transport, proxies, onions, login)
     try:
         yield downloader
     finally:
@@ -42,8 +42,8 @@ def downloader_of(machine: Machine) -> Iterator[Downloader]:
 
 
 def _texts(machine: Machine, patterns: tuple[str, ...]) -> Iterator[str]:
-    for path in (path for pattern in patterns for path in sorted(machine.matching(pattern))):
-        yield (machine.read_if_there(path, _LIMIT) or b"").decode("utf-8", "replace")
+    for path in (path for pattern in patterns for path in sorted(machine.files.matching(pattern))):
+        yield (machine.files.read_if_there(path, _LIMIT) or b"").decode("utf-8", "replace")
 
 
 def _proxies(settings: dict[str, str]) -> dict[str, str | None]:

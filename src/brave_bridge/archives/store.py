@@ -9,7 +9,6 @@ import hashlib
 import io
 import mmap
 import os
-import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -21,6 +20,7 @@ from brave_bridge.core.packages.index_table import (
     ScannedTable,
 )
 from brave_bridge.machines.port import Machine
+from brave_bridge.machines.writing import replace_file
 
 _SHA256 = 64
 _USUAL_STANZA = 4096
@@ -32,7 +32,7 @@ def store_of(machine: Machine) -> "IndexStore":
     A stand-in's archives are its own world, so it has a store of its own.
     """
     if machine.is_pretended:
-        return IndexStore(machine.state / "indices")
+        return IndexStore(machine.state.here("indices"))
     base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
     return IndexStore(Path(base) / "brave-bridge" / "indices")
 
@@ -89,14 +89,7 @@ class IndexStore:
     def write(self, path: Path, content: bytes) -> None:
         """Put a file into the folder in one step."""
         self.folder.mkdir(parents=True, exist_ok=True)
-        descriptor, name = tempfile.mkstemp(dir=self.folder, prefix=".new-")
-        try:
-            with open(descriptor, "wb") as stream:
-                stream.write(content)
-            os.replace(name, path)
-        except OSError:
-            Path(name).unlink(missing_ok=True)
-            raise
+        replace_file(path, content)
 
 
 def _reader(stream: io.FileIO) -> Callable[[int], bytes]:

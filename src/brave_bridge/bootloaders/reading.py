@@ -1,43 +1,44 @@
 """Which boot loader a machine has, and the entries in its files."""
 
-import msgspec
-
-from brave_bridge.core.boot.entries import BootEntry, read_grub_menu, read_loader_entry
+from brave_bridge.core.boot.entries import BootEntry, Loader, read_grub_menu, read_loader_entry
 from brave_bridge.core.formats.text import decoded
-from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.port import Machine
+from brave_bridge.machines.wishes import Contents, Names, Seen, Wish
 
 _GRUB_MENUS = ("/boot/grub/grub.cfg", "/boot/grub2/grub.cfg")
-_ENTRY_FOLDERS = ("/boot/loader/entries", "/efi/loader/entries", "/boot/efi/loader/entries")
+_ENTRY_FILES = tuple(f"{folder}/loader/entries/*.conf" for folder in ("/boot", "/efi", "/boot/efi"))
 _BOARD = ("/boot/firmware/config.txt", "/boot/config.txt")
 _EXTLINUX = "/boot/extlinux/extlinux.conf"
 _LIMIT = 4_000_000
 _MOST_ENTRIES = 200
 
-
-class Loader(msgspec.Struct, frozen=True):
-    """``grub``, ``systemd-boot``, ``extlinux``, ``board`` or empty where none is known."""
-
-    kind: str = ""
-    entries: tuple[BootEntry, ...] = ()
+WISHES: tuple[Wish, ...] = (
+    Contents(_GRUB_MENUS, _LIMIT), Contents(_ENTRY_FILES), Names((*_BOARD, _EXTLINUX)),
+)  # fmt: skip
 
 
 def read_loader(machine: Machine) -> Loader:
     """Look for a loader's files; what cannot be read counts as not there."""
+    return loader_in(machine.files.gather(WISHES))
+
+
+def loader_in(seen: Seen) -> Loader:
+    """The loader that what was seen belongs to."""
     for menu in _GRUB_MENUS:
-        if text := _text(machine, menu):
+        if text := seen.text(menu):
             return Loader("grub", tuple(read_grub_menu(text)))
-    paths = [path for folder in _ENTRY_FOLDERS for path in machine.matching(f"{folder}/*.conf")]
-    if paths:
-        texts = [_text(machine, path) for path in paths[:_MOST_ENTRIES]]
-        found = [entry for text in texts if (entry := read_loader_entry(text))]
-        return Loader("systemd-boot", tuple(found))
-    if any(machine.is_file(path) for path in _BOARD):
+    if entries := _entries(seen):
+        return Loader("systemd-boot", entries)
+    if any(path in seen.found for path in _BOARD):
         return Loader("board")
-    return Loader("extlinux" if machine.is_file(_EXTLINUX) else "")
+    return Loader("extlinux" if _EXTLINUX in seen.found else "")
 
 
-def _text(machine: Machine, path: str) -> str:
-    try:
-        return decoded(machine.read_if_there(path, _LIMIT) or b"")
-    except MachineError:
-        return ""
+def _entries(seen: Seen) -> tuple[BootEntry, ...]:
+    for pattern in _ENTRY_FILES:
+        folder = pattern.rpartition("/")[0]
+        paths = sorted(path for path in seen.contents if path.rpartition("/")[0] == folder)
+        texts = (decoded(seen.contents[path]) for path in paths[:_MOST_ENTRIES])
+        if found := tuple(entry for text in texts if (entry := read_loader_entry(text))):
+            return found
+    return ()

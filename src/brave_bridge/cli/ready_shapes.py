@@ -9,8 +9,8 @@ from brave_bridge.cli import shapes
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.paused_sources import PausedSource
+from brave_bridge.snapshots.settings_archive import SettingsArchive
 from brave_bridge.workbench.readiness import PendingUpdates
-from brave_bridge.workbench.settings_archive import SettingsArchive
 
 
 def updates(pending: PendingUpdates) -> dict[str, Any]:

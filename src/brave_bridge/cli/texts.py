@@ -11,13 +11,13 @@ from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.findings import Finding, Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
+from brave_bridge.snapshots.settings_archive import SettingsArchive
 from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.places import config_folder
 from brave_bridge.workbench.readiness import PendingUpdates
 from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.routes import Routes
-from brave_bridge.workbench.settings_archive import SettingsArchive
 from brave_bridge.workbench.tasks import Task
 
 _SHOWN = 12

@@ -1,5 +1,6 @@
 """The recovery card as a page: A4 or Letter, black on white, as SVG and PDF."""
 
+import io
 import textwrap
 from pathlib import Path
 
@@ -23,15 +24,23 @@ _POINT = 0.3528
 
 def save_card(card: Card, folder: Path, stem: str, paper: str = "a4") -> list[Path]:
     """Write ``stem``.svg and ``stem``.pdf; their paths. ValueError for a paper that is none."""
+    written = []
+    for ending, content in drawn_card(card, paper).items():
+        written.append(folder / f"{stem}{ending}")
+        written[-1].write_bytes(content)
+    return written
+
+
+def drawn_card(card: Card, paper: str = "a4") -> dict[str, bytes]:
+    """The card as files, by the ending of their names. ValueError for a paper that is none."""
     if paper not in PAPERS:
         raise ValueError(f"{paper!r} is none of: {', '.join(PAPERS)}")
-    written = []
-    for suffix, canvas in ((".svg", FigureCanvasSVG), (".pdf", FigureCanvasPdf)):
-        figure = draw_card(card, paper)
-        path = folder / f"{stem}{suffix}"
-        getattr(canvas(figure), f"print_{suffix[1:]}")(str(path))
-        written.append(path)
-    return written
+    found = {}
+    for ending, canvas in ((".svg", FigureCanvasSVG), (".pdf", FigureCanvasPdf)):
+        content = io.BytesIO()
+        getattr(canvas(draw_card(card, paper)), f"print_{ending[1:]}")(content)
+        found[ending] = content.getvalue()
+    return found
 
 
 def draw_card(card: Card, paper: str = "a4") -> Figure:

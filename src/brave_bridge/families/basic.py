@@ -2,6 +2,8 @@
 
 from datetime import UTC, datetime
 
+from brave_bridge.bootloaders.reading import WISHES as loader_wishes
+from brave_bridge.bootloaders.reading import loader_in
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.identify import identity_in
 from brave_bridge.families.topics import (
@@ -14,7 +16,7 @@ from brave_bridge.families.topics import (
     locale,
     storage,
 )
-from brave_bridge.machines.port import Machine
+from brave_bridge.machines.port import LookedAt
 from brave_bridge.machines.wishes import Seen, Wish
 
 WISHES: tuple[Wish, ...] = (
@@ -26,6 +28,7 @@ WISHES: tuple[Wish, ...] = (
     *locale.WISHES,
     *licence.WISHES,
     *databases.WISHES,
+    *loader_wishes,
 )
 
 
@@ -34,7 +37,7 @@ def further(seen: Seen) -> tuple[Wish, ...]:
     return (*activity.further(seen), *storage.further(seen), *databases.further(seen))
 
 
-def basic_facts(machine: Machine, seen: Seen) -> Facts:
+def basic_facts(machine: LookedAt, seen: Seen) -> Facts:
     """The facts that need no package database; MachineError where this is no system."""
     taken_at = datetime.now(UTC).isoformat(timespec="seconds")
     runs = not machine.is_mounted_only
@@ -63,7 +66,7 @@ def basic_facts(machine: Machine, seen: Seen) -> Facts:
         space=storage.rooms(seen),
         kernels=images,
         tools={},
-        boot_entries=boot.entries(seen),
+        loader=loader_in(seen),
         boot=booted,
         hardware=made_of,
         mounts=mounts,

@@ -16,7 +16,7 @@ from brave_bridge.core.survey.facts import Evidence, Facts
 from brave_bridge.families import basic
 from brave_bridge.families.family import Family
 from brave_bridge.families.topics.asked import Asked
-from brave_bridge.machines.port import Machine
+from brave_bridge.machines.port import LookedAt
 from brave_bridge.machines.wishes import Names, Seen, Wish
 
 _Ability = TypeVar("_Ability")
@@ -57,7 +57,7 @@ def all_families() -> tuple[Family, ...]:
     return tuple(family_named(name) for name in names)
 
 
-def survey(machine: Machine, family: str, asked: Asked = Asked()) -> Facts:
+def survey(machine: LookedAt, family: str, asked: Asked = Asked()) -> Facts:
     """The facts of a machine of a family, in two round trips; ``asked`` is answered on the way.
 
     An unknown family is told by its package database, which takes one more. MachineError
@@ -68,16 +68,16 @@ def survey(machine: Machine, family: str, asked: Asked = Asked()) -> Facts:
     return msgspec.structs.replace(facts, family=family, looked_at=asked.read(seen))
 
 
-def _read(machine: Machine, family: str, more: tuple[Wish, ...]) -> tuple[Facts, Seen]:
+def _read(machine: LookedAt, family: str, more: tuple[Wish, ...]) -> tuple[Facts, Seen]:
     reading = family_named(family).reading
     if reading is None:
-        seen = machine.gather((*basic.WISHES, *more))
+        seen = machine.files.gather((*basic.WISHES, *more))
         if wishes := basic.further(seen):
-            seen.add(machine.gather(wishes))
+            seen.add(machine.files.gather(wishes))
         return _without_packages(basic.basic_facts(machine, seen), family), seen
-    seen = machine.gather((*basic.WISHES, *reading.wishes, *more))
+    seen = machine.files.gather((*basic.WISHES, *reading.wishes, *more))
     known = reading.begin(machine.name, seen)
-    seen.add(machine.gather((*basic.further(seen), *reading.further(known))))
+    seen.add(machine.files.gather((*basic.further(seen), *reading.further(known))))
     return reading.facts(machine, seen, known, basic.basic_facts(machine, seen)), seen
 
 
@@ -93,8 +93,8 @@ def _without_packages(facts: Facts, family: str) -> Facts:
     return msgspec.structs.replace(facts, evidence=facts.evidence + absent)
 
 
-def family_by_database(machine: Machine) -> str:
+def family_by_database(machine: LookedAt) -> str:
     """The family of the first package database that is there."""
     by_path = {path: family.name for family in all_families() for path in family.databases}
-    found = machine.gather((Names(tuple(by_path)),)).found
+    found = machine.files.gather((Names(tuple(by_path)),)).found
     return next((family for path, family in by_path.items() if path in found), "")

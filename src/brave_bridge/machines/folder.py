@@ -1,29 +1,176 @@
 """A machine whose files stand under a folder here; how commands run is the subclass's part."""
 
 import contextlib
-import fnmatch
 import os
+import shutil
 import stat
-import tempfile
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from brave_bridge.machines import jobs
+from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
+from brave_bridge.machines.reach import FolderReach, below, expanded
 from brave_bridge.machines.rooted import inside
 from brave_bridge.machines.wishes import Answer, Answers, Seen, Wish
+from brave_bridge.machines.writing import replace_file
+
+Asked = Callable[[Answers], dict[tuple[str, ...], Answer]]
+
+
+class FolderFiles:
+    """Files by path under a root. See Files.
+
+    ``answers`` asks commands that only look; a system that does not run answers nothing.
+    """
+
+    def __init__(self, machine: str, root: Path, answers: Asked = lambda wish: {}) -> None:
+        self.machine = machine
+        self.root = root
+        self._answers = answers
+
+    def place(self, path: str, *, follow_last: bool = True) -> Path:
+        """Where a path stands here."""
+        with self._told(f"finding {path}"):
+            return inside(self.root, path, follow_last=follow_last)
+
+    @contextlib.contextmanager
+    def _told(self, attempted: str, remedy: str = "") -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            remedy = remedy if isinstance(error, PermissionError) else ""
+            seen = error.strerror or str(error)
+            raise MachineError(attempted, self.machine, seen, remedy) from error
+
+    def read(self, path: str, limit: int) -> bytes:
+        """See Files."""
+        place = self.place(path)
+        with self._told(f"reading {path}"), open(place, "rb", opener=_without_waiting) as stream:
+            if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
+                raise MachineError(f"reading {path}", self.machine, "not a regular file")
+            content = stream.read(limit + 1)
+        if len(content) > limit:
+            raise MachineError(f"reading {path}", self.machine, f"longer than {limit} bytes")
+        return content
+
+    def read_if_there(self, path: str, limit: int) -> bytes | None:
+        """See Files."""
+        return self.read(path, limit) if self.is_file(path) else None
+
+    def write(self, path: str, content: bytes, mode: int | None = None) -> None:
+        """See Files."""
+        place = self.place(path)
+        with self._told(f"writing {path}", "run it with the right to write there"):
+            place.parent.mkdir(parents=True, exist_ok=True)
+            replace_file(place, content, mode)
+
+    def remove(self, path: str) -> None:
+        """See Files."""
+        with self._told(f"removing {path}"), contextlib.suppress(FileNotFoundError):
+            self.place(path, follow_last=False).unlink()
+
+    def remove_folder(self, path: str) -> None:
+        """See Files."""
+        with self._told(f"removing {path}"):
+            place = self.place(path, follow_last=False)
+            if place.is_dir() and not place.is_symlink():
+                shutil.rmtree(place)
+
+    def move(self, source: str, target: str) -> None:
+        """See Files."""
+        with self._told(f"moving {source} to {target}"):
+            os.replace(self.place(source, follow_last=False), self.place(target, follow_last=False))
+
+    def matching(self, pattern: str) -> list[str]:
+        """See Files."""
+        reach = FolderReach(str(self.root))
+        found = expanded(reach, (pattern,), {})
+        return [path for path in found if self._stands(reach, path)]
+
+    def _stands(self, reach: FolderReach, path: str) -> bool:
+        try:
+            return reach.found(path) is not None
+        except OSError:
+            return False
+
+    def below(self, folder: str) -> list[str]:
+        """See Files."""
+        return sorted(below(FolderReach(str(self.root)), folder))
+
+    def is_file(self, path: str) -> bool:
+        """See Files."""
+        try:
+            return stat.S_ISREG(self.place(path).stat().st_mode)
+        except (OSError, MachineError):
+            return False
+
+    def gather(self, wishes: Iterable[Wish]) -> Seen:
+        """See Files."""
+        gathering = Gathering(FolderReach(str(self.root)))
+        for wish in wishes:
+            if isinstance(wish, Answers):
+                gathering.seen.answers.update(self._answers(wish))
+            else:
+                gathering.grant(wish)
+        return gathering.seen
+
+
+class FolderJobs:
+    """Jobs whose records are in a folder here. See Jobs. ``wrapped`` says how an argv is run."""
+
+    def __init__(
+        self, machine: str, folder: Path, wrapped: Callable[[Sequence[str]], list[str]]
+    ) -> None:
+        self.machine = machine
+        self.folder = folder
+        self._wrapped = wrapped
+
+    def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
+        """See Jobs."""
+        folder = self._of(job)
+        if jobs.state_of(folder) is None:
+            try:
+                jobs.launch(folder, self._wrapped(argv), environment, argv)
+            except OSError as error:
+                seen = error.strerror or str(error)
+                raise MachineError(f"starting {argv[0]}", self.machine, seen) from error
+
+    def _of(self, job: str) -> Path:
+        if "/" in job or job in ("", ".", ".."):
+            raise ValueError(f"no name of a job: {job!r}")
+        return self.folder / job
+
+    def state_of(self, job: str) -> jobs.JobState | None:
+        """See Jobs."""
+        return jobs.state_of(self._of(job))
+
+    def output_of(self, job: str, limit: int) -> bytes:
+        """See Jobs."""
+        return jobs.output_of(self._of(job), limit)
+
+    def last_status(self, job: str) -> str:
+        """See Jobs."""
+        return jobs.last_status(self._of(job))
+
+    def last_line(self, job: str) -> str:
+        """See Jobs."""
+        return jobs.last_line(self._of(job))
 
 
 class FolderMachine:
-    """Files by path under a root; jobs started through ``_wrapped``."""
+    """A machine over a folder. What works beside the files (``snapshots``) is handed this."""
 
     kind = "tree"
 
     def __init__(self, name: str, root: Path) -> None:
         self.name = name
         self.root = root
-        self.state = self._place(STATE_FOLDER)
+        self.files = FolderFiles(name, root, self._answers)
+        trusted_above = None if self.is_pretended else root
+        self.state = FolderState(name, self.files.place(STATE_FOLDER), trusted_above)
+        self.jobs = FolderJobs(name, self.state.folder / "jobs", self._wrapped)
 
     @property
     def is_this_system(self) -> bool:
@@ -48,157 +195,7 @@ class FolderMachine:
         """What commands that only look answer; a system that does not run answers nothing."""
         return {}
 
-    def _place(self, path: str, *, follow_last: bool = True) -> Path:
-        try:
-            return inside(self.root, path, follow_last=follow_last)
-        except OSError as error:
-            raise MachineError(f"finding {path}", self.name, error.strerror or "") from error
-
-    def read(self, path: str, limit: int) -> bytes:
-        try:
-            with open(self._place(path), "rb", opener=_without_waiting) as stream:
-                if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
-                    raise MachineError(f"reading {path}", self.name, "not a regular file")
-                content = stream.read(limit + 1)
-        except OSError as error:
-            raise MachineError(f"reading {path}", self.name, error.strerror or "") from error
-        if len(content) > limit:
-            raise MachineError(f"reading {path}", self.name, f"longer than {limit} bytes")
-        return content
-
-    def read_if_there(self, path: str, limit: int) -> bytes | None:
-        return self.read(path, limit) if self.is_file(path) else None
-
-    def write(self, path: str, content: bytes, mode: int | None = None) -> None:
-        place = self._place(path)
-        try:
-            place.parent.mkdir(parents=True, exist_ok=True)
-            replace_file(place, content, mode)
-        except OSError as error:
-            raise MachineError(
-                f"writing {path}",
-                self.name,
-                error.strerror or str(error),
-                "run it with the right to write there"
-                if isinstance(error, PermissionError)
-                else "",
-            ) from error
-
-    def remove(self, path: str) -> None:
-        try:
-            self._place(path, follow_last=False).unlink(missing_ok=True)
-        except OSError as error:
-            raise MachineError(f"removing {path}", self.name, error.strerror or "") from error
-
-    def move(self, source: str, target: str) -> None:
-        try:
-            os.replace(
-                self._place(source, follow_last=False), self._place(target, follow_last=False)
-            )
-        except OSError as error:
-            raise MachineError(
-                f"moving {source} to {target}", self.name, error.strerror or ""
-            ) from error
-
-    def matching(self, pattern: str) -> list[str]:
-        folder, _, name = pattern.rpartition("/")
-        place = self._place(folder or "/")
-        try:
-            names = sorted(os.listdir(place))
-        except OSError:
-            return []
-        return [f"{folder}/{found}" for found in names if fnmatch.fnmatchcase(found, name)]
-
-    def below(self, folder: str) -> list[str]:
-        place = self._place(folder)
-        found: list[str] = []
-        for parent, _, names in os.walk(place):
-            relative = os.path.relpath(parent, place)
-            prefix = folder if relative == "." else f"{folder}/{relative}"
-            found += [
-                f"{prefix}/{name}" for name in names if _is_plain_file(os.path.join(parent, name))
-            ]
-        return sorted(found)
-
-    def is_file(self, path: str) -> bool:
-        try:
-            return stat.S_ISREG(self._place(path).stat().st_mode)
-        except (OSError, MachineError):
-            return False
-
-    def gather(self, wishes: Iterable[Wish]) -> Seen:
-        gathering = Gathering(str(self.root))
-        for wish in wishes:
-            if isinstance(wish, Answers):
-                gathering.seen.answers.update(self._answers(wish))
-            else:
-                gathering.grant(wish)
-        return gathering.seen
-
-    def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
-        folder = self.state / "jobs" / job
-        if jobs.state_of(folder) is None:
-            try:
-                jobs.launch(folder, self._wrapped(argv), environment, argv)
-            except OSError as error:
-                raise MachineError(
-                    f"starting {argv[0]}", self.name, error.strerror or ""
-                ) from error
-
-    def job(self, job: str) -> jobs.JobState | None:
-        return jobs.state_of(self.state / "jobs" / job)
-
-
-def _is_plain_file(path: str) -> bool:
-    """Whether a regular file is there: what vanishes while a folder is listed is not."""
-    try:
-        return stat.S_ISREG(os.lstat(path).st_mode)
-    except OSError:
-        return False
-
 
 def _without_waiting(path: str, flags: int) -> int:
     """Open even a pipe at once, so that what is no regular file can be refused."""
     return os.open(path, flags | os.O_NONBLOCK)
-
-
-def replace_file(place: Path, content: bytes, mode: int | None = None) -> None:
-    """Write beside the file, sync, take over owner, mode and attributes, rename. OSError.
-
-    Beside it under a name that nobody can know before: the folder may be somebody else's.
-    """
-    descriptor, temporary = tempfile.mkstemp(prefix=".brave-bridge-", dir=place.parent)
-    try:
-        with os.fdopen(descriptor, "wb") as stream:
-            stream.write(content)
-            _take_over(stream.fileno(), place, mode)
-            stream.flush()
-            os.fsync(stream.fileno())
-        os.replace(temporary, place)
-    except BaseException:
-        with contextlib.suppress(OSError):
-            os.unlink(temporary)
-        raise
-    _sync_folder(place.parent)
-
-
-def _take_over(descriptor: int, place: Path, mode: int | None) -> None:
-    try:
-        present = os.stat(place)
-    except FileNotFoundError:
-        os.fchmod(descriptor, 0o644 if mode is None else mode)
-        return
-    if (present.st_uid, present.st_gid) != (os.geteuid(), os.getegid()):
-        os.fchown(descriptor, present.st_uid, present.st_gid)
-    os.fchmod(descriptor, stat.S_IMODE(present.st_mode) if mode is None else mode)
-    for name in os.listxattr(place):
-        with contextlib.suppress(OSError):
-            os.setxattr(descriptor, name, os.getxattr(place, name))
-
-
-def _sync_folder(folder: Path) -> None:
-    descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
-    try:
-        os.fsync(descriptor)
-    finally:
-        os.close(descriptor)

@@ -45,7 +45,6 @@ class JobState(msgspec.Struct, frozen=True):
     state: str
     exit_code: int | None
     seconds: float
-    folder: str
 
 
 def launch(
@@ -85,14 +84,14 @@ def state_of(folder: Path) -> JobState | None:
         return None
     code = _text(folder / "code")
     if code:
-        return JobState("ended", int(code), _seconds(folder), str(folder))
+        return JobState("ended", int(code), _seconds(folder))
     if _is_alive(folder):
-        return JobState("running", None, _seconds(folder), str(folder))
+        return JobState("running", None, _seconds(folder))
     # It may have ended between the two looks.
     code = _text(folder / "code")
     if code:
-        return JobState("ended", int(code), _seconds(folder), str(folder))
-    return JobState("lost", None, _seconds(folder), str(folder))
+        return JobState("ended", int(code), _seconds(folder))
+    return JobState("lost", None, _seconds(folder))
 
 
 def _is_alive(folder: Path) -> bool:

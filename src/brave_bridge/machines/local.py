@@ -1,12 +1,11 @@
 """The machine that Brave Bridge runs on."""
 
-import os
 import socket
 from collections.abc import Sequence
 from pathlib import Path
 
+from brave_bridge.machines.entering import as_root
 from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.questions import ask_all
 from brave_bridge.machines.wishes import Answer, Answers
 
@@ -20,9 +19,7 @@ class LocalMachine(FolderMachine):
         super().__init__(socket.gethostname() or "this machine", Path("/"))
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
-        if os.geteuid() != 0:
-            raise MachineError(f"running {argv[0]}", self.name, "this needs root", "run it as root")
-        return list(argv)
+        return as_root(self.name, argv)
 
     def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
         return ask_all(wish)

@@ -1,10 +1,12 @@
-"""The port of a machine: where its files live and how its commands run.
+"""The ports of a machine: its files, its jobs and its state folder.
 
-Everything above this port is the same for a running system, a mounted tree and a
-stand-in. Paths are absolute paths *on the machine*.
+Everything above these ports is the same for a running system, a mounted tree, a stand-in and a
+machine at the other end of a pipe. Paths are absolute paths *on the machine*: nobody above
+knows where they stand from here.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import AbstractContextManager, ExitStack
 from pathlib import Path
 from typing import Protocol
 
@@ -26,27 +28,15 @@ class MachineError(Exception):
         self.remedy = remedy
 
 
-class Machine(Protocol):
-    """A machine that Brave Bridge looks after."""
+class FilesToSee(Protocol):
+    """Files that can be looked at."""
 
-    name: str
-    kind: str
-    """``running``, ``tree`` or ``stand-in``: how records and facts name it."""
+    def gather(self, wishes: Iterable[Wish]) -> Seen:
+        """Grant a batch of wishes in one round trip; what is not there is left out."""
 
-    is_this_system: bool
-    """Whether it is the very system that Brave Bridge runs on."""
 
-    is_mounted_only: bool
-    """Whether it is a tree that is only mounted: nothing of it runs."""
-
-    is_pretended: bool
-    """Whether it is a stand-in, whose commands and archives are made up."""
-
-    root: Path
-    """The folder under which the machine's files are reached."""
-
-    state: Path
-    """Its state folder, as reached from here."""
+class Files(FilesToSee, Protocol):
+    """The files of a machine. MachineError where something is refused."""
 
     def read(self, path: str, limit: int) -> bytes:
         """A file's content; MachineError when it is longer than ``limit`` bytes or unreadable."""
@@ -60,6 +50,9 @@ class Machine(Protocol):
     def remove(self, path: str) -> None:
         """Remove a file if it is there."""
 
+    def remove_folder(self, path: str) -> None:
+        """Remove a folder and all in it, links not followed, if it is there."""
+
     def move(self, source: str, target: str) -> None:
         """Rename a file in place of another."""
 
@@ -67,16 +60,127 @@ class Machine(Protocol):
         """The paths that match a shell pattern, sorted. Links are followed inside the root."""
 
     def below(self, folder: str) -> list[str]:
-        """The paths of all regular files below a folder on the same file system."""
+        """The paths of all regular files below a folder."""
 
     def is_file(self, path: str) -> bool:
         """Whether a regular file stands there."""
 
-    def gather(self, wishes: Iterable[Wish]) -> Seen:
-        """Grant a batch of wishes in one round trip; what is not there is left out."""
+
+class Jobs(Protocol):
+    """Commands that run detached on a machine, by name."""
 
     def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
-        """Start a command as the detached job ``job``; does nothing where it was started before."""
+        """Start a command; does nothing where that job was started before."""
 
-    def job(self, job: str) -> JobState | None:
-        """How the job stands; None where it was never started."""
+    def state_of(self, job: str) -> JobState | None:
+        """How a job stands; None where it was never started."""
+
+    def output_of(self, job: str, limit: int) -> bytes:
+        """A job's output, its middle cut out where it is longer than ``limit`` bytes."""
+
+    def last_status(self, job: str) -> str:
+        """The newest complete line that a command wrote to its status descriptor."""
+
+    def last_line(self, job: str) -> str:
+        """The newest line of a job's output."""
+
+
+class State(Protocol):
+    """A folder of small files that Brave Bridge keeps, by their names in it.
+
+    It is that of a machine, or of a person's fleet.
+    """
+
+    @property
+    def where(self) -> str:
+        """What it is called to a person."""
+
+    def is_there(self) -> bool:
+        """Whether anything was ever kept."""
+
+    def can_be_read(self) -> bool:
+        """Whether this user may read it."""
+
+    def must_be_trusted(self) -> None:
+        """MachineError where somebody else can have written there, or a link leads out of it."""
+
+    def make(self) -> None:
+        """Make it where it is missing, trusted; MachineError where that is refused."""
+
+    def read(self, name: str, limit: int) -> bytes | None:
+        """A file's content, None where there is none; MachineError where it cannot be read."""
+
+    def write(self, name: str, content: bytes) -> None:
+        """Put a file in its place in one step, for its owner alone to read."""
+
+    def remove(self, name: str) -> None:
+        """Remove a file if it is there."""
+
+    def names(self, pattern: str = "*") -> list[str]:
+        """The names that match a shell pattern, sorted; with folders in it, paths from there."""
+
+    def changing(self, name: str) -> AbstractContextManager[None]:
+        """Hold a file for a change: what is read inside is what is changed.
+
+        MachineError where somebody else holds it too long.
+        """
+
+    def set_aside(self, name: str) -> str:
+        """Give a file that cannot be read another name beside it; that name."""
+
+    def hold(self, name: str) -> ExitStack | None:
+        """Hold a lock until that is closed, or the process ends; None where it is taken."""
+
+    def is_held(self, name: str) -> bool:
+        """Whether somebody holds that lock; whoever asks never holds it, not for an instant."""
+
+    def here(self, name: str) -> Path:
+        """A place on this side for what must be a file here, as the output of a process."""
+
+    def write_speed(self) -> float:
+        """Bytes a second that its file system takes; 0 where nobody can tell."""
+
+    def database(self, name: str) -> str:
+        """The address (a URL as SQLAlchemy reads it) of a database that is kept with it."""
+
+
+class LookedAt(Protocol):
+    """What a survey needs of a system; a way back is one, too."""
+
+    name: str
+
+    @property
+    def kind(self) -> str:
+        """``running``, ``tree`` or ``stand-in``: how records and facts name it."""
+
+    @property
+    def is_mounted_only(self) -> bool:
+        """Whether it is a tree that is only mounted: nothing of it runs."""
+
+    @property
+    def files(self) -> FilesToSee:
+        """Its files."""
+
+
+class Machine(LookedAt, Protocol):
+    """A machine that Brave Bridge looks after."""
+
+    @property
+    def is_this_system(self) -> bool:
+        """Whether it is the very system that Brave Bridge runs on."""
+
+    @property
+    def is_pretended(self) -> bool:
+        """Whether it is a stand-in, whose commands and archives are made up."""
+
+    @property
+    def files(self) -> Files:
+        """Its files."""
+
+    @property
+    def jobs(self) -> Jobs:
+        """Its jobs."""
+
+    @property
+    def state(self) -> State:
+        """Its state folder."""

@@ -42,7 +42,7 @@ def _started(command: Sequence[str]) -> subprocess.Popen | None:
         "COLUMNS": "400",
     }
     kept = ("XDG_RUNTIME_DIR", "LIBVIRT_DEFAULT_URI", "DOCKER_HOST", "XDG_SESSION_ID")
-    environment |= {name: os.environ[name] for name in kept if name in os.environ}
+    environment.update({name: os.environ[name] for name in kept if name in os.environ})
     try:
         return subprocess.Popen(
             command,
@@ -84,7 +84,10 @@ def _collected(running: dict, wish: Answers) -> dict[tuple[str, ...], bytes]:
 def _read_until(
     deadline: float, selector: selectors.BaseSelector, outputs: dict, limit: int
 ) -> None:
-    while selector.get_map() and (left := deadline - time.monotonic()) > 0:
+    while selector.get_map():
+        left = deadline - time.monotonic()
+        if left <= 0:
+            return
         for key, _ in selector.select(left):
             piece = os.read(key.fd, 1 << 16)
             outputs[key.data] += piece

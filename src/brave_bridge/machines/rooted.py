@@ -1,35 +1,48 @@
 """Paths inside a root folder: no link leads out of it (as openat2(2) RESOLVE_IN_ROOT)."""
 
+import errno
 import os
+from collections.abc import Callable
 from pathlib import Path
 
 MAX_LINKS = 40
 
 
-def inside(root: Path, path: str, *, follow_last: bool = True) -> Path:
+def located(
+    root: str, path: str, *, follow_last: bool = True, readlink: Callable[[str], str] = os.readlink
+) -> str:
     """Where a machine's absolute path stands under ``root``, links resolved as if root were /.
 
-    The path need not exist. OSError(ELOOP) where links go round.
+    The path need not exist. OSError(ELOOP) where links go round. ``readlink`` raises OSError
+    for what is no link.
     """
-    pending = [part for part in path.split("/") if part not in ("", ".")]
-    pending.reverse()
-    resolved: list[str] = []
+    root = root.rstrip("/")
+    pending = [part for part in reversed(path.split("/")) if part not in ("", ".")]
+    parts: list[str] = []
     links = 0
     while pending:
         part = pending.pop()
         if part == "..":
-            if resolved:
-                resolved.pop()
+            del parts[-1:]
             continue
-        candidate = root.joinpath(*resolved, part)
-        if (pending or follow_last) and candidate.is_symlink():
-            links += 1
-            if links > MAX_LINKS:
-                raise OSError(40, "too many levels of symbolic links", str(candidate))
-            target = os.readlink(candidate)
-            if target.startswith("/"):
-                resolved.clear()
-            pending.extend(piece for piece in reversed(target.split("/")) if piece not in ("", "."))
+        target = None
+        if pending or follow_last:
+            try:
+                target = readlink("/".join((root, *parts, part)))
+            except OSError:
+                target = None
+        if target is None:
+            parts.append(part)
             continue
-        resolved.append(part)
-    return root.joinpath(*resolved)
+        links += 1
+        if links > MAX_LINKS:
+            raise OSError(errno.ELOOP, os.strerror(errno.ELOOP), path)
+        if target.startswith("/"):
+            parts.clear()
+        pending += [piece for piece in reversed(target.split("/")) if piece not in ("", ".")]
+    return "/".join((root, *parts)) or "/"
+
+
+def inside(root: Path, path: str, *, follow_last: bool = True) -> Path:
+    """The same, as a path."""
+    return Path(located(str(root), path, follow_last=follow_last))

@@ -19,10 +19,10 @@ _LIMIT = 4_000_000
 def known_credentials(machine: Machine) -> list[str]:
     """The addresses with credentials that the machine's sources have, or had."""
     found: dict[str, None] = {}
-    for path in (path for pattern in _SOURCES for path in machine.matching(pattern)):
-        content = machine.read_if_there(path, _LIMIT) or b""
+    for path in (path for pattern in _SOURCES for path in machine.files.matching(pattern)):
+        content = machine.files.read_if_there(path, _LIMIT) or b""
         found.update(dict.fromkeys(addresses_with_credentials(content.decode("utf-8", "replace"))))
-    kept = machine.read_if_there(_FILE, _LIMIT)
+    kept = machine.files.read_if_there(_FILE, _LIMIT)
     if kept:
         with contextlib.suppress(msgspec.DecodeError):
             found.update(dict.fromkeys(msgspec.json.decode(kept, type=list[str])))
@@ -43,7 +43,7 @@ def with_credentials(machine: Machine, text: str) -> str:
         raise MachineError(
             "writing sources", machine.name, str(error), "give it again in the source file"
         ) from error
-    machine.write(_FILE, msgspec.json.encode(known), 0o600)
+    machine.files.write(_FILE, msgspec.json.encode(known), 0o600)
     return whole
 
 

@@ -125,19 +125,18 @@ class Stanza(msgspec.Struct, frozen=True):
     fields: dict[str, str]
 
 
-class Seen:
+class Seen(msgspec.Struct):
     """What came back for the wishes of one or more rounds."""
 
-    def __init__(self) -> None:
-        self.contents: dict[str, bytes] = {}
-        self.faults: dict[str, str] = {}
-        self.found: dict[str, Found] = {}
-        self.links: dict[str, str] = {}
-        self.below: dict[str, list[str]] = {}
-        self.rooms: dict[str, Room] = {}
-        self.sums: dict[str, tuple[str, str]] = {}
-        self.stanzas: list[Stanza] = []
-        self.answers: dict[tuple[str, ...], Answer] = {}
+    contents: dict[str, bytes] = {}
+    faults: dict[str, str] = {}
+    found: dict[str, Found] = {}
+    links: dict[str, str] = {}
+    below: dict[str, list[str]] = {}
+    rooms: dict[str, Room] = {}
+    sums: dict[str, tuple[str, str]] = {}
+    stanzas: list[Stanza] = []
+    answers: dict[tuple[str, ...], Answer] = {}
 
     def add(self, other: "Seen") -> None:
         """Take over what another round saw."""

@@ -2,11 +2,9 @@
 
 import re
 from datetime import UTC, datetime
-from pathlib import Path
 
 import msgspec
 
-from brave_bridge.bootloaders.reading import read_loader
 from brave_bridge.core.boot.entries import entry_for
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.facts import Facts
@@ -22,9 +20,9 @@ from brave_bridge.core.ways_back.recovery_card import (
 from brave_bridge.machines.port import STATE_FOLDER, Machine
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.description import Snapshot
+from brave_bridge.store.kept_record import KeptRecord
 
 STEM = "recovery-card"
-_FINGERPRINT = "recovery-card.json"
 _PARTITION = re.compile(r"^(?:/dev/)?((?:nvme\d+n\d+|mmcblk\d+)|[a-z]+)p?\d*$")
 
 
@@ -41,7 +39,7 @@ def card_facts(machine: Machine, facts: Facts, snapshots: Snapshots, about: str 
     known = snapshots.listed()
     newest = next((kept for kept in reversed(known) if kept.is_whole), None)
     snapshot = newest.snapshot if newest else None
-    loader = read_loader(machine)
+    loader = facts.loader
     good = snapshot.kernel if snapshot else facts.boot.kernel
     parts = _parts(snapshots, snapshot)
     return CardFacts(
@@ -108,13 +106,12 @@ def _disk_of(device: str) -> str:
     return match[1] if match else device.removeprefix("/dev/")
 
 
+KEPT_CARD: KeptRecord[KeptCard | None] = KeptRecord("recovery-card.json", KeptCard, None, 10_000)
+
+
 def kept_card(machine: Machine) -> KeptCard | None:
     """What the machine's kept card was made from; None where none was ever made."""
-    try:
-        content = (machine.state / _FINGERPRINT).read_bytes()[:10_000]
-        return msgspec.json.decode(content, type=KeptCard)
-    except (OSError, msgspec.DecodeError):
-        return None
+    return KEPT_CARD.read(machine.state)
 
 
 def card_state(machine: Machine, facts: Facts, snapshots: Snapshots) -> tuple[str, str]:
@@ -128,16 +125,16 @@ def card_state(machine: Machine, facts: Facts, snapshots: Snapshots) -> tuple[st
 
 def keep_card(
     machine: Machine, facts: Facts, snapshots: Snapshots, about: str = "", *, drawn: bool = False
-) -> Path:
+) -> str:
     """Make the card anew in the state folder: as text; drawn where asked, or drawn before."""
     known = card_facts(machine, facts, snapshots, about)
     card = make_card(known)
-    text = machine.state / f"{STEM}.txt"
-    text.write_text(card_text(card), encoding="utf-8")
-    if drawn or (machine.state / f"{STEM}.pdf").exists():
-        from brave_bridge.drawings.card import save_card
+    machine.state.write(f"{STEM}.txt", card_text(card).encode())
+    if drawn or machine.state.names(f"{STEM}.pdf"):
+        from brave_bridge.drawings.card import drawn_card
 
-        save_card(card, machine.state, STEM)
+        for ending, content in drawn_card(card).items():
+            machine.state.write(f"{STEM}{ending}", content)
     kept = KeptCard(fingerprint(known), known.made_at, known.way_back)
-    (machine.state / _FINGERPRINT).write_bytes(msgspec.json.encode(kept))
-    return text
+    KEPT_CARD.change(machine.state, lambda _: kept)
+    return f"{machine.state.where}/{STEM}.txt"

@@ -1,14 +1,13 @@
 """Letting ways back go by the rules that a person set, each with why it went or stays."""
 
-import os
-
 from brave_bridge.core.ways_back.retention import Candidate, Fate, Retention, fates
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.choices import read_choices
 from brave_bridge.snapshots.description import Gone, Kept
 from brave_bridge.store.faults import DatabaseError
-from brave_bridge.store.rows import LOGBOOK_FILE, ProcedureRow
+from brave_bridge.store.opening import reading_logbook
+from brave_bridge.store.rows import ProcedureRow
 
 
 def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: str) -> list[Fate]:
@@ -38,7 +37,7 @@ def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: st
         )
         for kept in listed
     ]
-    return fates(candidates, rules, now, _free_percent(snapshots))
+    return fates(candidates, rules, now, snapshots.free_percent())
 
 
 def _why_held(kept: Kept, doubt: str) -> str:
@@ -55,25 +54,11 @@ def _needed_by(crossing: ProcedureRow, listed: list[Kept]) -> set[str]:
     return {name for name in names if name.startswith(crossing.id)}
 
 
-def _free_percent(snapshots: Snapshots) -> float:
-    try:
-        room = os.statvfs(snapshots.folder)
-    except OSError:
-        return 100.0
-    return 100 * room.f_bavail / max(room.f_blocks, 1)
-
-
 def newest_crossing(machine: Machine) -> ProcedureRow | None:
     """The newest crossing in a machine's logbook."""
-    if not (machine.state / LOGBOOK_FILE).is_file():
-        return None
-    from brave_bridge.store.logbook import Logbook
-
-    logbook = Logbook(machine.state)
-    try:
-        return next((row for row in logbook.procedures() if row.kind == "crossing"), None)
-    finally:
-        logbook.close()
+    with reading_logbook(machine) as logbook:
+        rows = logbook.procedures() if logbook else []
+    return next((row for row in rows if row.kind == "crossing"), None)
 
 
 def expire(machine: Machine, snapshots: Snapshots, now: str) -> tuple[list[Gone], list[Fate]]:

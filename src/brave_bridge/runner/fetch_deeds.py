@@ -34,7 +34,7 @@ def fetch_suites(
         meter = downloader.meter
     store.let_go(_UNUSED_DAYS)
     indices = [index for outcome in outcomes for index in _indices(outcome)]
-    machine.write(f"{request.folder}/{KEPT_SUITES}", encode_suites(indices), 0o600)
+    machine.files.write(f"{request.folder}/{KEPT_SUITES}", encode_suites(indices), 0o600)
     found = tuple(map(_found, request.suites, outcomes))
     return SuitesFetched(found, meter.received, meter.seconds)
 
@@ -59,8 +59,8 @@ def _keyrings(machine: Machine, keys: tuple[str, ...], wanted: SuiteWanted) -> I
         yield wanted.key_text.encode()
         return
     patterns = wanted.key_files or keys
-    for path in (path for pattern in patterns for path in machine.matching(pattern)):
-        content = machine.read_if_there(path, _KEY_LIMIT)
+    for path in (path for pattern in patterns for path in machine.files.matching(pattern)):
+        content = machine.files.read_if_there(path, _KEY_LIMIT)
         if content:
             yield content
 

@@ -1,14 +1,13 @@
 """Starting the runner as a process of its own, which outlives the screen that started it."""
 
-import errno
-import fcntl
 import os
 import shutil
-import struct
 import subprocess
+from contextlib import ExitStack
 from pathlib import Path
 from typing import BinaryIO
 
+from brave_bridge.machines.port import State
 from brave_bridge.machines.runtime import python_argv
 
 _START_SECONDS = 60
@@ -18,46 +17,19 @@ _SYSTEMD = Path("/run/systemd/system")
 LOCK_FILE = "runner.lock"
 LOG_FILE = "runner.log"
 
-_FLOCK = "hhqqi0q"
-"""The kernel's struct flock: kind, whence, start, length, process id."""
+
+def lock_runner(state: State) -> ExitStack | None:
+    """The machine's runner lock, held until that is closed; None if another has it."""
+    return state.hold(LOCK_FILE)
 
 
-def lock_runner(state: Path):
-    """The machine's runner lock, held as long as the returned file is open; None if taken."""
-    stream = open(state / LOCK_FILE, "a+")  # noqa: SIM115 - held open as long as the lock
-    try:
-        fcntl.fcntl(stream, fcntl.F_OFD_SETLK, _whole_file(fcntl.F_WRLCK))
-    except OSError as error:
-        stream.close()
-        if error.errno not in (errno.EAGAIN, errno.EACCES):
-            raise
-        return None
-    os.set_inheritable(stream.fileno(), False)
-    return stream
-
-
-def runner_is_there(state: Path) -> bool:
-    """Whether a runner is at work on the machine of that state folder.
-
-    It only looks: whoever asks never holds the lock, not for an instant (fcntl(2),
-    F_OFD_GETLK).
-    """
-    try:
-        with open(state / LOCK_FILE, "rb") as stream:
-            found = fcntl.fcntl(stream, fcntl.F_OFD_GETLK, _whole_file(fcntl.F_WRLCK))
-    except FileNotFoundError:
-        return False
-    except OSError:
-        return True
-    return struct.unpack(_FLOCK, found)[0] != fcntl.F_UNLCK
-
-
-def _whole_file(kind: int) -> bytes:
-    return struct.pack(_FLOCK, kind, os.SEEK_SET, 0, 0, 0)
+def runner_is_there(state: State) -> bool:
+    """Whether a runner is at work on the machine of that state folder."""
+    return state.is_held(LOCK_FILE)
 
 
 def start_runner(
-    target: tuple[str, ...], procedure: str, state: Path, runtime: Path | None = None
+    target: tuple[str, ...], procedure: str, state: State, runtime: Path | None = None
 ) -> int:
     """Start a detached runner for a procedure; the id of the process that starts it.
 
@@ -68,10 +40,11 @@ def start_runner(
     systemd cannot start it, as after a return that exchanged its files, it starts without.
     """
     run = [*python_argv(runtime), "-m", "brave_bridge.workbench.run", *target, procedure]
-    with open(state / LOG_FILE, "ab") as log:
+    place = state.here(LOG_FILE)
+    with open(place, "ab") as log:
         if not target and _has_systemd():
             run = held_off(run, procedure)
-            if _is_started(as_service(run, procedure, state), log):
+            if _is_started(as_service(run, procedure, place), log):
                 return 0
         process = subprocess.Popen(
             run, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/"
@@ -104,10 +77,9 @@ def held_off(run: list[str], procedure: str) -> list[str]:
     return ["systemd-inhibit", *words, *run]
 
 
-def as_service(run: list[str], procedure: str, state: Path) -> list[str]:
+def as_service(run: list[str], procedure: str, log: Path) -> list[str]:
     """What starts a runner as a service of its own (systemd-run(1))."""
     kept = [f"--setenv={name}={os.environ[name]}" for name in _KEPT if name in os.environ]
-    log = state / LOG_FILE
     return [
         "systemd-run", "--quiet", "--collect", f"--unit=brave-bridge-{procedure}",
         f"--description=Brave Bridge: {procedure}", "--property=Type=exec",

@@ -11,12 +11,12 @@ _LIMIT = 200_000_000
 
 def keep_open_leg(machine: Machine, leg: OpenLeg) -> None:
     """Write it in place of what was written before."""
-    machine.write(OPEN_LEG_FILE, msgspec.json.encode(leg), 0o600)
+    machine.files.write(OPEN_LEG_FILE, msgspec.json.encode(leg), 0o600)
 
 
 def read_open_leg(machine: Machine) -> OpenLeg | None:
     """The leg under way; None where there is none. MachineError where that cannot be read."""
-    content = machine.read_if_there(OPEN_LEG_FILE, _LIMIT)
+    content = machine.files.read_if_there(OPEN_LEG_FILE, _LIMIT)
     if content is None:
         return None
     try:

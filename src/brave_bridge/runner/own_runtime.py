@@ -19,11 +19,12 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import brave_bridge
+from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.runtime import INTERPRETER, LIBRARIES, LOADER, MARK, python_argv
 
 NAME = "brave-bridge"
-RUNTIME_FOLDER = "runtime"
-"""Its name in a machine's state folder."""
+KEPT_RUNTIME = Path(STATE_FOLDER) / "runtime"
+"""Where the running system keeps one."""
 
 LEAST_ROOM = 600_000_000
 """Bytes that have to be free where a runtime is made."""

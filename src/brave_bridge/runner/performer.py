@@ -6,7 +6,6 @@ performed again, and looks first whether it took effect.
 
 import time
 from functools import singledispatchmethod
-from pathlib import Path
 
 from brave_bridge.core.crossing.replies import (
     Awaited,
@@ -50,7 +49,7 @@ from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import decoded, one_line, plain
 from brave_bridge.families.family import Packages
 from brave_bridge.families.registry import able, family_named, survey
-from brave_bridge.machines import jobs
+from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.secrets import with_credentials
 from brave_bridge.machines.wishes import Answers, Contents
@@ -58,7 +57,7 @@ from brave_bridge.runner.open_legs import OPEN_LEG_FILE, keep_open_leg
 from brave_bridge.runner.service_guard import guard, unguard
 from brave_bridge.runner.swap_deeds import swap_files
 from brave_bridge.runner.way_back_deeds import Report, WayBackDeeds
-from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.beside import Beside
 
 OUTPUT_LIMIT = 4_000_000
 """Bytes of a command's output that go into its reply; the whole stays in the job's folder."""
@@ -78,14 +77,11 @@ class Performer:
     ``identifier`` is unique to the procedure: jobs and snapshots are named after it.
     """
 
-    def __init__(
-        self, machine: Machine, family: str, snapshots: Snapshots, identifier: str
-    ) -> None:
+    def __init__(self, machine: Machine, family: str, beside: Beside, identifier: str) -> None:
         self.machine = machine
         self.family = family
-        self.snapshots = snapshots
         self.identifier = identifier
-        self.ways_back = WayBackDeeds(machine, family, snapshots)
+        self.ways_back = WayBackDeeds(machine, family, beside)
         self.poll_seconds = 0.2
 
     def perform(self, seq: int, request: Request, report: Report) -> Reply:
@@ -129,12 +125,14 @@ class Performer:
 
     @_perform.register
     def _(self, request: ReadFiles, seq: int, report: Report) -> Reply:
-        paths = sorted({p for pattern in request.patterns for p in self.machine.matching(pattern)})
+        paths = sorted(
+            {p for pattern in request.patterns for p in self.machine.files.matching(pattern)}
+        )
         return FilesRead(
             tuple(
-                FileText(path, hide(decoded(self.machine.read(path, request.limit_bytes))))
+                FileText(path, hide(decoded(self.machine.files.read(path, request.limit_bytes))))
                 for path in paths
-                if self.machine.is_file(path)
+                if self.machine.files.is_file(path)
             )
         )
 
@@ -144,13 +142,13 @@ class Performer:
         for file in request.files:
             content = with_credentials(self.machine, file.text).encode()
             if self._content(file.path) != content:
-                self.machine.write(file.path, content)
+                self.machine.files.write(file.path, content)
                 written += 1
         return Done(f"{written} of {len(request.files)} files written")
 
     def _content(self, path: str) -> bytes | None:
         try:
-            return self.machine.read_if_there(path, 1 << 30)
+            return self.machine.files.read_if_there(path, 1 << 30)
         except MachineError:
             return None
 
@@ -165,12 +163,12 @@ class Performer:
 
     @_perform.register
     def _(self, request: CloseLeg, seq: int, report: Report) -> Reply:
-        self.machine.remove(OPEN_LEG_FILE)
+        self.machine.files.remove(OPEN_LEG_FILE)
         return Done("no leg is under way")
 
     @_perform.register
     def _(self, request: ListFiles, seq: int, report: Report) -> Reply:
-        found = self.machine.below(request.folder)
+        found = self.machine.files.below(request.folder)
         return FilesListed(tuple(path for path in found if path.endswith(request.suffixes)))
 
     @_perform.register
@@ -218,12 +216,12 @@ class Performer:
     def _(self, request: Restart, seq: int, report: Report) -> Reply:
         name, began = f"{self.identifier}-{seq}", time.monotonic()
         while time.monotonic() - began < request.limit_seconds:
-            boot = self.machine.gather((Contents((BOOT_ID,), 64),)).word(BOOT_ID)
+            boot = self.machine.files.gather((Contents((BOOT_ID,), 64),)).word(BOOT_ID)
             if boot and boot != request.boot_id:
                 return Restarted(boot, time.monotonic() - began)
-            job = self.machine.job(name)
+            job = self.machine.jobs.state_of(name)
             if job is None:
-                self.machine.start(name, ("systemctl", "reboot"), {})
+                self.machine.jobs.start(name, ("systemctl", "reboot"), {})
             elif job.state == "ended" and job.exit_code:
                 return Failed("restarting", f"systemctl reboot ended with {job.exit_code}")
             report(0, f"waiting for {time.monotonic() - began:.0f} s", "")
@@ -234,7 +232,7 @@ class Performer:
     def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:
         began = time.monotonic()
         while True:
-            answer = self.machine.gather((Answers((request.argv,)),)).answer(*request.argv)
+            answer = self.machine.files.gather((Answers((request.argv,)),)).answer(*request.argv)
             told, waited = answer.output.strip(), time.monotonic() - began
             if (answer.ok and told in request.wanted) or (not answer.ok and request.or_failure):
                 return Awaited(told, waited)
@@ -247,25 +245,24 @@ class Performer:
     def _(self, request: Run, seq: int, report: Report) -> Reply:
         for start in range(MAX_STARTS if request.again else 1):
             name = f"{self.identifier}-{seq}" + (f"-{start + 1}" if start else "")
-            self.machine.start(name, request.argv, request.environment)
+            self.machine.jobs.start(name, request.argv, request.environment)
             state = self._wait(name, request, report)
             if state.state == "ended":
                 break
-        folder = Path(state.folder)
-        output = hide(plain(decoded(jobs.output_of(folder, OUTPUT_LIMIT))))
+        output = hide(plain(decoded(self.machine.jobs.output_of(name, OUTPUT_LIMIT))))
         lost = state.state == "lost"
         return Ran(-1 if lost else (state.exit_code or 0), output, state.seconds, name, lost)
 
-    def _wait(self, name: str, request: Run, report: Report) -> jobs.JobState:
+    def _wait(self, name: str, request: Run, report: Report) -> JobState:
         last, pause, percent = "", 0.005, 0.0
         told_at, told = time.monotonic(), ""
         while True:
-            state = self.machine.job(name)
+            state = self.machine.jobs.state_of(name)
             if state is None:
                 raise MachineError(
                     f"starting {request.argv[0]}", self.machine.name, "its job was not claimed"
                 )
-            status = jobs.last_status(Path(state.folder)) if request.reports_progress else ""
+            status = self.machine.jobs.last_status(name) if request.reports_progress else ""
             if status != last and (line := status_line(status)):
                 percent, told_at = line.percent, time.monotonic()
                 report(percent, one_line(line.text), name)
@@ -273,7 +270,7 @@ class Performer:
             elif time.monotonic() - told_at > SILENT_SECONDS:
                 # What the package manager said last is over: its scripts say what goes on now.
                 told_at = time.monotonic()
-                words = one_line(hide(jobs.last_line(Path(state.folder))))
+                words = one_line(hide(self.machine.jobs.last_line(name)))
                 if words and words != told:
                     report(percent, words, name)
                     told = words

@@ -26,20 +26,20 @@ def guard(machine: Machine, later: Iterable[str]) -> Done:
     runs = machine.is_this_system
     if runs and not units:
         return Done("the system runs: its services are its own")
-    present = machine.read_if_there(GUARD, _LIMIT)
+    present = machine.files.read_if_there(GUARD, _LIMIT)
     is_anothers = present is not None and _MARK not in present
-    if is_anothers and machine.read_if_there(_KEPT, _LIMIT) is None:
-        machine.move(GUARD, _KEPT)
-    machine.write(GUARD, _these_wait(units) if runs else _NONE_STARTS, mode=0o755)
+    if is_anothers and machine.files.read_if_there(_KEPT, _LIMIT) is None:
+        machine.files.move(GUARD, _KEPT)
+    machine.files.write(GUARD, _these_wait(units) if runs else _NONE_STARTS, mode=0o755)
     return Done("guard placed")
 
 
 def unguard(machine: Machine) -> None:
     """Take the guard away, and put back what stood in its place."""
-    if _MARK in (machine.read_if_there(GUARD, _LIMIT) or b""):
-        machine.remove(GUARD)
-    if machine.read_if_there(_KEPT, _LIMIT) is not None:
-        machine.move(_KEPT, GUARD)
+    if _MARK in (machine.files.read_if_there(GUARD, _LIMIT) or b""):
+        machine.files.remove(GUARD)
+    if machine.files.read_if_there(_KEPT, _LIMIT) is not None:
+        machine.files.move(_KEPT, GUARD)
 
 
 def _these_wait(units: Iterable[str]) -> bytes:

@@ -11,7 +11,7 @@ import stat
 import sys
 from pathlib import Path
 
-from brave_bridge.machines.folder import replace_file
+from brave_bridge.machines.writing import replace_file
 from brave_bridge.runner.own_runtime import NAME
 
 LOST = "BRAVE_BRIDGE_LOST_ENVIRONMENT"

@@ -17,11 +17,11 @@ _MOST_SAVED = 100
 def swap_files(machine: Machine, request: SwapFiles, name: str) -> Swapped:
     """Carry out the swaps whose newer version was there at the first try."""
     place = f"{STATE_FOLDER}/swaps-{name}.json"
-    content = machine.read_if_there(place, _LARGEST)
+    content = machine.files.read_if_there(place, _LARGEST)
     if content is None:
-        there = [swap for swap in request.swaps if machine.is_file(swap.newer)]
+        there = [swap for swap in request.swaps if machine.files.is_file(swap.newer)]
         swaps = [msgspec.structs.replace(s, saved=_free_name(machine, s)) for s in there]
-        machine.write(place, msgspec.json.encode(swaps), 0o600)
+        machine.files.write(place, msgspec.json.encode(swaps), 0o600)
     else:
         swaps = msgspec.json.decode(content, type=list[FileSwap])
     for swap in swaps:
@@ -31,21 +31,21 @@ def swap_files(machine: Machine, request: SwapFiles, name: str) -> Swapped:
 
 def _free_name(machine: Machine, swap: FileSwap) -> str:
     """The name to save the present version under, so that no other is overwritten."""
-    mine = machine.read_if_there(swap.present, _LARGEST)
+    mine = machine.files.read_if_there(swap.present, _LARGEST)
     for number in range(_MOST_SAVED):
         name = swap.saved + (f".{number}" if number else "")
-        if machine.read_if_there(name, _LARGEST) in (None, mine):
+        if machine.files.read_if_there(name, _LARGEST) in (None, mine):
             return name
     return swap.saved
 
 
 def _swap(machine: Machine, swap: FileSwap) -> None:
-    if not machine.is_file(swap.newer):
+    if not machine.files.is_file(swap.newer):
         return
-    newer = machine.read(swap.newer, _LARGEST)
-    present = machine.read_if_there(swap.present, _LARGEST)
+    newer = machine.files.read(swap.newer, _LARGEST)
+    present = machine.files.read_if_there(swap.present, _LARGEST)
     if present != newer:
         if present is not None:
-            machine.write(swap.saved, present)
-        machine.write(swap.present, newer)
-    machine.remove(swap.newer)
+            machine.files.write(swap.saved, present)
+        machine.files.write(swap.present, newer)
+    machine.files.remove(swap.newer)

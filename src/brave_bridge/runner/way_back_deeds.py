@@ -33,9 +33,9 @@ from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.card_maker import keep_card
 from brave_bridge.runner.expiry import expire
-from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.beside import Beside
 from brave_bridge.snapshots.description import About
-from brave_bridge.snapshots.returning import BECAME, Returning
+from brave_bridge.snapshots.returning import BECAME
 
 Report = Callable[[float, str, str], None]
 """Called with percent done, a few words, and the name of the job if there is one."""
@@ -60,7 +60,7 @@ def about(machine: Machine, facts: Facts, reason: str, leg: str = "", engine: st
         reason=reason,
         leg=leg,
         kernel=kernel,
-        boot_entry=entry_for(list(read_loader(machine).entries), kernel),
+        boot_entry=entry_for(list(facts.loader.entries), kernel),
         engine=engine,
     )
 
@@ -68,10 +68,11 @@ def about(machine: Machine, facts: Facts, reason: str, leg: str = "", engine: st
 class WayBackDeeds:
     """Performs the requests about ways back of one machine."""
 
-    def __init__(self, machine: Machine, family: str, snapshots: Snapshots) -> None:
+    def __init__(self, machine: Machine, family: str, beside: Beside) -> None:
         self.machine = machine
         self.family = family
-        self.snapshots = snapshots
+        self.snapshots = beside.snapshots
+        self.returning = beside.returning
 
     def take(self, request: TakeSnapshot, identifier: str, report: Report) -> Reply:
         """Take a snapshot, or find the one that was taken before a crash."""
@@ -88,7 +89,9 @@ class WayBackDeeds:
         if request.days:
             ends = later(snapshot.created, request.days)
             because = request.ends_because
-            self.snapshots.keep(snapshot.id, deadline=ends, deadline_reason=because)
+            keeping = self.snapshots.kept(snapshot.id).keeping
+            keeping = msgspec.structs.replace(keeping, deadline=ends, deadline_reason=because)
+            self.snapshots.keep(snapshot.id, keeping)
         return SnapshotTaken(snapshot.id, snapshot.engine, snapshot.entries, snapshot.bytes_copied)
 
     def _expected(self) -> int:
@@ -99,7 +102,7 @@ class WayBackDeeds:
         """Read every file of a snapshot again."""
         snapshot = self.snapshots.kept(request.snapshot).snapshot
         total = max(snapshot.entries, 1)
-        found = Returning(self.snapshots).check(
+        found = self.returning.check(
             snapshot,
             lambda entries, size: report(
                 100 * entries / total, f"{entries} of {total} paths, {size >> 20} MiB read", ""
@@ -120,7 +123,7 @@ class WayBackDeeds:
             of = f" of {total}" if total else ""
             report(100 * done / total if total else 0, f"{phase}: {done}{of} paths", "")
 
-        done = Returning(self.snapshots).restore(snapshot, tell, skip_damaged=request.skip_damaged)
+        done = self.returning.restore(snapshot, tell, skip_damaged=request.skip_damaged)
         return Restored(
             done.put_back, done.removed, done.bytes_copied, done.seconds, done.restart_needed,
             done.aside, done.used_up, tuple(plain(sentence) for sentence in done.told),
@@ -136,7 +139,7 @@ class WayBackDeeds:
         """Hold the machine against a snapshot, every file read."""
         snapshot = self.snapshots.find(request.snapshot, though_damaged=bool(request.but_for))
         total = max(snapshot.entries, 1)
-        found = Returning(self.snapshots).preview(
+        found = self.returning.preview(
             snapshot,
             lambda done: report(min(100 * done / total, 100), f"{done} of {total} paths", ""),
             by_content=True,
@@ -174,10 +177,10 @@ class WayBackDeeds:
         if not kernel:
             return BootChecked("", "", ())
         faults = []
-        if not self.machine.matching(f"/boot/vmlinu?-{kernel}"):
+        if not self.machine.files.matching(f"/boot/vmlinu?-{kernel}"):
             faults.append(f"its kernel image /boot/vmlinuz-{kernel} is not there")
-        has_modules = any(self.machine.matching(f"{folder}/{kernel}") for folder in _MODULES)
-        others = any(self.machine.matching(f"{folder}/*") for folder in _MODULES)
+        has_modules = any(self.machine.files.matching(f"{folder}/{kernel}") for folder in _MODULES)
+        others = any(self.machine.files.matching(f"{folder}/*") for folder in _MODULES)
         if others and not has_modules:
             faults.append(f"the modules of {kernel} are not there")
         loader = read_loader(self.machine)

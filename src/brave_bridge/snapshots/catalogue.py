@@ -15,8 +15,8 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.machines.state import must_be_trusted
+from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.choices import (
     Choices,
     choices_or_shipped,
@@ -37,7 +37,6 @@ from brave_bridge.snapshots.description import (
     read_keeping,
     write_keeping,
 )
-from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.choose import ENGINES, choose
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.manifest import Manifest, checksum_of
@@ -57,33 +56,10 @@ _GONE, _USES = "gone.jsonl", "uses.json"
 _MOST_GONE = 200
 
 
-def make_state_folder(machine: Machine) -> None:
-    """Make a machine's state folder where it is missing; MachineError where that is refused.
-
-    It is refused, too, where somebody else can write to what is there. On btrfs it is a
-    subvolume of its own, which snapshots of the root do not contain.
-    """
-    must_be_trusted(machine)
-    if machine.state.is_dir():
-        return
-    try:
-        machine.state.parent.mkdir(parents=True, exist_ok=True)
-        if btrfs.is_subvolume(machine.root):
-            btrfs.make_subvolume(machine.state)
-        machine.state.mkdir(mode=0o700, exist_ok=True)
-    except OSError as error:
-        raise MachineError(
-            f"making the folder {machine.state}",
-            machine.name,
-            error.strerror or str(error),
-            "run it with the right to write there",
-        ) from error
-
-
 class Snapshots:
     """The snapshots of one machine."""
 
-    def __init__(self, machine: Machine, version: str) -> None:
+    def __init__(self, machine: FolderMachine, version: str) -> None:
         self.machine = machine
         self.version = version
         self.folder = own_folder(machine)
@@ -244,6 +220,14 @@ class Snapshots:
         room = os.statvfs(store if store.is_dir() else self.machine.root)
         return needed, room.f_bavail * room.f_frsize
 
+    def free_percent(self) -> float:
+        """How much of the file system is free on which snapshots are kept; 100 if none is."""
+        try:
+            room = os.statvfs(self.folder)
+        except OSError:
+            return 100.0
+        return 100 * room.f_bavail / max(room.f_blocks, 1)
+
     def take(self, identifier: str, about: About, progress: Progress | None = None) -> Snapshot:
         """Make a snapshot; the one of that id where it exists already and is whole.
 
@@ -257,7 +241,7 @@ class Snapshots:
             if snapshot.id == identifier:
                 return snapshot
         try:
-            make_state_folder(self.machine)
+            self.machine.state.make()
             taking = Taking(self.machine, self.folder, known, about, self.now(), self.version)
             taken = taking.take(identifier, progress or (lambda entries, size: None))
         except (OSError, ValueError) as error:
@@ -267,19 +251,18 @@ class Snapshots:
                 getattr(error, "strerror", "") or str(error),
                 "free space, or run it with the right to read everything; nothing was changed",
             ) from error
-        for folder in {self.machine.state, Path(taken.kept_in or self.machine.state)}:
+        for folder in {self.machine.state.folder, Path(taken.kept_in or self.machine.state.folder)}:
             with contextlib.suppress(OSError):
                 keep_rescue_tool(folder)
         return taken
 
     # What is decided about it
 
-    def keep(self, identifier: str, **changes) -> Kept:
-        """Change what is decided about a snapshot: fields of Keeping."""
-        kept = self.kept(identifier)
-        changed = msgspec.structs.replace(kept.keeping, **changes)
+    def keep(self, identifier: str, keeping: Keeping) -> Kept:
+        """Keep what is decided about a snapshot."""
+        self.kept(identifier)
         folder = self._folders()[identifier]
-        write_keeping(folder, changed)
+        write_keeping(folder, keeping)
         return self._listed(folder)
 
     def delete(self, identifier: str, why: str) -> Gone:

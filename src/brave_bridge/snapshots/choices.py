@@ -9,6 +9,7 @@ import msgspec
 import tomlkit
 
 from brave_bridge.core.ways_back.retention import Retention
+from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
 from brave_bridge.snapshots.cover import Cover, Exclusion, MountRule, cover_for
 
@@ -43,7 +44,7 @@ class Choices(msgspec.Struct, frozen=True, kw_only=True):
 def read_choices(machine: Machine) -> Choices:
     """A machine's choices; MachineError where the file is there and makes no sense."""
     try:
-        content = machine.read_if_there(CHOICES_FILE, _LIMIT)
+        content = machine.files.read_if_there(CHOICES_FILE, _LIMIT)
         return msgspec.toml.decode(content, type=Choices) if content else Choices()
     except ValueError as error:
         raise MachineError(
@@ -62,21 +63,21 @@ def choices_or_shipped(machine: Machine) -> Choices:
         return Choices()
 
 
-def cover_of(machine: Machine, choices: Choices) -> Cover:
+def cover_of(machine: FolderMachine, choices: Choices) -> Cover:
     """What a snapshot of the machine covers; never its state, wherever a link has put that."""
     cover = choices.cover(machine.kind)
-    if not machine.state.is_relative_to(machine.root):
+    if not machine.state.folder.is_relative_to(machine.root):
         return cover
-    state = str(machine.state.relative_to(machine.root))
+    state = str(machine.state.folder.relative_to(machine.root))
     return cover if cover.leaves_out(state) else Cover((*cover.exclusions, Exclusion(state, "")))
 
 
 def keep_choices(machine: Machine, choices: Choices) -> None:
     """Write them in place of those before."""
     text = tomlkit.dumps(msgspec.to_builtins(choices))
-    machine.write(CHOICES_FILE, text.encode(), 0o600)
+    machine.files.write(CHOICES_FILE, text.encode(), 0o600)
 
 
-def own_folder(machine: Machine) -> Path:
+def own_folder(machine: FolderMachine) -> Path:
     """Where the machine itself keeps its snapshots."""
-    return machine.state / "snapshots"
+    return machine.state.folder / "snapshots"

@@ -10,9 +10,9 @@ from pathlib import Path
 import msgspec
 import tomlkit
 
+from brave_bridge.machines.writing import replace_file, set_aside_damaged
 from brave_bridge.snapshots.cover import Cover, Exclusion
 from brave_bridge.snapshots.engines.engine import Part, Use
-from brave_bridge.snapshots.writing import replace_content, set_aside_damaged
 
 SNAPSHOT_ID = re.compile(r"^[a-z0-9][a-z0-9-]{0,79}$")
 PART_FOLDER = re.compile(r"^[a-z0-9][a-z0-9._-]{0,120}$")
@@ -156,7 +156,7 @@ def read_description(folder: Path) -> Snapshot:
 
 def write_description(folder: Path, snapshot: Snapshot) -> None:
     """Write it last of all."""
-    replace_content(folder / DESCRIPTION, tomlkit.dumps(msgspec.to_builtins(snapshot)).encode())
+    replace_file(folder / DESCRIPTION, tomlkit.dumps(msgspec.to_builtins(snapshot)).encode())
 
 
 def read_keeping(folder: Path) -> Keeping:
@@ -173,7 +173,7 @@ def write_keeping(folder: Path, keeping: Keeping) -> None:
         read_keeping(folder)
     except (OSError, ValueError):
         set_aside_damaged(folder / KEEPING)
-    replace_content(folder / KEEPING, tomlkit.dumps(msgspec.to_builtins(keeping)).encode())
+    replace_file(folder / KEEPING, tomlkit.dumps(msgspec.to_builtins(keeping)).encode())
 
 
 def _limited(path: Path) -> bytes:

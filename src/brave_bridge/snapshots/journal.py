@@ -5,8 +5,8 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.machines.writing import replace_file
 from brave_bridge.snapshots.cover import STAGING
-from brave_bridge.snapshots.writing import replace_content
 
 _NAME = "journal.json"
 _LONGEST = 100_000
@@ -41,4 +41,4 @@ def read_journal(root: Path) -> Journal | None:
 def write_journal(staging: Path, journal: Journal, phase: str) -> None:
     """Say in the staging folder how far the return is."""
     content = msgspec.json.encode(msgspec.structs.replace(journal, phase=phase))
-    replace_content(staging / _NAME, content)
+    replace_file(staging / _NAME, content)

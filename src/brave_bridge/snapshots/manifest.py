@@ -18,6 +18,7 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 import msgspec
 
+from brave_bridge.machines.writing import replacing
 from brave_bridge.snapshots.hashing import new_digest, text_of
 
 _is_plain = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*").fullmatch
@@ -310,23 +311,19 @@ class ManifestWriter:
         self.pieces[folder] = (spool, offset, length)
 
     def finish(self) -> str:
-        """Write it under a temporary name, sync it, rename it last; its hash."""
+        """Write it, whole or not at all; its hash."""
         digest = new_digest()
-        temporary = self.path.with_suffix(".new")
         paths = {spool for spool, *_ in self.pieces.values()}
         spools = {path: open(path, "rb", buffering=0) for path in paths}  # noqa: SIM115
         try:
-            with open(temporary, "wb") as stream:
+            with replacing(self.path) as stream:
                 for folder in sorted(self.pieces):
                     spool, offset, length = self.pieces[folder]
                     spools[spool].seek(offset)
                     piece = spools[spool].read(length)
                     digest.update(piece)
                     stream.write(piece)
-                stream.flush()
-                os.fsync(stream.fileno())
         finally:
             for spool in spools.values():
                 spool.close()
-        os.replace(temporary, self.path)
         return text_of(digest)

@@ -6,7 +6,8 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.proc import MountInfo, read_mountinfo, read_mounts
-from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.cover import Cover, rules
 from brave_bridge.snapshots.engines.engine import Mounted
 
@@ -42,7 +43,7 @@ class Layout(msgspec.Struct, frozen=True):
         return next((mounted for mounted in self.covered if mounted.path == path), None)
 
 
-def layout_of(machine: Machine, cover: Cover, taken_in: tuple[str, ...] = ()) -> Layout:
+def layout_of(machine: FolderMachine, cover: Cover, taken_in: tuple[str, ...] = ()) -> Layout:
     """What is mounted on a machine, or below a tree. ``taken_in`` is covered beyond the rules."""
     mounts = _mounts(machine)
     covered = [_root(machine, mounts)]
@@ -74,10 +75,10 @@ def _why_not(inside: str, mount: MountInfo, cover: Cover, wanted: set[str]) -> s
     return ""
 
 
-def _mounts(machine: Machine) -> list[MountInfo]:
+def _mounts(machine: FolderMachine) -> list[MountInfo]:
     if machine.is_pretended:
         try:
-            content = machine.read_if_there("/proc/self/mounts", _LIMIT) or b""
+            content = machine.files.read_if_there("/proc/self/mounts", _LIMIT) or b""
         except MachineError:
             return []
         own = read_mounts(content.decode(errors="replace"))
@@ -89,7 +90,7 @@ def _mounts(machine: Machine) -> list[MountInfo]:
     return read_mountinfo(text)
 
 
-def _inside(machine: Machine, path: str) -> str:
+def _inside(machine: FolderMachine, path: str) -> str:
     """A mount's path on the machine; empty where it is not below its root."""
     if not machine.is_mounted_only:
         return path
@@ -99,7 +100,7 @@ def _inside(machine: Machine, path: str) -> str:
     return path[len(root) :] if path.startswith(root + "/") else ""
 
 
-def _root(machine: Machine, mounts: list[MountInfo]) -> Mounted:
+def _root(machine: FolderMachine, mounts: list[MountInfo]) -> Mounted:
     """The root part: of the mount that holds the root folder."""
     if machine.is_pretended:
         own = next((m for m in mounts if m.path == "/"), None)

@@ -5,20 +5,22 @@ import errno
 import os
 import stat
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
 
+from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.wishes import Seen, Wish
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.checking import CheckJob
 from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
 from brave_bridge.snapshots.crew import carry_out
 from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
-from brave_bridge.snapshots.engines.engine import Mounted, Part
+from brave_bridge.snapshots.engines.engine import EngineError, Mounted, Part
 from brave_bridge.snapshots.engines.lvm import LvmEngine
 from brave_bridge.snapshots.folders import opened, opened_root
 from brave_bridge.snapshots.journal import Journal, new_journal, read_journal
@@ -29,6 +31,7 @@ from brave_bridge.snapshots.restore import (
     Tell,
     return_parts,
 )
+from brave_bridge.snapshots.set_aside import SetAside, delete_set_aside, set_aside
 from brave_bridge.snapshots.single import put_back_path
 
 _MOST_FAULTS = 50
@@ -111,7 +114,9 @@ class Returning:
                 faults.append(str(error))
         when = datetime.now(UTC).isoformat(timespec="seconds")
         named = tuple(sorted(faults)[:_MOST_FAULTS])
-        self.snapshots.keep(snapshot.id, verified_at=when, faults=named)
+        keeping = self.snapshots.kept(snapshot.id).keeping
+        keeping = msgspec.structs.replace(keeping, verified_at=when, faults=named)
+        self.snapshots.keep(snapshot.id, keeping)
         return Checked(entries, size, tuple(sorted(faults)), time.monotonic() - began)
 
     def interrupted(self) -> Journal | None:
@@ -122,6 +127,23 @@ class Returning:
             if snapshot := btrfs_swap.was_cut_off(mounted):
                 return Journal(snapshot, self.machine.name, "swapping", "")
         return None
+
+    # What returns have set aside
+
+    def set_aside(self) -> list[SetAside]:
+        """Systems that returns by exchanged subvolumes have set aside; none where nobody knows."""
+        try:
+            return set_aside(self.snapshots.layout())
+        except EngineError:
+            return []
+
+    def delete_set_aside(self, identifier: str) -> int:
+        """Delete one of them; the bytes that are free again. MachineError where it cannot go."""
+        try:
+            return delete_set_aside(self.snapshots.layout(), identifier)
+        except EngineError as error:
+            attempted, seen = f"deleting {identifier}", error.strerror or str(error)
+            raise MachineError(attempted, self.machine.name, seen, "restart first") from error
 
     # Returning
 
@@ -225,7 +247,7 @@ class Returning:
         cover = snapshot.cover.below(part.mount)
         if left := btrfs_swap.what_must_stay(mounted.folder, cover):
             return f"/{left} is on the same volume and must stay as it is: files come back"
-        if self.machine.state.stat().st_dev == mounted.folder.stat().st_dev:
+        if self.machine.state.folder.stat().st_dev == mounted.folder.stat().st_dev:
             return "the logbook is on the same volume and must stay as it is: files come back"
         return ""
 
@@ -296,15 +318,22 @@ class Returning:
                 raise OSError(27, f"longer than {limit} bytes")
             return content
 
-    def manifests(self, snapshot: Snapshot) -> Iterator[tuple[Part, Entry]]:
-        """Every entry of a snapshot with its part."""
+    def gather(self, snapshot: Snapshot, wishes: Sequence[Wish]) -> Seen:
+        """What a snapshot's root part has of what is wished for, as of a tree."""
+        with self.snapshots.shown(snapshot, snapshot.parts[0]) as tree:
+            return FolderFiles(snapshot.id, tree).gather(wishes)
+
+    def entries(self, snapshot: Snapshot) -> dict[str, Entry]:
+        """Every entry of a snapshot by its path from the machine's root."""
+        found = {}
         for part in snapshot.parts:
             manifest = self.snapshots.manifest(snapshot, part)
             try:
                 for entry in manifest.entries():
-                    yield part, entry
+                    found[f"{part.mount.strip('/')}/{entry.path}".strip("/")] = entry
             finally:
                 manifest.close()
+        return found
 
     # The parts on the machine
 

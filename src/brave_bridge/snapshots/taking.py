@@ -11,7 +11,9 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.machines.port import Machine
+from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.subvolumes import is_subvolume
+from brave_bridge.machines.writing import replace_file
 from brave_bridge.snapshots.choices import Choices, cover_of, read_choices
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.description import (
@@ -29,7 +31,6 @@ from brave_bridge.snapshots.files import sync_file_system
 from brave_bridge.snapshots.parts import Layout, layout_of
 from brave_bridge.snapshots.removing import remove_large_tree
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress
-from brave_bridge.snapshots.writing import replace_content
 
 _MAKING = "making.json"
 """Which parts are being made, or removed: enough to remove them after a kill."""
@@ -53,7 +54,7 @@ class Taking:
     """One snapshot while it is being made. ``known`` are those that it can share with."""
 
     def __init__(
-        self, machine: Machine, own: Path, known: list[Snapshot], about: About, created: str,
+        self, machine: FolderMachine, own: Path, known: list[Snapshot], about: About, created: str,
         version: str,
     ) -> None:  # fmt: skip
         self.machine = machine
@@ -198,7 +199,7 @@ def _count_up(own: Path, known: list[Snapshot]) -> int:
     highest = max((snapshot.number for snapshot in known), default=0)
     with contextlib.suppress(OSError, ValueError):
         highest = max(highest, int((own / _COUNTER).read_bytes()[:40]))
-    replace_content(own / _COUNTER, f"{highest + 1}\n".encode())
+    replace_file(own / _COUNTER, f"{highest + 1}\n".encode())
     return highest + 1
 
 
@@ -240,7 +241,7 @@ def _remove_leftover(folder: Path, own: Path) -> None:
 def keep_plan(folder: Path, parts: list[Part] | tuple[Part, ...]) -> None:
     """Say which parts a folder has, so that a kill leaves nothing unknown behind."""
     if folder.is_dir():
-        replace_content(folder / _MAKING, msgspec.json.encode(list(parts)))
+        replace_file(folder / _MAKING, msgspec.json.encode(list(parts)))
 
 
 def planned_parts(folder: Path) -> list[Part] | None:
@@ -268,7 +269,7 @@ def remove_folder(folder: Path) -> None:
 
 def _remove_nameless(folder: Path) -> None:
     for part in folder.iterdir():
-        if part.is_dir() and btrfs.is_subvolume(part / "tree"):
+        if part.is_dir() and is_subvolume(part / "tree"):
             btrfs.delete_subvolume(part / "tree")
     remove_large_tree(folder.name, folder.parent)
 

@@ -15,6 +15,7 @@ from sqlalchemy.exc import DBAPIError, NoResultFound, SQLAlchemyError
 from sqlalchemy.orm import DeclarativeBase, Session
 
 from brave_bridge.store.faults import DamagedDatabase, DatabaseError
+from brave_bridge.store.opening import sqlite_file
 
 _WAIT_SECONDS = 30
 _HEADER = b"SQLite format 3\0"
@@ -40,13 +41,14 @@ _WORDS = {
 
 
 class Database:
-    """The file of a schema, made where it is missing. DatabaseError where that is refused."""
+    """The database of a schema, made where it is missing. DatabaseError where that is refused."""
 
-    def __init__(self, path: Path, schema: type[DeclarativeBase]) -> None:
-        self.path = path
-        _must_be_database(path)
+    def __init__(self, address: str, schema: type[DeclarativeBase]) -> None:
+        self._file = sqlite_file(address)
+        self.where = str(self._file)
+        _must_be_database(self._file)
         self._engine = create_engine(
-            f"sqlite:///{path}",
+            address,
             connect_args={"timeout": _WAIT_SECONDS, "check_same_thread": False},
         )
         event.listen(self._engine, "connect", _make_durable)
@@ -68,7 +70,7 @@ class Database:
 
         Times and sizes would not do: two writes within a tick of the clock leave both alike.
         """
-        with open(self.path, "rb") as stream:
+        with open(self._file, "rb") as stream:
             return os.pread(stream.fileno(), *_CHANGE_COUNTER)
 
     def must_be_sound(self) -> None:
@@ -76,7 +78,7 @@ class Database:
         with self.session() as session:
             found = session.execute(text("PRAGMA quick_check(1)")).scalar()
         if found != "ok":
-            raise DamagedDatabase(self.path, f"it is damaged: {found}")
+            raise DamagedDatabase(self.where, f"it is damaged: {found}")
 
     @contextmanager
     def session(self) -> Iterator[Session]:
@@ -89,9 +91,9 @@ class Database:
         try:
             yield
         except NoResultFound as error:
-            raise DamagedDatabase(self.path, "a record that was written is gone") from error
+            raise DamagedDatabase(self.where, "a record that was written is gone") from error
         except SQLAlchemyError as error:
-            raise _error(self.path, error) from error
+            raise _error(self.where, error) from error
 
     def _add_columns(self, schema: type[DeclarativeBase]) -> None:
         """Give the tables of an older file the columns that came since."""
@@ -114,16 +116,16 @@ def _must_be_database(path: Path) -> None:
     except OSError:
         return
     if header not in (b"", _HEADER):
-        raise DamagedDatabase(path, _WORDS[sqlite3.SQLITE_NOTADB])
+        raise DamagedDatabase(str(path), _WORDS[sqlite3.SQLITE_NOTADB])
 
 
-def _error(path: Path, error: SQLAlchemyError) -> DatabaseError:
+def _error(where: str, error: SQLAlchemyError) -> DatabaseError:
     cause = error.orig if isinstance(error, DBAPIError) else error.__cause__
     if not isinstance(cause, sqlite3.Error):
-        return DamagedDatabase(path, f"it holds what is none of its own: {cause or error}")
+        return DamagedDatabase(where, f"it holds what is none of its own: {cause or error}")
     code = getattr(cause, "sqlite_errorcode", sqlite3.SQLITE_ERROR) & 0xFF
     why = _WORDS.get(code, str(cause))
-    return DamagedDatabase(path, why) if code in _DAMAGED else DatabaseError(path, why)
+    return DamagedDatabase(where, why) if code in _DAMAGED else DatabaseError(where, why)
 
 
 def _make_durable(connection: sqlite3.Connection, _record: object) -> None:

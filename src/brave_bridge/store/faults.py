@@ -1,14 +1,12 @@
 """What can be wrong with a file of ours."""
 
-from pathlib import Path
-
 
 class DatabaseError(Exception):
     """A file of ours cannot be read or written; the message says which, and why."""
 
-    def __init__(self, path: Path, why: str) -> None:
-        super().__init__(f"{path}: {why}")
-        self.path = path
+    def __init__(self, where: str, why: str) -> None:
+        super().__init__(f"{where}: {why}")
+        self.where = where
         self.why = why
 
 

@@ -1,16 +1,12 @@
 """The field notes of a fleet: one SQLite file with the person who looks after it."""
 
 from datetime import UTC, datetime
-from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from brave_bridge.core.field_notes import SEVERITIES, FieldNote
-from brave_bridge.snapshots.writing import set_aside_damaged
 from brave_bridge.store.database import Database
-from brave_bridge.store.faults import DamagedDatabase
-from brave_bridge.store.rows import NOTES_FILE
 
 
 class _Base(DeclarativeBase):
@@ -30,22 +26,11 @@ class _Note(_Base):
     lifted_at: Mapped[str] = mapped_column(default="")
 
 
-def notes_to_write(folder: Path) -> "FieldNotes":
-    """The notes of a folder, to be written to; a damaged file is set aside first."""
-    try:
-        return FieldNotes(folder)
-    except DamagedDatabase as error:
-        set_aside_damaged(error.path)
-        return FieldNotes(folder)
-
-
 class FieldNotes:
     """The notes of a fleet. DatabaseError where the file is damaged or cannot be written."""
 
-    def __init__(self, folder: Path) -> None:
-        self.path = folder / NOTES_FILE
-        folder.mkdir(parents=True, exist_ok=True)
-        self._database = Database(self.path, _Base)
+    def __init__(self, address: str) -> None:
+        self._database = Database(address, _Base)
 
     def close(self) -> None:
         """Let go of the file."""

@@ -1,12 +1,11 @@
 """The logbook: the durable record of every request, reply, question and result of a machine.
 
-One SQLite file in the machine's state folder. Whoever opens it sees what the runner
+One database, an SQLite file in the machine's state folder. Whoever opens it sees what the runner
 wrote last; several may read while one writes.
 """
 
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from pathlib import Path
 
 import msgspec
 from sqlalchemy import ForeignKey, select
@@ -15,7 +14,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.store.database import Database
 from brave_bridge.store.faults import DamagedDatabase
-from brave_bridge.store.rows import LOGBOOK_FILE, EntryRow, ProcedureRow, QuestionRow, now
+from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, now
 
 
 class _Base(DeclarativeBase):
@@ -72,9 +71,8 @@ class Logbook:
     DatabaseError where it cannot be read or written, DamagedDatabase where it is damaged.
     """
 
-    def __init__(self, folder: Path) -> None:
-        self.path = folder / LOGBOOK_FILE
-        self._database = Database(self.path, _Base)
+    def __init__(self, address: str) -> None:
+        self._database = Database(address, _Base)
 
     def close(self) -> None:
         """Let go of the file."""
@@ -97,7 +95,7 @@ class Logbook:
                 yield session
             except msgspec.DecodeError as error:
                 why = f"it holds what is none of its own: {error}"
-                raise DamagedDatabase(self.path, why) from error
+                raise DamagedDatabase(self._database.where, why) from error
 
     @contextmanager
     def _writing(self) -> Iterator[Session]:

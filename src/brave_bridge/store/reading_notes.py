@@ -1,21 +1,18 @@
 """Reading field notes, where there are any: only then is the library loaded that keeps them."""
 
-from pathlib import Path
-
 from brave_bridge.core.field_notes import FieldNote
-from brave_bridge.store.rows import NOTES_FILE
+from brave_bridge.machines.port import State
+from brave_bridge.store.opening import has_notes, open_notes
 
 
-def read_notes(folder: Path) -> tuple[FieldNote, ...]:
-    """The notes in a folder; none, and no file made, where nothing was ever written.
+def read_notes(state: State) -> tuple[FieldNote, ...]:
+    """The notes of a fleet; none, and no file made, where nothing was ever written.
 
     DatabaseError where they cannot be read.
     """
-    if not (folder / NOTES_FILE).is_file():
+    if not has_notes(state):
         return ()
-    from brave_bridge.store.field_notes import FieldNotes
-
-    notes = FieldNotes(folder)
+    notes = open_notes(state)
     try:
         return tuple(notes.all())
     finally:

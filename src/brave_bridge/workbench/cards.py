@@ -8,7 +8,6 @@ from brave_bridge.core.ways_back.recovery_card import (
     make_card,
 )
 from brave_bridge.runner.card_maker import STEM, card_facts, keep_card
-from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.snapshots.rescue.build import keep_rescue_tool
 from brave_bridge.workbench.desk import Desk
 
@@ -30,7 +29,7 @@ def save_card(desk: Desk, folder: Path, paper: str = "a4") -> list[Path]:
     """
     from brave_bridge.drawings import card as drawing
 
-    make_state_folder(desk.machine)
+    desk.machine.state.make()
     keep_card(desk.machine, desk.facts_as_far_as_known(), desk.snapshots, drawn=True)
     card = card_of(desk)
     stem = f"{STEM}-{desk.machine.name}"

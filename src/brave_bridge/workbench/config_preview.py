@@ -99,7 +99,7 @@ def preview_config(desk: Desk, plan: KeptPlan, path: str) -> ConfigPreview:
     shipped = _read(
         why, lambda: packages.file_of_now(machine, facts.sources, change.name, change.old, path)
     )
-    mine = decoded(machine.read_if_there(path, _LIMIT) or b"")
+    mine = decoded(machine.files.read_if_there(path, _LIMIT) or b"")
     return ConfigPreview(
         path=path, package=change.name, old=change.old, new=change.new,
         shipped=shipped, mine=mine, theirs=theirs, why=tuple(why),

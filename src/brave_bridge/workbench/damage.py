@@ -9,11 +9,11 @@ from brave_bridge.snapshots.choices import CHOICES_FILE, read_choices
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.reading_notes import read_notes
 from brave_bridge.store.rows import LOGBOOK_FILE, NOTES_FILE
-from brave_bridge.workbench.keeping import KEEPING_FILE, decisions_fault
-from brave_bridge.workbench.kept_plan import PLAN_FILE, plan_fault
+from brave_bridge.workbench.keeping import DECISIONS
+from brave_bridge.workbench.kept_plan import PLAN
 from brave_bridge.workbench.lines import own_files
 from brave_bridge.workbench.places import state_of_fleet
-from brave_bridge.workbench.policies import POLICIES_FILE, policies_fault
+from brave_bridge.workbench.policies import POLICIES
 
 ASIDE = "*.damaged-*"
 
@@ -33,20 +33,21 @@ def damage_of(machine: Machine, kind: str, logbook_fault: str) -> Iterator[Damag
     """
     fleet = state_of_fleet(kind)
     faults = (
-        (str(machine.state / LOGBOOK_FILE), logbook_fault),
-        (KEEPING_FILE, decisions_fault(machine)),
-        (PLAN_FILE, plan_fault(machine)),
+        (f"{machine.state.where}/{LOGBOOK_FILE}", logbook_fault),
+        (f"{machine.state.where}/{DECISIONS.name}", DECISIONS.fault(machine.state)),
+        (f"{machine.state.where}/{PLAN.name}", PLAN.fault(machine.state)),
         (CHOICES_FILE, choices_fault(machine)),
-        (str(fleet / NOTES_FILE), notes_fault(kind)),
-        (str(fleet / POLICIES_FILE), policies_fault(kind)),
+        (f"{fleet.where}/{NOTES_FILE}", notes_fault(kind)),
+        (f"{fleet.where}/{POLICIES.name}", POLICIES.fault(fleet)),
     )
     yield from (Damage(path, why) for path, why in faults if why)
     for own in own_files():
         for fault in own.faults:
             yield Damage(f"{own.path}:{fault.line}" if fault.line else str(own.path), fault.why)
-    for folder in (machine.state, fleet):
-        for path in sorted(folder.glob(ASIDE)):
-            yield Damage(str(path), "it could not be read, and was set aside", aside=True)
+    for state in (machine.state, fleet):
+        for name in state.names(ASIDE):
+            why = "it could not be read, and was set aside"
+            yield Damage(f"{state.where}/{name}", why, aside=True)
 
 
 def choices_fault(machine: Machine) -> str:

@@ -10,11 +10,13 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.releases.catalogue import ReleaseLine
+from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin import live, world
 from brave_bridge.machines.standin.live import Live
 from brave_bridge.machines.standin.machine import StandInMachine, open_stand_in
 from brave_bridge.machines.standin.other_roots import write_other_root
+from brave_bridge.store.opening import open_notes
 from brave_bridge.workbench.demo_ways_back import (
     DemoWayBack,
     clear_but_state,
@@ -129,9 +131,7 @@ def build_demo(
 
 def _write_notes(folder: Path) -> None:
     """What the station's people learnt before."""
-    from brave_bridge.store.field_notes import FieldNotes
-
-    notes = FieldNotes(folder)
+    notes = open_notes(FolderState("this fleet", folder))
     try:
         for note in demo_fleet().note:
             notes.write(note.leg, note.machine, note.severity, note.text, note.workaround)
@@ -188,15 +188,14 @@ def _furnish(
     pace: float,
 ) -> None:  # fmt: skip
     """Everything that stands on a machine of that release."""
-    root = machine.root
-    machine.write("/etc/hostname", f"{described.name}\n".encode())
+    machine.files.write("/etc/hostname", f"{described.name}\n".encode())
     if described.packages:
         suite = _line(described.line).release(described.release).suite
         build_quayside(machine, described, suite, keys, world.VENDOR_URI)
     else:
-        _build_other(machine, described)
+        _build_other(folder / described.name, machine, described)
     for path, text in described.home.items():
-        machine.write(path, text.encode())
+        machine.files.write(path, text.encode())
     archives = str(folder / "archives")
     world.write_settings(
         machine,
@@ -204,7 +203,7 @@ def _furnish(
         pace,
     )
     if described.live is not None:
-        live.boot(root, msgspec.structs.replace(described.live))
+        live.boot(folder / described.name, msgspec.structs.replace(described.live))
     if described.packages:
         world.refresh(machine)
 
@@ -224,10 +223,10 @@ def build_quayside(
     source = world.Source(uri, suite, described.components)
     world.write_sources(machine, source, described.extra_source)
     for path, text in described.changed.items():
-        machine.write(path, text.encode())
+        machine.files.write(path, text.encode())
 
 
-def _build_other(machine: StandInMachine, described: DemoMachine) -> None:
+def _build_other(root: Path, machine: StandInMachine, described: DemoMachine) -> None:
     """A system of a family that cannot cross yet: who it is, its packages, a kernel."""
     line = _line(described.line)
     release = line.release(described.release)
@@ -240,12 +239,12 @@ def _build_other(machine: StandInMachine, described: DemoMachine) -> None:
         **({"IMAGE_ID": described.profile} if described.profile else {}),
     }
     text = "".join(f'{name}="{value}"\n' for name, value in values.items())
-    machine.write("/usr/lib/os-release", text.encode())
-    (machine.root / "etc").mkdir(exist_ok=True)
-    (machine.root / "etc/os-release").symlink_to("../usr/lib/os-release")
+    machine.files.write("/usr/lib/os-release", text.encode())
+    (root / "etc").mkdir(exist_ok=True)
+    (root / "etc/os-release").symlink_to("../usr/lib/os-release")
     kernel = described.live.kernel if described.live else "6.6.0-1"
-    machine.write(f"/boot/vmlinuz-{kernel}", b"kernel image\n" * 64)
+    machine.files.write(f"/boot/vmlinuz-{kernel}", b"kernel image\n" * 64)
     if described.licence_days:
         ends = date.today() + timedelta(days=described.licence_days)
-        machine.write("/etc/licence", f"EDITION={described.edition}\nENDS={ends}\n".encode())
+        machine.files.write("/etc/licence", f"EDITION={described.edition}\nENDS={ends}\n".encode())
     write_other_root(line.family, machine, described.database, described.configs)

@@ -47,9 +47,9 @@ def take_demo_way_back(machine: StandInMachine, described: DemoWayBack) -> None:
     moment = datetime.now(UTC) - timedelta(days=described.days_ago)
     snapshots = Snapshots(machine, __version__)
     snapshots.now = lambda: moment.isoformat(timespec="seconds")
-    present = {path: machine.read_if_there(path, 1 << 20) for path in described.then}
+    present = {path: machine.files.read_if_there(path, 1 << 20) for path in described.then}
     for path, text in described.then.items():
-        machine.write(path, text.encode())
+        machine.files.write(path, text.encode())
     line = line_of(read_identity(machine)[0])
     wanted = about(machine, survey(machine, line.family if line else ""), described.reason)
     if described.kernel:
@@ -58,29 +58,33 @@ def take_demo_way_back(machine: StandInMachine, described: DemoWayBack) -> None:
     taken = snapshots.take(moment.strftime("%Y%m%d-%H%M%S"), wanted)
     for path, content in present.items():
         if content is None:
-            machine.remove(path)
+            machine.files.remove(path)
         else:
-            machine.write(path, content)
+            machine.files.write(path, content)
     _what_happened_since(snapshots, taken.id, described)
 
 
 def _what_happened_since(snapshots: Snapshots, identifier: str, described: DemoWayBack) -> None:
     now = datetime.now(UTC)
-    changes = {"extendable": described.extendable}
+    keeping = snapshots.kept(identifier).keeping
+    keeping = msgspec.structs.replace(keeping, extendable=described.extendable)
     if described.ends_in is not None:
         ends = now + timedelta(days=described.ends_in)
-        changes["deadline"] = ends.isoformat(timespec="seconds")
-        changes["deadline_reason"] = described.ends_because
+        keeping = msgspec.structs.replace(
+            keeping, deadline=ends.isoformat(timespec="seconds"),
+            deadline_reason=described.ends_because,
+        )  # fmt: skip
     if described.pinned:
-        changes |= {"pinned": True, "pin_reason": described.pinned}
-    snapshots.keep(identifier, **changes)
+        keeping = msgspec.structs.replace(keeping, pinned=True, pin_reason=described.pinned)
+    snapshots.keep(identifier, keeping)
     if described.flipped:
         _flip(snapshots.folder / identifier / "root/tree" / described.flipped.lstrip("/"))
     if described.flipped or described.verified_days_ago is not None:
         Returning(snapshots).check(snapshots.kept(identifier).snapshot)
         days = described.verified_days_ago or 0.0
         when = (now - timedelta(days=days)).isoformat(timespec="seconds")
-        snapshots.keep(identifier, verified_at=when)
+        keeping = msgspec.structs.replace(snapshots.kept(identifier).keeping, verified_at=when)
+        snapshots.keep(identifier, keeping)
     if described.ended:
         snapshots.now = lambda: (now - timedelta(days=1)).isoformat(timespec="seconds")
         snapshots.delete(identifier, described.ended)

@@ -4,7 +4,6 @@ Both the screen and the command line work through it. Reading never writes to th
 machine; the state folder is made when there is first something to keep.
 """
 
-import os
 from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime
 from pathlib import Path
@@ -12,7 +11,6 @@ from typing import TYPE_CHECKING, TypeVar
 
 import msgspec
 
-from brave_bridge import __version__
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.replies import FactsRead, Restored
 from brave_bridge.core.crossing.stage import ended_well, why_it_failed
@@ -29,7 +27,6 @@ from brave_bridge.families.registry import family_by_database, family_named, sur
 from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.runtime import own_runtime
-from brave_bridge.machines.state import changing, must_be_trusted
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import (
     SCRIPT_VERSION,
@@ -42,7 +39,7 @@ from brave_bridge.runner.briefs import (
 from brave_bridge.runner.card_maker import card_state
 from brave_bridge.runner.open_legs import read_open_leg
 from brave_bridge.runner.own_runtime import (
-    RUNTIME_FOLDER,
+    KEPT_RUNTIME,
     RuntimeFault,
     load_all,
     make_runtime,
@@ -51,13 +48,12 @@ from brave_bridge.runner.own_runtime import (
 from brave_bridge.runner.performer import Performer
 from brave_bridge.runner.starter import keep_starting
 from brave_bridge.runner.way_back_deeds import about
-from brave_bridge.snapshots.catalogue import Snapshot, Snapshots, make_state_folder
-from brave_bridge.snapshots.description import Kept
-from brave_bridge.snapshots.returning import Returning
-from brave_bridge.snapshots.writing import set_aside_damaged
+from brave_bridge.snapshots.agent import beside
+from brave_bridge.snapshots.description import Kept, Snapshot
 from brave_bridge.store.faults import DamagedDatabase, DatabaseError
+from brave_bridge.store.opening import has_logbook, open_logbook, set_logbook_aside
 from brave_bridge.store.reading_notes import read_notes
-from brave_bridge.store.rows import LOGBOOK_FILE, ProcedureRow, now
+from brave_bridge.store.rows import ProcedureRow, now
 from brave_bridge.workbench.damage import Damage, damage_of
 from brave_bridge.workbench.forecast import forecast
 from brave_bridge.workbench.keeping import (
@@ -86,7 +82,8 @@ class Desk:
     def __init__(self, target: Target, machine: Machine | None = None) -> None:
         self.target = target
         self.machine = machine or open_target(target)
-        self.snapshots = Snapshots(self.machine, __version__)
+        self.beside = beside(self.machine)
+        self.snapshots = self.beside.snapshots
         self.today: Callable[[], date] = lambda: datetime.now(UTC).date()
         self._logbook: Logbook | None = None
 
@@ -153,7 +150,7 @@ class Desk:
         return judge(self.target, self.machine, facts, around)
 
     def _ways_back_seen(self, listed: tuple[Kept, ...], facts: Facts) -> WaysBackSeen:
-        journal = Returning(self.snapshots).interrupted()
+        journal = self.beside.returning.interrupted()
         return WaysBackSeen(
             damaged=tuple((k.snapshot.id, plain(k.fault)) for k in listed if not k.is_whole),
             cut_off=plain(journal.snapshot) if journal else "",
@@ -164,7 +161,7 @@ class Desk:
     def _why_no_runtime(self) -> str:
         if not self.machine.is_this_system or own_runtime():
             return ""
-        return why_none(self.machine.state / RUNTIME_FOLDER)
+        return why_none(KEPT_RUNTIME)
 
     def _open_leg_seen(self) -> OpenLegSeen | None:
         try:
@@ -216,16 +213,16 @@ class Desk:
 
     def performer(self, purpose: str) -> Performer:
         """A performer for a script that only looks, and is carried out at once."""
-        make_state_folder(self.machine)
+        self.machine.state.make()
         name = f"{purpose}-{_stamp()}"
-        return Performer(self.machine, self.family(), self.snapshots, name)
+        return Performer(self.machine, self.family(), self.beside, name)
 
     # Ways back
 
     def snapshot(self, reason: str, progress=None) -> Snapshot:
         """Take a snapshot now, in this process."""
         self.must_read_records()
-        make_state_folder(self.machine)
+        self.machine.state.make()
         wanted = about(self.machine, self.facts(), reason)
         return self.snapshots.take(_stamp(), wanted, progress)
 
@@ -235,10 +232,10 @@ class Desk:
     def reads_records(self) -> bool:
         """Whether this user may read the machine's logbook and snapshots, if there are any."""
         state = self.machine.state
-        if not state.is_dir():
+        if not state.is_there():
             return True
-        must_be_trusted(self.machine)
-        return os.access(state, os.R_OK | os.X_OK)
+        state.must_be_trusted()
+        return state.can_be_read()
 
     def must_read_records(self) -> None:
         """Refused where this user may not read the machine's logbook and snapshots.
@@ -246,21 +243,20 @@ class Desk:
         MachineError where somebody else can have written them.
         """
         if not self.reads_records:
-            raise Refused(f"reading {self.machine.state}", "permission denied", "run it as root")
+            where = self.machine.state.where
+            raise Refused(f"reading {where}", "permission denied", "run it as root")
 
     @property
     def has_logbook(self) -> bool:
         """Whether anything was ever recorded; Refused where this user may not know."""
         self.must_read_records()
-        return (self.machine.state / LOGBOOK_FILE).is_file()
+        return has_logbook(self.machine)
 
     def logbook(self) -> "Logbook":
         """The machine's logbook, made if it is missing."""
         if self._logbook is None:
-            make_state_folder(self.machine)
-            from brave_bridge.store.logbook import Logbook
-
-            self._logbook = Logbook(self.machine.state)
+            self.machine.state.make()
+            self._logbook = open_logbook(self.machine)
         return self._logbook
 
     def procedures(self) -> list[ProcedureRow]:
@@ -298,7 +294,7 @@ class Desk:
         One that is only locked, or on a disk that is full, is none such.
         """
         if isinstance(self._logbook_fault(), DamagedDatabase) and not self.runner_is_there():
-            set_aside_damaged(self.machine.state / LOGBOOK_FILE)
+            set_logbook_aside(self.machine)
 
     def open_procedure(self) -> ProcedureRow | None:
         """The procedure that has not ended, if there is one."""
@@ -336,10 +332,10 @@ class Desk:
         Refused where another has not ended; a return takes the place of one that waits.
         """
         self.set_aside_damage()
-        make_state_folder(self.machine)
+        self.machine.state.make()
         runtime = self._runtime(kind)
         # Of two that begin at once the second finds what the first has written.
-        with changing(self.machine.state / "begin", self.machine.name):
+        with self.machine.state.changing("begin"):
             return self._begin(kind, title, brief, unattended, runtime)
 
     def _runtime(self, kind: str) -> Path | None:
@@ -350,7 +346,7 @@ class Desk:
         if kind not in ("crossing", "return") or not self.machine.is_this_system or own_runtime():
             return None
         try:
-            runtime = make_runtime(self.machine.state / RUNTIME_FOLDER)
+            runtime = make_runtime(KEPT_RUNTIME)
             keep_starting(runtime)
         except (RuntimeFault, OSError) as fault:
             if kind == "return":
@@ -449,7 +445,7 @@ class Desk:
 
     def runner_is_there(self) -> bool:
         """Whether a runner is at work on the machine."""
-        return self.machine.state.is_dir() and launch.runner_is_there(self.machine.state)
+        return self.machine.state.is_there() and launch.runner_is_there(self.machine.state)
 
     # Proof
 
@@ -466,7 +462,7 @@ class Desk:
         brief = decode_brief(row.brief)
         if isinstance(brief, ReturnBrief):
             snapshot = self.snapshots.find(brief.way_back)
-            found = Returning(self.snapshots).preview(snapshot)
+            found = self.beside.returning.preview(snapshot)
             restored = self._reply(row.id, "RestoreSnapshot", Restored)
             began = restored.running_since_ns if restored else 0
             left = found.but_written_since(began) if began else found

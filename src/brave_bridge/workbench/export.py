@@ -1,6 +1,5 @@
 """Writing what a view shows to files that others can read."""
 
-import os
 from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
@@ -19,6 +18,7 @@ from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.record import MachineRecord
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.room import free_bytes
 from brave_bridge.workbench.ways_back import WaysBack
 
 
@@ -90,11 +90,10 @@ def export_space(desk: Desk, folder: Path) -> list[Path]:
         about = plain(way.kept.fault or snapshot.reason, 80)
         sizes = (use.alone, use.shared) if use else (0, 0)
         bars.append(SpaceBar(made, about, *sizes, mark))
-    room = os.statvfs(desk.machine.root)
     title = f"Ways back of {desk.machine.name}"
     paths = [folder / f"{desk.machine.name}-ways-back{ending}" for ending in (".svg", ".pdf")]
     for path in paths:
-        save_space(bars, room.f_bavail * room.f_frsize, title, path)
+        save_space(bars, free_bytes(desk.machine), title, path)
     return paths
 
 

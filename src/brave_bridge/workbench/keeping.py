@@ -8,13 +8,8 @@ from brave_bridge.core.crossing.guests import MANAGERS, GuestName
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.estimate import Speeds, Window
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
-from brave_bridge.machines.state import changing
-from brave_bridge.snapshots.catalogue import make_state_folder
-from brave_bridge.snapshots.writing import set_aside_damaged
-
-KEEPING_FILE = f"{STATE_FOLDER}/decisions.json"
-_LIMIT = 1_000_000
+from brave_bridge.machines.port import Machine
+from brave_bridge.store.kept_record import KeptRecord
 
 
 class Overrule(msgspec.Struct, frozen=True):
@@ -59,40 +54,17 @@ class Decisions(msgspec.Struct, frozen=True):
         return {o.rule: o.reason for o in self.overrules if o.leg in ("", leg)}
 
 
+DECISIONS: KeptRecord[Decisions] = KeptRecord("decisions.json", Decisions, Decisions())
+
+
 def read_decisions(machine: Machine) -> Decisions:
-    """What was decided; nothing where no decision was ever kept or the file is damaged.
-
-    Whether it is damaged: see ``decisions_fault``.
-    """
-    try:
-        return _read(machine)
-    except (MachineError, msgspec.DecodeError):
-        return Decisions()
-
-
-def decisions_fault(machine: Machine) -> str:
-    """Why what was decided cannot be read; empty where it can."""
-    try:
-        _read(machine)
-    except (MachineError, msgspec.DecodeError) as error:
-        return str(error)
-    return ""
-
-
-def _read(machine: Machine) -> Decisions:
-    content = machine.read_if_there(KEEPING_FILE, _LIMIT)
-    return Decisions() if content is None else msgspec.json.decode(content, type=Decisions)
+    """What was decided; nothing where no decision was ever kept or the file is damaged."""
+    return DECISIONS.read(machine.state)
 
 
 def change_decisions(machine: Machine, change: Callable[[Decisions], Decisions]) -> Decisions:
-    """Change what was decided, as it is now; what cannot be read is set aside first."""
-    make_state_folder(machine)
-    with changing(machine.state / "decisions.json", machine.name):
-        if decisions_fault(machine):
-            set_aside_damaged(machine.state / "decisions.json")
-        changed = change(read_decisions(machine))
-        machine.write(KEEPING_FILE, msgspec.json.encode(changed), 0o600)
-    return changed
+    """Change what was decided, as it is now."""
+    return DECISIONS.change(machine.state, change)
 
 
 def decide(machine: Machine, **changes: object) -> None:

@@ -5,14 +5,16 @@ Reading a machine writes nothing to it: what is needed to say what changed is ke
 
 import contextlib
 import hashlib
-from pathlib import Path
 
 import msgspec
 
 from brave_bridge.core.survey.findings import Finding
-from brave_bridge.store.writing import write_atomically
+from brave_bridge.machines.port import MachineError
+from brave_bridge.store.kept_record import KeptRecord
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.targets import Target
+
+_LIMIT = 20_000_000
 
 
 class KeptSurvey(msgspec.Struct, frozen=True):
@@ -23,20 +25,17 @@ class KeptSurvey(msgspec.Struct, frozen=True):
     leg: str = ""
 
 
-def _place(target: Target) -> Path:
+def _record(target: Target) -> KeptRecord[KeptSurvey | None]:
     name = hashlib.sha256("\0".join((target.kind, *target.words)).encode()).hexdigest()[:16]
-    return state_of_fleet(target.kind) / "surveys" / f"{name}.json"
+    return KeptRecord(f"surveys/{name}.json", KeptSurvey, None, _LIMIT)
 
 
 def last_survey(target: Target) -> KeptSurvey | None:
     """The survey before; None where there is none that can be read."""
-    try:
-        return msgspec.json.decode(_place(target).read_bytes(), type=KeptSurvey)
-    except (OSError, msgspec.DecodeError):
-        return None
+    return _record(target).read(state_of_fleet(target.kind))
 
 
 def keep_survey(target: Target, survey: KeptSurvey) -> None:
     """Keep a survey in place of the one before; silently not, where that is not allowed."""
-    with contextlib.suppress(OSError):
-        write_atomically(_place(target), msgspec.json.encode(survey))
+    with contextlib.suppress(MachineError):
+        _record(target).change(state_of_fleet(target.kind), lambda _: survey)

@@ -4,6 +4,9 @@ import os
 import pwd
 from pathlib import Path
 
+from brave_bridge.machines.folder_state import FolderState
+from brave_bridge.machines.port import State
+
 
 def config_folder() -> Path:
     """Where a person's settings are."""
@@ -36,6 +39,7 @@ def _is_own(folder: Path) -> bool:
     return there.stat().st_uid == 0
 
 
-def state_of_fleet(kind: str) -> Path:
+def state_of_fleet(kind: str) -> State:
     """The same for machines of one kind of target: the demo's stay apart from real ones."""
-    return state_folder() / "demo" if kind == "demo" else state_folder()
+    folder = state_folder() / "demo" if kind == "demo" else state_folder()
+    return FolderState("this fleet", folder)

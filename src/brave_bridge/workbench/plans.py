@@ -11,7 +11,6 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.runner.inline import drive
-from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.store.rows import now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import change_decisions
@@ -56,7 +55,7 @@ class Plans:
         route = self.desk.routes(facts, to).named(to)
         if not route.is_open:
             raise Refused("planning", route.why_not)
-        make_state_folder(self.desk.machine)
+        self.desk.machine.state.make()
         before = fitting_plan(self.desk.machine, facts, to)
         policies = read_policies(self.desk.target.kind)
         wishes = wishes or (before.wishes if before else policies.wishes)

@@ -6,13 +6,9 @@ import msgspec
 
 from brave_bridge.core.packages.choices import SOURCE_WORDS, PlanChoice, wishes_with
 from brave_bridge.core.packages.wishes import WISH_WORDS, WISHES, PersonsWishes
-from brave_bridge.machines.state import changing
-from brave_bridge.snapshots.writing import set_aside_damaged
-from brave_bridge.store.writing import write_atomically
+from brave_bridge.store.kept_record import KeptRecord
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan
-
-POLICIES_FILE = "policies.json"
 
 
 class Policies(msgspec.Struct, frozen=True):
@@ -22,36 +18,17 @@ class Policies(msgspec.Struct, frozen=True):
     wishes: PersonsWishes = PersonsWishes()
 
 
+POLICIES: KeptRecord[Policies] = KeptRecord("policies.json", Policies, Policies())
+
+
 def read_policies(kind: str) -> Policies:
     """The policies for machines of one kind of target; none where the file is damaged."""
-    try:
-        content = (state_of_fleet(kind) / POLICIES_FILE).read_bytes()
-        return msgspec.json.decode(content, type=Policies)
-    except (OSError, msgspec.DecodeError):
-        return Policies()
-
-
-def policies_fault(kind: str) -> str:
-    """Why the policies cannot be read; empty where they can, or there are none."""
-    try:
-        msgspec.json.decode((state_of_fleet(kind) / POLICIES_FILE).read_bytes(), type=Policies)
-    except FileNotFoundError:
-        return ""
-    except (OSError, msgspec.DecodeError) as error:
-        return str(error)
-    return ""
+    return POLICIES.read(state_of_fleet(kind))
 
 
 def change_policies(kind: str, change: Callable[[Policies], Policies]) -> Policies:
-    """Change the policies as they are now; what cannot be read is set aside first."""
-    path = state_of_fleet(kind) / POLICIES_FILE
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with changing(path, "this fleet"):
-        if policies_fault(kind):
-            set_aside_damaged(path)
-        changed = change(read_policies(kind))
-        write_atomically(path, msgspec.json.encode(changed))
-    return changed
+    """Change the policies as they are now."""
+    return POLICIES.change(state_of_fleet(kind), change)
 
 
 def toggle_answer(kind: str, path: str, answer: str) -> bool:

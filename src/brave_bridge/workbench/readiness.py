@@ -18,6 +18,8 @@ from brave_bridge.families.family import Family
 from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import RemedyBrief, SourcesBrief, UpdateBrief
 from brave_bridge.runner.inline import drive
+from brave_bridge.snapshots.settings_archive import SettingsArchive
+from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import (
@@ -30,7 +32,7 @@ from brave_bridge.workbench.keeping import (
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.settings_archive import SettingsArchive, archive_settings
+from brave_bridge.workbench.settings import archive_texts
 
 if TYPE_CHECKING:
     from brave_bridge.store.field_notes import FieldNotes
@@ -212,15 +214,14 @@ class Readiness:
             notes.close()
 
     def _notes(self) -> "FieldNotes":
-        from brave_bridge.store.field_notes import notes_to_write
-
         return notes_to_write(state_of_fleet(self.desk.target.kind))
 
     def back_up_settings(self, folder: Path | None = None) -> SettingsArchive:
         """Archive the settings into the state folder, or into a folder that is named."""
         stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S")
         more = family_named(self.desk.family()).settings
-        return archive_settings(self.desk.machine, self.desk.facts(), stamp, folder, more)
+        texts = archive_texts(self.desk.facts())
+        return self.desk.beside.archives.settings(texts, stamp, str(folder or ""), more)
 
 
 def _listed(looked: Looked, facts: Facts) -> PendingUpdates:

@@ -9,7 +9,6 @@ from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import BridgeState, marks_of
 from brave_bridge.families.registry import family_named
-from brave_bridge.machines import jobs
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
 from brave_bridge.store.faults import DatabaseError
@@ -138,8 +137,8 @@ def _output(desk: Desk, entries) -> tuple[str, ...]:
     newest = next((e for e in reversed(entries) if e.kind == "Run"), None)
     if newest is None:
         return ()
-    folder = desk.machine.state / "jobs" / (newest.job or f"{newest.procedure}-{newest.seq}")
-    text = jobs.output_of(folder, _OUTPUT_BYTES).decode("utf-8", "replace")
+    job = newest.job or f"{newest.procedure}-{newest.seq}"
+    text = desk.machine.jobs.output_of(job, _OUTPUT_BYTES).decode("utf-8", "replace")
     return tuple(plain(text).splitlines()[-_OUTPUT_LINES:])
 
 

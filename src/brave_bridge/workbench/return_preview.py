@@ -1,6 +1,5 @@
 """What a return would do: losses by what they mean, accounts, packages, time, and a fix first."""
 
-import os
 from collections.abc import Callable
 from datetime import UTC, datetime
 from functools import cache
@@ -15,13 +14,14 @@ from brave_bridge.core.ways_back.accounts import AccountChanges, account_changes
 from brave_bridge.core.ways_back.losses import Group, Loss, Touched, losses
 from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.machines.tree import TreeMachine
+from brave_bridge.snapshots.as_kept import AsKept
 from brave_bridge.snapshots.compare import Comparison
 from brave_bridge.snapshots.comparing import CHANGED, EXTRA, Difference
 from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.snapshots.manifest import FOLDER, decoded_path
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.room import free_bytes
 
 _SHADOW = "/etc/shadow"
 _LIMIT = 4_000_000
@@ -58,14 +58,13 @@ class ReturnPreview(msgspec.Struct, frozen=True, kw_only=True):
 
 def preview_return(desk: Desk, snapshot: Snapshot, tell: Callable[[int], None]) -> ReturnPreview:
     """Compare, and read what the snapshot and the machine say of themselves."""
-    returning = Returning(desk.snapshots)
+    returning = desk.beside.returning
     comparison = returning.preview(snapshot, tell)
     facts = desk.facts_as_far_as_known()
     how = tuple(returning.how(snapshot))
     packages = _package_changes(desk, snapshot, facts)
     changed = {name for name, *_ in packages}
     lost = map(_touched, comparison.of(CHANGED, EXTRA))
-    room = os.statvfs(desk.machine.root)
     return ReturnPreview(
         snapshot=snapshot,
         comparison=comparison,
@@ -78,7 +77,7 @@ def preview_return(desk: Desk, snapshot: Snapshot, tell: Callable[[int], None]) 
         how=how,
         seconds=_seconds(comparison),
         restart=any(way == "swap" for _, way, _ in how) or _touches_boot(comparison),
-        free_bytes=room.f_bavail * room.f_frsize,
+        free_bytes=free_bytes(desk.machine),
     )
 
 
@@ -99,7 +98,7 @@ def _seconds(comparison: Comparison) -> float:
 def _accounts(returning: Returning, snapshot: Snapshot, machine: Machine) -> AccountChanges | None:
     try:
         then = returning.read_file(snapshot, _SHADOW, _LIMIT)
-        present = machine.read_if_there(_SHADOW, _LIMIT) or b""
+        present = machine.files.read_if_there(_SHADOW, _LIMIT) or b""
     except MachineError:
         return None
     return account_changes(then.decode(errors="replace"), present.decode(errors="replace"))
@@ -110,8 +109,7 @@ def _package_changes(
 ) -> tuple[tuple[str, str, str], ...]:
     """By name: the versions now and then, read from the snapshot's own package database."""
     try:
-        with desk.snapshots.shown(snapshot, snapshot.parts[0]) as tree:
-            then = survey(TreeMachine(snapshot.id, tree), desk.family()).installed
+        then = survey(AsKept(desk.beside.returning, snapshot), desk.family()).installed
     except MachineError:
         return ()
     before, after = _versions(then), _versions(facts.installed)

@@ -33,7 +33,7 @@ def main(words: list[str]) -> int:
     row = desk.logbook().procedure(identifier)
     if row is None or row.state not in ("running", "resting"):
         return 0
-    performer = Performer(desk.machine, desk.family(), desk.snapshots, identifier)
+    performer = Performer(desk.machine, desk.family(), desk.beside, identifier)
     run = DurableRun(desk.logbook(), performer, identifier, rest=lambda: os._exit(0))
     try:
         outcome = run.carry_out()
@@ -56,7 +56,7 @@ def _given_up(desk: Desk, performer: Performer, row: ProcedureRow, outcome: Outc
     """The outcome of a procedure that cannot go on, once what it had entered is left again."""
     performer.unguard()
     # A performer of its own: jobs of the procedure's numbers have run already.
-    again = Performer(desk.machine, desk.family(), desk.snapshots, f"{row.id}-leave")
+    again = Performer(desk.machine, desk.family(), desk.beside, f"{row.id}-leave")
     try:
         entered = surroundings_of(decode_brief(row.brief))
     except msgspec.DecodeError:

@@ -28,7 +28,7 @@ from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.routes import Routes, all_routes, routes_to, stands_of
-from brave_bridge.workbench.settings_archive import newest_archive_day
+from brave_bridge.workbench.settings import newest_archive_day
 from brave_bridge.workbench.targets import Target
 
 _MULTIPLEXERS = {"TMUX": "tmux", "STY": "screen", "ZELLIJ": "zellij"}

@@ -17,7 +17,7 @@ def change_track(desk: Desk, *, long_term_only: bool) -> None:
     line = desk.line()
     setting = line.track_setting if line else None
     if setting is not None:
-        text = decoded(desk.machine.read_if_there(setting.path, _LIMIT) or b"")
+        text = decoded(desk.machine.files.read_if_there(setting.path, _LIMIT) or b"")
         value = setting.long_term if long_term_only else setting.every
-        desk.machine.write(setting.path, with_value(text, setting.key, value).encode())
+        desk.machine.files.write(setting.path, with_value(text, setting.key, value).encode())
     keep_track(desk.machine, long_term_only)

@@ -20,15 +20,14 @@ from brave_bridge.runner.briefs import (
     surroundings_of,
 )
 from brave_bridge.runner.expiry import expire, fates_of
-from brave_bridge.snapshots.catalogue import make_state_folder
 from brave_bridge.snapshots.choices import Choices, keep_choices, read_choices
 from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.description import Gone, Kept, Snapshot
-from brave_bridge.snapshots.engines.engine import EngineError
 from brave_bridge.snapshots.journal import Journal
 from brave_bridge.snapshots.manifest import FOLDER, decoded_path
 from brave_bridge.snapshots.returning import Checked, Returning
-from brave_bridge.snapshots.set_aside import SetAside, delete_set_aside, set_aside
+from brave_bridge.snapshots.set_aside import SetAside
+from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import ProcedureRow, now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.places import state_of_fleet
@@ -46,7 +45,7 @@ class WaysBack:
         self.desk = desk
         self.machine = desk.machine
         self.snapshots = desk.snapshots
-        self.returning = Returning(desk.snapshots)
+        self.returning = desk.beside.returning
 
     # What there is
 
@@ -72,17 +71,11 @@ class WaysBack:
 
     def set_aside(self) -> list[SetAside]:
         """Systems that returns by exchanged subvolumes have set aside, oldest first."""
-        try:
-            return set_aside(self.snapshots.layout())
-        except EngineError:
-            return []
+        return self.returning.set_aside()
 
     def delete_set_aside(self, identifier: str) -> int:
-        """Delete one of them; the bytes that are free again. Refused where it cannot go."""
-        try:
-            freed = delete_set_aside(self.snapshots.layout(), identifier)
-        except EngineError as error:
-            raise Refused(f"deleting {identifier}", error.strerror, "restart first") from error
+        """Delete one of them; the bytes that are free again. MachineError where it cannot go."""
+        freed = self.returning.delete_set_aside(identifier)
         self._tell("delete", f"{identifier}, set aside by a return, is deleted")
         return freed
 
@@ -111,15 +104,20 @@ class WaysBack:
 
     def pin(self, identifier: str, reason: str) -> Kept:
         """Keep one whatever the rules say."""
-        kept = self.snapshots.keep(identifier, pinned=True, pin_reason=reason.strip())
+        kept = self._keep(identifier, pinned=True, pin_reason=reason.strip())
         self._tell("pin", f"{identifier} is pinned: {reason.strip() or 'no reason given'}")
         return kept
 
     def unpin(self, identifier: str) -> Kept:
         """Let the rules hold for one again."""
-        kept = self.snapshots.keep(identifier, pinned=False, pin_reason="")
+        kept = self._keep(identifier, pinned=False, pin_reason="")
         self._tell("unpin", f"{identifier} is not pinned any more")
         return kept
+
+    def _keep(self, identifier: str, **changes: object) -> Kept:
+        """Change what is decided about one: fields of Keeping."""
+        keeping = self.snapshots.kept(identifier).keeping
+        return self.snapshots.keep(identifier, msgspec.structs.replace(keeping, **changes))
 
     def set_deadline(self, identifier: str, wish: str, reason: str = "") -> Kept:
         """Let one end on an ISO day, ``+N`` days later than it would, or never (``none``).
@@ -129,7 +127,7 @@ class WaysBack:
         kept = self.snapshots.kept(identifier)
         deadline = self._deadline(kept, wish.strip())
         because = reason.strip() or ("set by hand" if deadline else "")
-        changed = self.snapshots.keep(identifier, deadline=deadline, deadline_reason=because)
+        changed = self._keep(identifier, deadline=deadline, deadline_reason=because)
         self._tell("deadline", f"{identifier} ends {deadline[:10] or 'never'}: {because}")
         return changed
 
@@ -186,7 +184,7 @@ class WaysBack:
         return read_choices(self.machine)
 
     def _choose(self, **changes) -> None:
-        make_state_folder(self.machine)
+        self.machine.state.make()
         keep_choices(self.machine, msgspec.structs.replace(self.choices, **changes))
 
     def choose(self, **changes) -> Choices:
@@ -227,7 +225,7 @@ class WaysBack:
 
     def file_now(self, path: str) -> bytes:
         """The same file as the machine has it."""
-        return self.machine.read(path, _LIMIT)
+        return self.machine.files.read(path, _LIMIT)
 
     def put_back(self, identifier: str, path: str) -> str:
         """Put one path back, with all below it; what it came to."""
@@ -271,8 +269,6 @@ class WaysBack:
         return self.desk.begin("return", title, brief, True)
 
     def _write_note(self, snapshot: Snapshot, reason: str) -> None:
-        from brave_bridge.store.field_notes import notes_to_write
-
         notes = notes_to_write(state_of_fleet(self.desk.target.kind))
         try:
             text = f"went back: {reason.strip()}"
@@ -293,8 +289,8 @@ class WaysBack:
 
 def between(returning: Returning, before: Snapshot, after: Snapshot):
     """How two ways back differ, by their manifests."""
-    first = _by_path(returning, before)
-    for path, entry in _by_path(returning, after).items():
+    first = returning.entries(before)
+    for path, entry in returning.entries(after).items():
         old = first.pop(path, None)
         if old is None:
             yield Changed(decoded_path(path), "came", 0, entry.size, entry.type == FOLDER)
@@ -304,13 +300,6 @@ def between(returning: Returning, before: Snapshot, after: Snapshot):
             yield Changed(decoded_path(path), "attributes", old.size, entry.size)
     for path, old in first.items():
         yield Changed(decoded_path(path), "gone", old.size, 0, old.type == FOLDER)
-
-
-def _by_path(returning: Returning, snapshot: Snapshot) -> dict:
-    return {
-        f"{part.mount.strip('/')}/{entry.path}".strip("/"): entry
-        for part, entry in returning.manifests(snapshot)
-    }
 
 
 _HOW = {EXTRA: "came", MISSING: "gone", CHANGED: "changed", ATTRIBUTES: "attributes"}

@@ -17,6 +17,16 @@ class BootEntry(msgspec.Struct, frozen=True):
     kernel: str
 
 
+class Loader(msgspec.Struct, frozen=True):
+    """A boot loader and its entries, in its own order.
+
+    ``kind`` is ``grub``, ``systemd-boot``, ``extlinux``, ``board``, or empty where none is known.
+    """
+
+    kind: str = ""
+    entries: tuple[BootEntry, ...] = ()
+
+
 def read_grub_menu(text: str) -> list[BootEntry]:
     """The entries of a grub.cfg, in their order."""
     found: list[BootEntry] = []

@@ -4,6 +4,7 @@ from collections.abc import Container
 
 import msgspec
 
+from brave_bridge.core.boot.entries import Loader
 from brave_bridge.core.formats.accounts import Account
 from brave_bridge.core.formats.apt_preferences import Pin
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
@@ -157,7 +158,7 @@ class Facts(msgspec.Struct, frozen=True):
     kernels: tuple[Kernel, ...]
     tools: dict[str, str]
     evidence: tuple[Evidence, ...]
-    boot_entries: tuple[str, ...] = ()
+    loader: Loader = Loader()
     boot: Boot = Boot()
     hardware: Hardware = Hardware()
     mounts: tuple[Mount, ...] = ()

@@ -18,9 +18,9 @@ def own_indices(machine: Machine, stem: str) -> Iterator[tuple[str, bytes]]:
 
     MachineError where one cannot be read.
     """
-    plain = machine.matching(f"{stem}_Packages")
-    yield from ((path, machine.read(path, INDEX_LIMIT)) for path in plain)
-    for path in machine.matching(f"{stem}_Packages.*"):
+    plain = machine.files.matching(f"{stem}_Packages")
+    yield from ((path, machine.files.read(path, INDEX_LIMIT)) for path in plain)
+    for path in machine.files.matching(f"{stem}_Packages.*"):
         name, dot, kind = path.rpartition(".")
         if dot + kind in PACKED and name not in plain:
             yield name, _unpacked(machine, path, dot + kind)
@@ -28,7 +28,7 @@ def own_indices(machine: Machine, stem: str) -> Iterator[tuple[str, bytes]]:
 
 def _unpacked(machine: Machine, path: str, ending: str) -> bytes:
     try:
-        text = unpack(machine.read(path, INDEX_LIMIT), ending, INDEX_LIMIT + 1)
+        text = unpack(machine.files.read(path, INDEX_LIMIT), ending, INDEX_LIMIT + 1)
     except PackingError as error:
         raise MachineError(f"reading {path}", machine.name, str(error), _REMEDY) from error
     if len(text) > INDEX_LIMIT:

@@ -15,10 +15,10 @@ def services_of(machine: Machine, slots: Iterable[str]) -> Iterator[ServiceChang
     """The service units of packages; templates, which run under other names, are left out."""
     for slot in slots:
         name = slot.partition(":")[0]
-        for path in machine.matching(f"{INFO}/{name}.list") or machine.matching(
+        for path in machine.files.matching(f"{INFO}/{name}.list") or machine.files.matching(
             f"{INFO}/{name}:*.list"
         ):
-            content = machine.read_if_there(path, _LIMIT) or b""
+            content = machine.files.read_if_there(path, _LIMIT) or b""
             for unit in dict.fromkeys(_UNIT.findall(content)):
                 if b"@" not in unit:
                     yield ServiceChange(unit.decode(), slot)

@@ -42,7 +42,7 @@ def scripts_to_come(machine: Machine, lists: str, version: PackageVersion) -> di
 
 def _fetched(machine: Machine, lists: str) -> Iterator[tuple[DebIndex, str]]:
     native = architectures_of(machine)[0]
-    for kept in decode_suites(machine.read(f"{lists}/{KEPT_SUITES}", _SMALL)):
+    for kept in decode_suites(machine.files.read(f"{lists}/{KEPT_SUITES}", _SMALL)):
         yield DebIndex(*store_of(machine).open(kept.sha256), native, kept.suite), kept.uri
 
 

@@ -184,7 +184,7 @@ def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
 
 def read_source_files(machine: Machine) -> tuple[SourceFile, ...]:
     """All source files that apt reads, in its order (sources.list(5))."""
-    return _source_files(machine.gather((SOURCES_WISH,)))
+    return _source_files(machine.files.gather((SOURCES_WISH,)))
 
 
 def _source_files(seen: Seen) -> tuple[SourceFile, ...]:

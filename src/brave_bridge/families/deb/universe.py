@@ -32,7 +32,7 @@ def universe_of(machine: Machine, lists: str, database: str) -> Universe:
 
     MachineError where the database cannot be read.
     """
-    status = machine.read(database, INDEX_LIMIT)
+    status = machine.files.read(database, INDEX_LIMIT)
     architectures = _architectures(machine, status)
     installed = list(installed_packages(status, _text(machine, MARKS), architectures[0]))
     present = {one.package.slot: one.package for one in installed}
@@ -52,7 +52,7 @@ def _archive(
     present: Mapping[str, PackageVersion],
 ) -> DebArchive:
     native = architectures[0]
-    kept = machine.read_if_there(f"{lists}/{KEPT_SUITES}", _SMALL)
+    kept = machine.files.read_if_there(f"{lists}/{KEPT_SUITES}", _SMALL)
     indices = list(
         _own_indices(machine, lists, native) if kept is None else _kept(machine, kept, native)
     )
@@ -92,11 +92,11 @@ def origin_from(release: ArchiveRelease, component: str, host: str) -> Origin:
 
 def architectures_of(machine: Machine) -> tuple[str, ...]:
     """The architectures that a machine takes packages of, its own first."""
-    return _architectures(machine, machine.read(STATUS, INDEX_LIMIT))
+    return _architectures(machine, machine.files.read(STATUS, INDEX_LIMIT))
 
 
 def _text(machine: Machine, path: str) -> str:
-    return (machine.read_if_there(path, _SMALL) or b"").decode("utf-8", "replace")
+    return (machine.files.read_if_there(path, _SMALL) or b"").decode("utf-8", "replace")
 
 
 def _architectures(machine: Machine, status: bytes) -> tuple[str, ...]:
@@ -109,7 +109,7 @@ def _architectures(machine: Machine, status: bytes) -> tuple[str, ...]:
 
 
 def _pins(machine: Machine) -> list[Pin]:
-    paths = [path for pattern in _PREFERENCES for path in sorted(machine.matching(pattern))]
+    paths = [path for pattern in _PREFERENCES for path in sorted(machine.files.matching(pattern))]
     return [pin for path in paths for pin in read_pins(_text(machine, path), path)]
 
 

@@ -21,7 +21,7 @@ WISHES = (
     Contents((GRUB_DEFAULTS, "/etc/default/grub.d/*.cfg", "/etc/kernel/cmdline",
               *FIRMWARE_SETTINGS, *(f"{path}.shipped" for path in FIRMWARE_SETTINGS))),
     Contents((_SECURE_BOOT,), 16),
-    Names((_EFI, "/boot/*", "/boot/loader/entries/*.conf")),
+    Names((_EFI, "/boot/*")),
 )  # fmt: skip
 
 
@@ -100,8 +100,3 @@ def kernels(seen: Seen, running: str) -> tuple[tuple[Kernel, ...], Evidence]:
         together = sum(f.size for p, f in files.items() if p.endswith(f"-{version}"))
         images.append(Kernel(version, path, found.size, version == running, together))
     return tuple(images), Evidence("kernels", "/boot", f"{len(images)} images")
-
-
-def entries(seen: Seen) -> tuple[str, ...]:
-    """The boot loader's entry files (the boot loader specification's type 1)."""
-    return tuple(found.path for found in seen.paths("/boot/loader/entries/*.conf"))

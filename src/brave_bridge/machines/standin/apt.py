@@ -189,7 +189,9 @@ class AptGet:
         return f"{self.cache}/{stanza['Package']}_{version}_{stanza['Architecture']}.deb"
 
     def _download(self, solution: Solution) -> None:
-        wanted = [s for s in solution.changed.values() if not self.machine.is_file(self._cached(s))]
+        wanted = [
+            s for s in solution.changed.values() if not self.machine.files.is_file(self._cached(s))
+        ]
         for number, stanza in enumerate(wanted, start=1):
             self._tell(
                 "dlstatus",
@@ -198,7 +200,7 @@ class AptGet:
                 f"Retrieving file {number} of {len(wanted)}",
             )
             content = self.archives.package(stanza)
-            self.machine.write(self._cached(stanza), content)
+            self.machine.files.write(self._cached(stanza), content)
             print(
                 f"Get:{number} {stanza['X-Archive']} {stanza['Package']} {stanza['Version']} "
                 f"[{len(content)} B]"
@@ -220,7 +222,9 @@ class AptGet:
             stanza = solution.changed[name]
             print(f"Unpacking {name} ({stanza['Version']}) ...", flush=True)
             self._tell("pmstatus", name, 100 * step / total, f"Unpacking {name}")
-            self.database.unpack(read_package(self.machine.read(self._cached(stanza), 1 << 28)))
+            self.database.unpack(
+                read_package(self.machine.files.read(self._cached(stanza), 1 << 28))
+            )
             self._pause()
         failed = self._configure(ordered, step, total)
         if self.command[0] == "install":
@@ -282,8 +286,8 @@ class AptGet:
         return 0
 
     def _clean(self) -> int:
-        for path in self.machine.matching(f"{self.cache}/*.deb"):
-            self.machine.remove(path)
+        for path in self.machine.files.matching(f"{self.cache}/*.deb"):
+            self.machine.files.remove(path)
         return 0
 
     def _pause(self, share: float = 1.0) -> None:

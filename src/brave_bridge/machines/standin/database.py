@@ -38,7 +38,7 @@ class Database:
         self.machine = machine
         self.saves_at_once = saves_at_once
         self.path = status
-        text = machine.read_if_there(status, 100_000_000) or b""
+        text = machine.files.read_if_there(status, 100_000_000) or b""
         self.stanzas = {s["Package"]: s for s in stanzas(text.decode(), where=status)}
 
     def save(self) -> None:
@@ -49,7 +49,7 @@ class Database:
     def write(self) -> None:
         """Write the database."""
         ordered = [self.stanzas[name] for name in sorted(self.stanzas)]
-        self.machine.write(self.path, "\n".join(map(stanza_text, ordered)).encode())
+        self.machine.files.write(self.path, "\n".join(map(stanza_text, ordered)).encode())
 
     def installed(self) -> dict[str, dict[str, str]]:
         """The stanzas of packages that are more than config files."""
@@ -83,28 +83,28 @@ class Database:
         )
         for path, content in package.files.items():
             if path in package.conffiles:
-                self.machine.write(path + ".dpkg-new", content)
+                self.machine.files.write(path + ".dpkg-new", content)
             else:
                 self._put(path, content)
         for path, target in package.links.items():
             self._link(path, target)
         new_files = set(package.files) | set(package.links)
         for path in old_files - new_files - set(self._conffiles(before)):
-            self.machine.remove(path)
+            self.machine.files.remove(path)
         self._write_info(package, sorted(new_files))
         self._record(package, before)
 
     def _put(self, path: str, content: bytes) -> None:
         mode = 0o755 if "/bin/" in path or "/sbin/" in path else 0o644
-        self.machine.remove(path)
-        self.machine.write(path, content, mode)
+        self.machine.files.remove(path)
+        self.machine.files.write(path, content, mode)
         place = self.machine.root / path.lstrip("/")
         if not place.is_symlink():
-            os.utime(self.machine._place(path), (EPOCH, EPOCH))
+            os.utime(self.machine.files.place(path), (EPOCH, EPOCH))
 
     def _link(self, path: str, target: str) -> None:
-        self.machine.remove(path)
-        place = self.machine._place(path, follow_last=False)
+        self.machine.files.remove(path)
+        place = self.machine.files.place(path, follow_last=False)
         place.parent.mkdir(parents=True, exist_ok=True)
         place.symlink_to(target)
 
@@ -128,20 +128,20 @@ class Database:
         return {row[0]: row[1] for row in rows if len(row) >= 2}
 
     def _listed(self, name: str) -> list[str]:
-        text = self.machine.read_if_there(f"{INFO}/{name}.list", 10_000_000) or b""
+        text = self.machine.files.read_if_there(f"{INFO}/{name}.list", 10_000_000) or b""
         return text.decode().splitlines()
 
     def _write_info(self, package: PackageFile, files: list[str]) -> None:
         base = f"{INFO}/{package.name}"
-        self.machine.write(f"{base}.list", "".join(f"{path}\n" for path in files).encode())
+        self.machine.files.write(f"{base}.list", "".join(f"{path}\n" for path in files).encode())
         if package.conffiles:
             text = "".join(f"{path}\n" for path in package.conffiles)
-            self.machine.write(f"{base}.conffiles", text.encode())
+            self.machine.files.write(f"{base}.conffiles", text.encode())
         for kind in ("preinst", "postinst", "prerm", "postrm"):
             if kind in package.scripts:
-                self.machine.write(f"{base}.{kind}", package.scripts[kind], 0o755)
+                self.machine.files.write(f"{base}.{kind}", package.scripts[kind], 0o755)
             else:
-                self.machine.remove(f"{base}.{kind}")
+                self.machine.files.remove(f"{base}.{kind}")
 
     def configure(self, name: str, keep_mine: bool | None, say: Callable[[str], None]) -> None:
         """Settle a package's config files and run its script.
@@ -157,7 +157,7 @@ class Database:
         if settled:
             fields["Conffiles"] = "".join(f"\n{path} {md5}" for path, md5 in settled.items())
         before = fields.get("Config-Version", "")
-        script = self.machine.read_if_there(f"{INFO}/{name}.postinst", 1_000_000)
+        script = self.machine.files.read_if_there(f"{INFO}/{name}.postinst", 1_000_000)
         try:
             self._run_script(script, name, ["configure", before])
         except ScriptFailed:
@@ -169,48 +169,48 @@ class Database:
     def _settle(
         self, path: str, shipped: str, keep_mine: bool | None, say: Callable[[str], None]
     ) -> str:
-        new = self.machine.read_if_there(path + ".dpkg-new", 16_000_000)
+        new = self.machine.files.read_if_there(path + ".dpkg-new", 16_000_000)
         if new is None:
             return shipped
-        present = self.machine.read_if_there(path, 16_000_000)
+        present = self.machine.files.read_if_there(path, 16_000_000)
         new_sum = _md5(new)
         present_sum = _md5(present) if present is not None else ""
         untouched = present_sum == shipped or (present is None and shipped == "newconffile")
         if untouched or present_sum == new_sum or new_sum == shipped:
             if untouched and present_sum != new_sum:
-                self.machine.write(path, new, 0o644)
-            self.machine.remove(path + ".dpkg-new")
+                self.machine.files.write(path, new, 0o644)
+            self.machine.files.remove(path + ".dpkg-new")
         elif keep_mine is None:
             raise ConffileQuestion(path)
         elif keep_mine:
             say(f"Configuration file '{path}'\n ==> Keeping old config file as default.")
-            self.machine.move(path + ".dpkg-new", path + ".dpkg-dist")
+            self.machine.files.move(path + ".dpkg-new", path + ".dpkg-dist")
         else:
             say(f"Configuration file '{path}'\n ==> Using new config file as default.")
             if present is not None:
-                self.machine.write(path + ".dpkg-old", present)
-            self.machine.move(path + ".dpkg-new", path)
+                self.machine.files.write(path + ".dpkg-old", present)
+            self.machine.files.move(path + ".dpkg-new", path)
         return new_sum
 
     def remove(self, name: str) -> None:
         """Take a package away; its config files stay."""
         fields = self.stanzas[name]
-        script = self.machine.read_if_there(f"{INFO}/{name}.prerm", 1_000_000)
+        script = self.machine.files.read_if_there(f"{INFO}/{name}.prerm", 1_000_000)
         self._run_script(script, name, ["remove"])
         conffiles = self._conffiles(fields)
         for path in self._listed(name):
             if path not in conffiles:
-                self.machine.remove(path)
+                self.machine.files.remove(path)
         if conffiles:
             kept = {name: fields[name] for name in _KEPT_FIELDS if name in fields}
             self.stanzas[name] = {**kept, "Status": "deinstall ok config-files"}
             text = "".join(f"{path}\n" for path in sorted(conffiles))
-            self.machine.write(f"{INFO}/{name}.list", text.encode())
+            self.machine.files.write(f"{INFO}/{name}.list", text.encode())
         else:
             del self.stanzas[name]
-            self.machine.remove(f"{INFO}/{name}.list")
+            self.machine.files.remove(f"{INFO}/{name}.list")
         for kind in ("preinst", "postinst", "prerm", "conffiles"):
-            self.machine.remove(f"{INFO}/{name}.{kind}")
+            self.machine.files.remove(f"{INFO}/{name}.{kind}")
         self.save()
 
     def _set_state(self, name: str, state: str) -> None:

@@ -12,6 +12,7 @@ from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_r
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile, entries, index_stem
 from brave_bridge.core.formats.deb822 import stanzas
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.port import Machine
 
 SETTINGS = "/var/lib/brave-bridge/stand-in.json"
 
@@ -27,9 +28,9 @@ class Settings(msgspec.Struct):
     pace_seconds: float = 0.0
 
 
-def read_settings(machine: FolderMachine) -> Settings:
+def read_settings(machine: Machine) -> Settings:
     """The stand-in's settings; those of a plain one where it has none."""
-    content = machine.read_if_there(SETTINGS, 100_000)
+    content = machine.files.read_if_there(SETTINGS, 100_000)
     return msgspec.json.decode(content, type=Settings) if content else Settings()
 
 
@@ -51,12 +52,12 @@ class Archives:
         self.lists = lists
         paths = [
             list_path,
-            *machine.matching(f"{parts}/*.list"),
-            *machine.matching(f"{parts}/*.sources"),
+            *machine.files.matching(f"{parts}/*.list"),
+            *machine.files.matching(f"{parts}/*.sources"),
         ]
         self.entries: list[SourceEntry] = []
         for path in paths:
-            content = machine.read_if_there(path, 1_000_000)
+            content = machine.files.read_if_there(path, 1_000_000)
             if content is not None:
                 self.entries += entries(SourceFile(path, content.decode("utf-8", "replace")))
 
@@ -66,7 +67,7 @@ class Archives:
 
     def _folder(self, uri: str) -> Path:
         if uri.startswith("file:"):
-            return self.machine._place(re.sub(r"^file:/+", "/", uri))
+            return self.machine.files.place(re.sub(r"^file:/+", "/", uri))
         uri = re.sub(r"://[^/@]*@", "://", uri)
         for beginning, folder in self.settings.archives.items():
             if uri.startswith(beginning):
@@ -97,9 +98,9 @@ class Archives:
                     "Err", f"Failed to fetch {uri}/dists/{suite}/{name}  Hash Sum mismatch"
                 )
             indices.append((f"{stem}{name.replace('/', '_')}", content))
-        self.machine.write(stem + "InRelease", message)
+        self.machine.files.write(stem + "InRelease", message)
         for place, content in indices:
-            self.machine.write(place, content)
+            self.machine.files.write(place, content)
 
     def _verified(self, entry: SourceEntry, uri: str, suite: str, message: bytes) -> ArchiveRelease:
         where = f"{uri} {suite} InRelease"
@@ -136,11 +137,11 @@ class Archives:
             [signed_by]
             if signed_by
             else [
-                *self.machine.matching("/etc/apt/trusted.gpg.d/*.asc"),
-                *self.machine.matching("/etc/apt/trusted.gpg.d/*.gpg"),
+                *self.machine.files.matching("/etc/apt/trusted.gpg.d/*.asc"),
+                *self.machine.files.matching("/etc/apt/trusted.gpg.d/*.gpg"),
             ]
         )
-        found = [self.machine.read_if_there(path, 1_000_000) for path in paths]
+        found = [self.machine.files.read_if_there(path, 1_000_000) for path in paths]
         return [content for content in found if content]
 
     def offered(self) -> list[dict[str, str]]:
@@ -150,7 +151,7 @@ class Archives:
             stem = f"{self.lists}/{index_stem(uri, suite)}"
             for component in entry.components:
                 path = f"{stem}{component}_binary-amd64_Packages"
-                content = self.machine.read_if_there(path, 400_000_000)
+                content = self.machine.files.read_if_there(path, 400_000_000)
                 for stanza in stanzas((content or b"").decode(), where=path):
                     found.append({**stanza, "X-Archive": uri})
         return found
@@ -174,6 +175,6 @@ class Archives:
     def drop_stale(self) -> None:
         """Remove the indices of suites that no source names any more."""
         stems = {index_stem(uri, suite) for _, uri, suite in self.suites()}
-        for path in self.machine.matching(f"{self.lists}/*_dists_*"):
+        for path in self.machine.files.matching(f"{self.lists}/*_dists_*"):
             if not any(path.rpartition("/")[2].startswith(stem) for stem in stems):
-                self.machine.remove(path)
+                self.machine.files.remove(path)

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.folder import FolderFiles, FolderMachine
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.runtime import python_argv
 from brave_bridge.machines.standin import live
@@ -19,10 +19,25 @@ class StandInMachine(FolderMachine):
 
     kind = "stand-in"
 
+    def __init__(self, name: str, root: Path) -> None:
+        super().__init__(name, root)
+        self.files = _StandInFiles(name, root, self._answers)
+
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         return [*python_argv(), "-m", COMMAND, str(self.root), "--", *argv]
 
+    def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
+        described = live.load(self.root)
+        if described is None:
+            return {}
+        return {command: answer(described, command) for command in wish.commands}
+
+
+class _StandInFiles(FolderFiles):
+    """The files of a stand-in, on disks that it only pretends to have."""
+
     def gather(self, wishes: Iterable[Wish]) -> Seen:
+        """See Files."""
         seen = super().gather(wishes)
         described = live.load(self.root) if seen.rooms else None
         if described and described.rooms:
@@ -31,12 +46,6 @@ class StandInMachine(FolderMachine):
                 mount = next(m for m in mounts if m == "/" or f"{path}/".startswith(f"{m}/"))
                 seen.rooms[path] = _room(described.rooms[mount], mounts.index(mount))
         return seen
-
-    def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
-        described = live.load(self.root)
-        if described is None:
-            return {}
-        return {command: answer(described, command) for command in wish.commands}
 
 
 def _room(room: live.LiveRoom, number: int) -> Room:

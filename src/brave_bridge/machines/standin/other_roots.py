@@ -41,7 +41,7 @@ def write_rpm_root(machine: FolderMachine, packages: Mapping[str, str], configs:
     write_rpm_database(
         place, [_rpm_tags(name, version, configs) for name, version in packages.items()]
     )
-    machine.write(
+    machine.files.write(
         "/etc/yum.repos.d/fathom.repo",
         b"[fathom]\nname=Fathom $releasever\nbaseurl=http://archive.fathom.example/$releasever\n"
         b"enabled=1\ngpgcheck=1\n",
@@ -83,7 +83,7 @@ def _rpm_tags(name: str, version: str, configs: Configs) -> dict[int, TagValue]:
 def write_alpm_root(machine: FolderMachine, packages: Mapping[str, str], configs: Configs) -> None:
     """A local database of the alpm family and the config files."""
     local = "/var/lib/pacman/local"
-    machine.write(f"{local}/ALPM_DB_VERSION", b"9\n")
+    machine.files.write(f"{local}/ALPM_DB_VERSION", b"9\n")
     _write_configs(machine, configs)
     for name, version in packages.items():
         desc = {
@@ -91,14 +91,14 @@ def write_alpm_root(machine: FolderMachine, packages: Mapping[str, str], configs
             "INSTALLDATE": str(EPOCH - 2_000_000), "PACKAGER": "Driftline", "SIZE": "4000000",
         }  # fmt: skip
         text = "".join(f"%{field}%\n{value}\n\n" for field, value in desc.items())
-        machine.write(f"{local}/{name}-{version}/desc", text.encode())
+        machine.files.write(f"{local}/{name}-{version}/desc", text.encode())
         backup = "".join(
             f"{path.lstrip('/')}\t{_md5(row[1])}\n"
             for path, row in configs.items()
             if row[0] == name
         )
         files = "%FILES%\nusr/\n\n" + (f"%BACKUP%\n{backup}\n" if backup else "")
-        machine.write(f"{local}/{name}-{version}/files", files.encode())
+        machine.files.write(f"{local}/{name}-{version}/files", files.encode())
 
 
 def write_other_root(
@@ -116,4 +116,4 @@ def _md5(text: str) -> str:
 
 def _write_configs(machine: FolderMachine, configs: Configs) -> None:
     for path, (_, _, present) in configs.items():
-        machine.write(path, present.encode())
+        machine.files.write(path, present.encode())

@@ -221,7 +221,7 @@ def install_root(
     machine: FolderMachine, packages: Iterable[PackageFile], held: Iterable[str] = ()
 ) -> None:
     """Install packages into an empty root, as if they had always been there."""
-    machine.write("/var/lib/dpkg/arch", b"amd64\n")
+    machine.files.write("/var/lib/dpkg/arch", b"amd64\n")
     for name in ("etc", "home", "tmp", "var/log", "var/lib/apt/lists/partial", "proc", "usr/sbin"):
         (machine.root / name).mkdir(parents=True, exist_ok=True)
     (machine.root / "tmp").chmod(0o1777)
@@ -257,19 +257,19 @@ class Source(msgspec.Struct, frozen=True):
 def write_keys(machine: FolderMachine, keys: dict[str, bytes]) -> None:
     """Put keys where they hold for every source, each under its name."""
     for name, key in keys.items():
-        machine.write(f"/etc/apt/trusted.gpg.d/{name}.asc", key)
+        machine.files.write(f"/etc/apt/trusted.gpg.d/{name}.asc", key)
 
 
 def write_sources(machine: FolderMachine, source: Source, extra: str) -> None:
     """Write the sources: the distribution's in stanza notation, a third party's in lines."""
-    machine.write(
+    machine.files.write(
         "/etc/apt/sources.list.d/quayside.sources",
         "# Quayside, from the station's mirror\nTypes: deb\n"
         f"URIs: {source.uri}\nSuites: {source.suite}\n"
         f"Components: {' '.join(source.components)}\n".encode(),
     )
     if extra:
-        machine.write(
+        machine.files.write(
             "/etc/apt/sources.list.d/estuary.list",
             f"# gauge software, see the service contract\n{extra}".encode(),
         )
@@ -278,8 +278,8 @@ def write_sources(machine: FolderMachine, source: Source, extra: str) -> None:
 def write_settings(machine: FolderMachine, archives: dict[str, str], pace: float) -> None:
     """Write what the stand-in knows of its world."""
     content = json.dumps({"archives": archives, "pace_seconds": pace}).encode()
-    machine.write(SETTINGS, content)
-    os.chmod(machine.state, 0o700)
+    machine.files.write(SETTINGS, content)
+    os.chmod(machine.state.folder, 0o700)
 
 
 def refresh(machine: FolderMachine) -> None:

@@ -1,35 +1,16 @@
 """Snapshots of btrfs subvolumes by their own public tool (btrfs-subvolume(8))."""
 
 import contextlib
-import fcntl
-import shutil
 from collections.abc import Iterator
 from contextlib import AbstractContextManager
 from pathlib import Path
 
+from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
 from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, mounted_for_now, tool
 from brave_bridge.snapshots.files import exchange
 from brave_bridge.snapshots.folders import opened_root
 from brave_bridge.snapshots.tree_copy import CopyReport, Progress, describe_tree
-
-_SUBVOLUME_INODE = 256
-_FS_INFO, _FS_INFO_SIZE = 0x8400941F, 1024
-
-
-def is_subvolume(folder: Path) -> bool:
-    """Whether a folder is the top of a btrfs subvolume and the tool is at hand."""
-    try:
-        if folder.stat().st_ino != _SUBVOLUME_INODE or shutil.which("btrfs") is None:
-            return False
-        return bool(_uuid(folder))
-    except OSError:
-        return False
-
-
-def make_subvolume(folder: Path) -> None:
-    """Make an empty subvolume, which snapshots of its parent do not contain."""
-    tool("btrfs", "subvolume", "create", str(folder))
 
 
 def delete_subvolume(folder: Path) -> None:
@@ -131,16 +112,7 @@ def subvolume_use(folder: Path) -> Use:
 
 def _same_file_system(folder: Path, store: Path) -> bool:
     """Whether both are on one btrfs, whatever the subvolumes."""
-    return _uuid(folder) == _uuid(store) != b""
-
-
-def _uuid(folder: Path) -> bytes:
-    """The file system's own UUID (BTRFS_IOC_FS_INFO); empty where it is no btrfs."""
-    with opened_root(folder) as descriptor:
-        try:
-            return fcntl.ioctl(descriptor, _FS_INFO, bytes(_FS_INFO_SIZE))[16:32]
-        except OSError:
-            return b""
+    return file_system_uuid(folder) == file_system_uuid(store) != b""
 
 
 def top_of(device: str) -> AbstractContextManager[Path]:

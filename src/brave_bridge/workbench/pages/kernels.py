@@ -1,5 +1,6 @@
 """The Kernels page: what could boot?"""
 
+from brave_bridge.core.boot.entries import entry_for
 from brave_bridge.core.formats.text import byte_size, counted
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.record import MachineRecord
@@ -12,10 +13,9 @@ def kernels_page(record: MachineRecord) -> Page:
     """The kernels in /boot and the entries that start them."""
     facts = record.surveyed.facts if record.surveyed else None
     kernels = facts.kernels if facts else ()
-    entries = facts.boot_entries if facts else ()
+    entries = list(facts.loader.entries) if facts else []
     rows = []
     for kernel in kernels:
-        entry = next((path for path in entries if path.endswith(f"-{kernel.version}.conf")), "")
         rows.append(
             Row(
                 key=kernel.version,
@@ -24,7 +24,7 @@ def kernels_page(record: MachineRecord) -> Page:
                     kernel.version,
                     kernel.path,
                     byte_size(kernel.size_bytes),
-                    entry or "–",
+                    entry_for(entries, kernel.version) or "–",
                 ),
                 why=(
                     title(f"Kernel {kernel.version}"),

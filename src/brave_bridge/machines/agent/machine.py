@@ -1,0 +1,190 @@
+"""A machine at the other end of a line."""
+
+import contextlib
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+
+from brave_bridge.machines.agent.calling import Line
+from brave_bridge.machines.jobs import JobState
+from brave_bridge.machines.wishes import Seen, Wish
+
+
+class AgentFiles:
+    """See Files."""
+
+    def __init__(self, line: Line) -> None:
+        self._line = line
+
+    def read(self, path: str, limit: int) -> bytes:
+        """See Files."""
+        return self._line.call("files", "read", path, limit, kind=bytes)
+
+    def read_if_there(self, path: str, limit: int) -> bytes | None:
+        """See Files."""
+        return self._line.call("files", "read_if_there", path, limit, kind=bytes | None)
+
+    def write(self, path: str, content: bytes, mode: int | None = None) -> None:
+        """See Files."""
+        self._line.call("files", "write", path, content, mode)
+
+    def remove(self, path: str) -> None:
+        """See Files."""
+        self._line.call("files", "remove", path)
+
+    def remove_folder(self, path: str) -> None:
+        """See Files."""
+        self._line.call("files", "remove_folder", path)
+
+    def move(self, source: str, target: str) -> None:
+        """See Files."""
+        self._line.call("files", "move", source, target)
+
+    def matching(self, pattern: str) -> list[str]:
+        """See Files."""
+        return self._line.call("files", "matching", pattern, kind=list[str])
+
+    def below(self, folder: str) -> list[str]:
+        """See Files."""
+        return self._line.call("files", "below", folder, kind=list[str])
+
+    def is_file(self, path: str) -> bool:
+        """See Files."""
+        return self._line.call("files", "is_file", path, kind=bool)
+
+    def gather(self, wishes: Iterable[Wish]) -> Seen:
+        """See Files."""
+        return self._line.call("files", "gather", tuple(wishes), kind=Seen)
+
+
+class AgentJobs:
+    """See Jobs."""
+
+    def __init__(self, line: Line) -> None:
+        self._line = line
+
+    def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
+        """See Jobs."""
+        self._line.call("jobs", "start", job, tuple(argv), dict(environment))
+
+    def state_of(self, job: str) -> JobState | None:
+        """See Jobs."""
+        return self._line.call("jobs", "state_of", job, kind=JobState | None)
+
+    def output_of(self, job: str, limit: int) -> bytes:
+        """See Jobs."""
+        return self._line.call("jobs", "output_of", job, limit, kind=bytes)
+
+    def last_status(self, job: str) -> str:
+        """See Jobs."""
+        return self._line.call("jobs", "last_status", job, kind=str)
+
+    def last_line(self, job: str) -> str:
+        """See Jobs."""
+        return self._line.call("jobs", "last_line", job, kind=str)
+
+
+class AgentState:
+    """See State. ``folder`` is where what must be a file on this side is kept."""
+
+    def __init__(self, line: Line, where: str, folder: Path) -> None:
+        self._line = line
+        self._folder = folder
+        self.where = where
+
+    def _call(self, method: str, *arguments: object, kind: object = None):
+        return self._line.call("state", "call", method, list(arguments), kind=kind)
+
+    def is_there(self) -> bool:
+        """See State."""
+        return self._call("is_there", kind=bool)
+
+    def can_be_read(self) -> bool:
+        """See State."""
+        return self._call("can_be_read", kind=bool)
+
+    def must_be_trusted(self) -> None:
+        """See State."""
+        self._call("must_be_trusted")
+
+    def make(self) -> None:
+        """See State."""
+        self._call("make")
+        self._folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+
+    def read(self, name: str, limit: int) -> bytes | None:
+        """See State."""
+        return self._call("read", name, limit, kind=bytes | None)
+
+    def write(self, name: str, content: bytes) -> None:
+        """See State."""
+        self._call("write", name, content)
+
+    def remove(self, name: str) -> None:
+        """See State."""
+        self._call("remove", name)
+
+    def names(self, pattern: str = "*") -> list[str]:
+        """See State."""
+        return self._call("names", pattern, kind=list[str])
+
+    @contextlib.contextmanager
+    def changing(self, name: str) -> Iterator[None]:
+        """See State."""
+        self._line.call("state", "begin_change", name)
+        try:
+            yield
+        finally:
+            self._line.call("state", "end_change", name)
+
+    def set_aside(self, name: str) -> str:
+        """See State."""
+        return self._call("set_aside", name, kind=str)
+
+    def hold(self, name: str) -> contextlib.ExitStack | None:
+        """See State."""
+        if not self._line.call("state", "hold", name, kind=bool):
+            return None
+        held = contextlib.ExitStack()
+        held.callback(self._line.call, "state", "let_go", name)
+        return held
+
+    def is_held(self, name: str) -> bool:
+        """See State."""
+        return self._call("is_held", name, kind=bool)
+
+    def here(self, name: str) -> Path:
+        """See State."""
+        return self._folder / name
+
+    def write_speed(self) -> float:
+        """See State."""
+        return self._call("write_speed", kind=float)
+
+    def database(self, name: str) -> str:
+        """See State."""
+        return f"sqlite:///{self._folder / name}"
+
+
+class AgentMachine:
+    """See Machine. ``folder`` is where what must be a file on this side is kept."""
+
+    is_this_system = False
+
+    def __init__(self, name: str, line: Line, folder: Path) -> None:
+        self.name = name
+        self.line = line
+        told: dict[str, str] = line.call("about", "machine", kind=dict[str, str])
+        self.kind: str = told["kind"]
+        self.files = AgentFiles(line)
+        self.jobs = AgentJobs(line)
+        self.state = AgentState(line, f"{name}:{told['where']}", folder)
+
+    @property
+    def is_mounted_only(self) -> bool:
+        """See Machine."""
+        return self.kind == "tree"
+
+    @property
+    def is_pretended(self) -> bool:
+        """See Machine."""
+        return self.kind == "stand-in"

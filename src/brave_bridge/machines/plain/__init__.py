@@ -1,0 +1,1 @@
+"""Files of plain Python: what runs where nothing but an interpreter is."""
