@@ -5,8 +5,8 @@ from pathlib import Path
 
 import pytest
 
+from brave_bridge.families.deb.service_guard import GUARD, guard, unguard
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.runner.service_guard import GUARD, guard, unguard
 
 
 @pytest.fixture

@@ -2,8 +2,8 @@
 
 import pytest
 
+from brave_bridge.families.deb.service_guard import guard
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.runner.service_guard import guard
 from tests.support import lab
 
 

@@ -9,11 +9,11 @@ import pytest
 from brave_bridge.machines.agent.calling import Line
 from brave_bridge.machines.agent.machine import AgentMachine
 from brave_bridge.machines.agent.plain_file import agent_file
+from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.memory import MemoryMachine
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.machines.wishes import Below, Contents, Links, Names, Stanzas, Sums
-from brave_bridge.store.kept_record import KeptRecord
 
 FILES = {
     "/usr/lib/os-release": "ID=quayside\nVERSION_ID=6\n",

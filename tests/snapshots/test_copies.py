@@ -215,14 +215,14 @@ def test_a_store_on_another_disk_is_used_and_missed_when_it_is_away(tmp_path):
     root.mkdir()
     snapshots, returning = catalogue_at(root)
     fill(root)
-    from brave_bridge.snapshots.choices import Choices, keep_choices
+    from brave_bridge.snapshots.choices import CHOICES, Choices
 
     inside = root / "var/backups"
     inside.mkdir()
-    keep_choices(snapshots.machine, Choices(keep_in=str(inside)))
+    CHOICES.change(snapshots.machine.state, lambda _: Choices(keep_in=str(inside)))
     with pytest.raises(MachineError, match="part of what the snapshot covers"):
         snapshots.take("inside", TRIAL)
-    keep_choices(snapshots.machine, Choices(keep_in=str(disk)))
+    CHOICES.change(snapshots.machine.state, lambda _: Choices(keep_in=str(disk)))
     taken = snapshots.take("first", TRIAL)
     assert (disk / "first/root/tree/etc/plain").exists()
     assert (disk / "first/description.toml").exists()
@@ -249,7 +249,7 @@ def test_only_one_snapshot_is_taken_at_a_time(tmp_path):
 
 
 def test_rules_decide_what_is_covered(tmp_path):
-    from brave_bridge.snapshots.choices import Choices, keep_choices
+    from brave_bridge.snapshots.choices import CHOICES, Choices
     from brave_bridge.snapshots.cover import Exclusion, MountRule
 
     snapshots, returning = catalogue_at(tmp_path)
@@ -260,13 +260,13 @@ def test_rules_decide_what_is_covered(tmp_path):
         leave_out=(Exclusion("/var/lib/tiles", "rebuilt every night"),),
         take_in=(MountRule("home", "the watch keeps settings there"),),
     )
-    keep_choices(snapshots.machine, wanted)
+    CHOICES.change(snapshots.machine.state, lambda _: wanted)
     taken = snapshots.take("first", TRIAL)
     assert "/var/lib/tiles: rebuilt every night" in taken.left_out
     (tmp_path / "var/lib/tiles/two").write_text("new")
     (tmp_path / "home/watch/notes").write_text("changed")
     # What a snapshot covers is what it covered then, whatever the rules are now.
-    keep_choices(snapshots.machine, Choices())
+    CHOICES.change(snapshots.machine.state, lambda _: Choices())
     returning.restore(taken)
     assert (tmp_path / "var/lib/tiles/two").exists()
     assert (tmp_path / "home/watch/notes").read_text() == "mine"

@@ -6,7 +6,7 @@ import pytest
 
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots import catalogue, taking
-from brave_bridge.snapshots.choices import Choices, keep_choices
+from brave_bridge.snapshots.choices import CHOICES, Choices
 from brave_bridge.snapshots.cover import Exclusion
 from brave_bridge.snapshots.engines.choose import choose
 from brave_bridge.snapshots.engines.engine import Mounted
@@ -114,7 +114,9 @@ def test_a_whole_volume_becomes_its_snapshot(system, tmp_path, monkeypatch):
 
 def test_a_dataset_from_taking_it_to_letting_it_go(system):
     root, snapshots, returning, tools = system("zfs", "tank/system")
-    keep_choices(snapshots.machine, Choices(leave_out=(Exclusion(".zfs", "hidden"),)))
+    CHOICES.change(
+        snapshots.machine.state, lambda _: Choices(leave_out=(Exclusion(".zfs", "hidden"),))
+    )
     before = described(root)
     taken = snapshots.take("first", TRIAL)
     assert taken.parts[0].place == "tank/system@first" and "tank/system" in taken.parts[0].why

@@ -7,7 +7,7 @@ import msgspec
 import pytest
 
 from brave_bridge.runner.expiry import expire
-from brave_bridge.snapshots.choices import Choices, keep_choices
+from brave_bridge.snapshots.choices import CHOICES, Choices
 from brave_bridge.snapshots.description import Keeping
 from brave_bridge.snapshots.taking import remove_leftovers
 from tests.support.trees import IS_ROOT, TRIAL, catalogue_at
@@ -86,7 +86,7 @@ def test_a_disk_that_is_unplugged_ends_nothing(tmp_path):
     snapshots, _ = catalogue_at(tmp_path / "root")
     store = tmp_path / "other-disk"
     store.mkdir(mode=0o700)
-    keep_choices(snapshots.machine, Choices(keep_in=str(store)))
+    CHOICES.change(snapshots.machine.state, lambda _: Choices(keep_in=str(store)))
     for number in range(1, 6):
         snapshots.take(f"taken-{number}", TRIAL)
     store.rename(tmp_path / "unplugged")
@@ -100,7 +100,7 @@ def test_what_another_disk_keeps_is_found_without_the_machine_s_own_record(tmp_p
     snapshots, _ = catalogue_at(tmp_path / "root")
     store = tmp_path / "other-disk"
     store.mkdir(mode=0o700)
-    keep_choices(snapshots.machine, Choices(keep_in=str(store)))
+    CHOICES.change(snapshots.machine.state, lambda _: Choices(keep_in=str(store)))
     taken = snapshots.take("taken-1", TRIAL)
     shutil.rmtree(snapshots.folder)
     assert snapshots.find("newest") == taken
@@ -155,7 +155,7 @@ def test_what_another_machine_is_keeping_on_the_same_disk_is_left_alone(catalogu
     for folder in under_way:
         folder.mkdir()
         (folder / "making.json").write_text("[]")
-    keep_choices(snapshots.machine, Choices(keep_in=str(store)))
+    CHOICES.change(snapshots.machine.state, lambda _: Choices(keep_in=str(store)))
     snapshots.take("ours", TRIAL)
     snapshots.delete("ours", "trial")
     remove_leftovers(snapshots.folder, Choices(keep_in=str(store)))

@@ -7,7 +7,7 @@ import pytest
 from brave_bridge.cli.running import run as run_words
 from brave_bridge.core.crossing.requests import FileSwap, SwapFiles
 from brave_bridge.runner.briefs import CrossBrief
-from brave_bridge.runner.open_legs import OPEN_LEG_FILE, read_open_leg
+from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.swap_deeds import swap_files
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.plans import Plans
@@ -77,7 +77,7 @@ def test_a_leg_is_gone_on_with_once_the_cause_is_mended(left_open, run):
     newest = left_open.procedures()[0]
     assert newest.title.startswith("on with ") and newest.outcome.proof.passed
     assert newest.outcome.ways_back == ("trial-2",)
-    assert read_open_leg(left_open.machine) is None
+    assert OPEN_LEG.must_read(left_open.machine.state) is None
     assert "open-leg" not in {f.id for f in left_open.survey().findings if f.verdict.name == "STOP"}
     code, output = run("proof")
     assert code == 0
@@ -119,18 +119,18 @@ def test_packages_can_be_left_alone_before_a_leg_is_gone_on_with(left_open, run)
 def test_a_return_ends_an_open_leg(left_open, run):
     code, output = run("return", "trial-2", "--yes")
     assert code == 0, output
-    assert read_open_leg(left_open.machine) is None
+    assert OPEN_LEG.must_read(left_open.machine.state) is None
     assert left_open.survey().release.key == "5.3"
 
 
 def test_an_open_leg_that_cannot_be_read_still_stands_in_the_way(left_open, run):
-    left_open.machine.files.write(OPEN_LEG_FILE, b"{")
+    left_open.machine.state.write(OPEN_LEG.name, b"{")
     told = next(f for f in left_open.survey().findings if f.id == "open-leg")
     assert told.verdict.name == "STOP"
     code, output = run("go-on", "--yes")
     assert code == 1 and "go back to the way back before it" in output
     assert run("return", "trial-2", "--yes")[0] == 0
-    assert read_open_leg(left_open.machine) is None
+    assert OPEN_LEG.must_read(left_open.machine.state) is None
 
 
 def test_mending_keeps_to_the_policy_of_a_stage_and_goes_on_until_nothing_is_open(left_open):

@@ -5,9 +5,9 @@ import os
 
 import pytest
 
+from brave_bridge.families.deb.service_guard import GUARD
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
-from brave_bridge.runner.service_guard import GUARD
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused

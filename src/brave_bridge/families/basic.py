@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 from brave_bridge.bootloaders.reading import WISHES as loader_wishes
 from brave_bridge.bootloaders.reading import loader_in
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.identify import identity_in
 from brave_bridge.families.topics import (
     activity,
@@ -19,7 +20,7 @@ from brave_bridge.families.topics import (
 from brave_bridge.machines.port import LookedAt
 from brave_bridge.machines.wishes import Seen, Wish
 
-WISHES: tuple[Wish, ...] = (
+_WISHES: tuple[Wish, ...] = (
     *identity.WISHES,
     *boot.WISHES,
     *storage.WISHES,
@@ -32,12 +33,17 @@ WISHES: tuple[Wish, ...] = (
 )
 
 
+def wishes(manager: PackageManager) -> tuple[Wish, ...]:
+    """What the first round asks for, on a machine with that package manager."""
+    return (*_WISHES, *activity.restart_wishes(manager.restart_marks))
+
+
 def further(seen: Seen) -> tuple[Wish, ...]:
     """What the second round asks for, given what the first has seen."""
     return (*activity.further(seen), *storage.further(seen), *databases.further(seen))
 
 
-def basic_facts(machine: LookedAt, seen: Seen) -> Facts:
+def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts:
     """The facts that need no package database; MachineError where this is no system."""
     taken_at = datetime.now(UTC).isoformat(timespec="seconds")
     runs = not machine.is_mounted_only
@@ -47,7 +53,7 @@ def basic_facts(machine: LookedAt, seen: Seen) -> Facts:
     mounts, expected, storage_seen = storage.read(seen, runs)
     disks, disks_seen = storage.disks(seen, runs)
     made_of, hardware_seen = hardware.read(seen, who.architecture, runs)
-    goes_on, activity_seen = activity.read(seen, runs)
+    goes_on, activity_seen = activity.read(seen, runs, manager.restart_marks)
     accounts, accounts_seen = activity.accounts(seen)
     language, locale_seen = locale.read(seen)
     licensed, licence_seen = licence.read(seen)

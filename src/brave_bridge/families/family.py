@@ -11,6 +11,7 @@ from typing import Any, Protocol
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.planner import Planner
 from brave_bridge.core.crossing.procedure import LegProcedure
+from brave_bridge.core.crossing.replies import Done
 from brave_bridge.core.crossing.requests import PlanPackages
 from brave_bridge.core.crossing.take_up_sources import WaitingSource
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
@@ -86,6 +87,16 @@ class Sources(Protocol):
         """What waits in these files, on a machine that has the release ``here``."""
 
 
+class ServiceGuard(Protocol):
+    """Keeps the scripts of packages from starting services for the time of a crossing."""
+
+    def guard(self, machine: Machine, later: Iterable[str]) -> Done:
+        """For all services where the system does not run, else for those units only."""
+
+    def unguard(self, machine: Machine) -> None:
+        """Let everything be as it was before; does nothing where nothing was guarded."""
+
+
 class Family:
     """A family. What it is able to do is None where it is not able to."""
 
@@ -115,6 +126,11 @@ class Family:
     @property
     def procedure(self) -> LegProcedure | None:
         """Carries legs out."""
+        return None
+
+    @property
+    def guard(self) -> ServiceGuard | None:
+        """Keeps services from being started; none where no script of a package starts any."""
         return None
 
     @property

@@ -69,16 +69,17 @@ def survey(machine: LookedAt, family: str, asked: Asked = Asked()) -> Facts:
 
 
 def _read(machine: LookedAt, family: str, more: tuple[Wish, ...]) -> tuple[Facts, Seen]:
-    reading = family_named(family).reading
+    reading, manager = family_named(family).reading, family_named(family).manager
+    first = (*basic.wishes(manager), *more)
     if reading is None:
-        seen = machine.files.gather((*basic.WISHES, *more))
+        seen = machine.files.gather(first)
         if wishes := basic.further(seen):
             seen.add(machine.files.gather(wishes))
-        return _without_packages(basic.basic_facts(machine, seen), family), seen
-    seen = machine.files.gather((*basic.WISHES, *reading.wishes, *more))
+        return _without_packages(basic.basic_facts(machine, seen, manager), family), seen
+    seen = machine.files.gather((*first, *reading.wishes))
     known = reading.begin(machine.name, seen)
     seen.add(machine.files.gather((*basic.further(seen), *reading.further(known))))
-    return reading.facts(machine, seen, known, basic.basic_facts(machine, seen)), seen
+    return reading.facts(machine, seen, known, basic.basic_facts(machine, seen, manager)), seen
 
 
 def _without_packages(facts: Facts, family: str) -> Facts:

@@ -175,7 +175,7 @@ class MemoryState:
     where = STATE_FOLDER
 
     def __init__(self, machine: str, folder: Path) -> None:
-        self.machine = machine
+        self.owner = machine
         self.kept: dict[str, bytes] = {}
         self._held: set[str] = set()
         self._folder = folder
@@ -198,7 +198,7 @@ class MemoryState:
         """See State."""
         content = self.kept.get(name)
         if content is not None and len(content) > limit:
-            raise MachineError(f"reading {name}", self.machine, f"longer than {limit} bytes")
+            raise MachineError(f"reading {name}", self.owner, f"longer than {limit} bytes")
         return content
 
     def write(self, name: str, content: bytes) -> None:

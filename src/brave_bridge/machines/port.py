@@ -88,8 +88,10 @@ class Jobs(Protocol):
 class State(Protocol):
     """A folder of small files that Brave Bridge keeps, by their names in it.
 
-    It is that of a machine, or of a person's fleet.
+    It is that of a machine, or of a person's fleet: ``owner`` says whose.
     """
+
+    owner: str
 
     @property
     def where(self) -> str:

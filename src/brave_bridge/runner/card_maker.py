@@ -17,10 +17,10 @@ from brave_bridge.core.ways_back.recovery_card import (
     fingerprint,
     make_card,
 )
+from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.port import STATE_FOLDER, Machine
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.description import Snapshot
-from brave_bridge.store.kept_record import KeptRecord
 
 STEM = "recovery-card"
 _PARTITION = re.compile(r"^(?:/dev/)?((?:nvme\d+n\d+|mmcblk\d+)|[a-z]+)p?\d*$")

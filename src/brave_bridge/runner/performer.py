@@ -53,8 +53,7 @@ from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.secrets import with_credentials
 from brave_bridge.machines.wishes import Answers, Contents
-from brave_bridge.runner.open_legs import OPEN_LEG_FILE, keep_open_leg
-from brave_bridge.runner.service_guard import guard, unguard
+from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.swap_deeds import swap_files
 from brave_bridge.runner.way_back_deeds import Report, WayBackDeeds
 from brave_bridge.snapshots.beside import Beside
@@ -158,12 +157,12 @@ class Performer:
 
     @_perform.register
     def _(self, request: KeepOpenLeg, seq: int, report: Report) -> Reply:
-        keep_open_leg(self.machine, request.leg)
+        OPEN_LEG.change(self.machine.state, lambda _: request.leg)
         return Done(f"{request.leg.title}: {request.leg.at}")
 
     @_perform.register
     def _(self, request: CloseLeg, seq: int, report: Report) -> Reply:
-        self.machine.files.remove(OPEN_LEG_FILE)
+        OPEN_LEG.remove(self.machine.state)
         return Done("no leg is under way")
 
     @_perform.register
@@ -193,7 +192,10 @@ class Performer:
 
     @_perform.register
     def _(self, request: GuardServices, seq: int, report: Report) -> Reply:
-        return guard(self.machine, request.later)
+        guard = family_named(self.family).guard
+        if guard is None:
+            return Done("no script of a package starts services here")
+        return guard.guard(self.machine, request.later)
 
     @_perform.register
     def _(self, request: UnguardServices, seq: int, report: Report) -> Reply:
@@ -202,7 +204,9 @@ class Performer:
 
     def unguard(self) -> None:
         """Take the guard away, also when no script asks for it any more."""
-        unguard(self.machine)
+        guard = family_named(self.family).guard
+        if guard is not None:
+            guard.unguard(self.machine)
 
     @_perform.register
     def _(self, request: RestoreSnapshot, seq: int, report: Report) -> Reply:

@@ -10,11 +10,9 @@ import tomlkit
 
 from brave_bridge.core.ways_back.retention import Retention
 from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
+from brave_bridge.machines.kept_record import KeptRecord
+from brave_bridge.machines.port import Machine
 from brave_bridge.snapshots.cover import Cover, Exclusion, MountRule, cover_for
-
-CHOICES_FILE = f"{STATE_FOLDER}/snapshots.toml"
-_LIMIT = 200_000
 
 
 class Choices(msgspec.Struct, frozen=True, kw_only=True):
@@ -41,15 +39,19 @@ class Choices(msgspec.Struct, frozen=True, kw_only=True):
         return (*paths, *(f"/{path}" for path in paths))
 
 
+def _toml(choices: Choices) -> bytes:
+    return tomlkit.dumps(msgspec.to_builtins(choices)).encode()
+
+
+CHOICES: KeptRecord[Choices] = KeptRecord(
+    "snapshots.toml", Choices, Choices(), 200_000, decode=msgspec.toml.decode, encode=_toml,
+    mended=True, remedy="mend or remove that file",
+)  # fmt: skip
+
+
 def read_choices(machine: Machine) -> Choices:
     """A machine's choices; MachineError where the file is there and makes no sense."""
-    try:
-        content = machine.files.read_if_there(CHOICES_FILE, _LIMIT)
-        return msgspec.toml.decode(content, type=Choices) if content else Choices()
-    except ValueError as error:
-        raise MachineError(
-            f"reading {CHOICES_FILE}", machine.name, str(error), "mend or remove that file"
-        ) from error
+    return CHOICES.must_read(machine.state)
 
 
 def choices_or_shipped(machine: Machine) -> Choices:
@@ -57,10 +59,7 @@ def choices_or_shipped(machine: Machine) -> Choices:
 
     For looking and returning, which need what is mounted; never for taking, or letting go.
     """
-    try:
-        return read_choices(machine)
-    except MachineError:
-        return Choices()
+    return CHOICES.read(machine.state)
 
 
 def cover_of(machine: FolderMachine, choices: Choices) -> Cover:
@@ -70,12 +69,6 @@ def cover_of(machine: FolderMachine, choices: Choices) -> Cover:
         return cover
     state = str(machine.state.folder.relative_to(machine.root))
     return cover if cover.leaves_out(state) else Cover((*cover.exclusions, Exclusion(state, "")))
-
-
-def keep_choices(machine: Machine, choices: Choices) -> None:
-    """Write them in place of those before."""
-    text = tomlkit.dumps(msgspec.to_builtins(choices))
-    machine.files.write(CHOICES_FILE, text.encode(), 0o600)
 
 
 def own_folder(machine: FolderMachine) -> Path:

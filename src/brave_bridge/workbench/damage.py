@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 import msgspec
 
-from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.snapshots.choices import CHOICES_FILE, read_choices
+from brave_bridge.machines.port import Machine
+from brave_bridge.snapshots.choices import CHOICES
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.reading_notes import read_notes
 from brave_bridge.store.rows import LOGBOOK_FILE, NOTES_FILE
@@ -36,7 +36,7 @@ def damage_of(machine: Machine, kind: str, logbook_fault: str) -> Iterator[Damag
         (f"{machine.state.where}/{LOGBOOK_FILE}", logbook_fault),
         (f"{machine.state.where}/{DECISIONS.name}", DECISIONS.fault(machine.state)),
         (f"{machine.state.where}/{PLAN.name}", PLAN.fault(machine.state)),
-        (CHOICES_FILE, choices_fault(machine)),
+        (f"{machine.state.where}/{CHOICES.name}", CHOICES.fault(machine.state)),
         (f"{fleet.where}/{NOTES_FILE}", notes_fault(kind)),
         (f"{fleet.where}/{POLICIES.name}", POLICIES.fault(fleet)),
     )
@@ -48,15 +48,6 @@ def damage_of(machine: Machine, kind: str, logbook_fault: str) -> Iterator[Damag
         for name in state.names(ASIDE):
             why = "it could not be read, and was set aside"
             yield Damage(f"{state.where}/{name}", why, aside=True)
-
-
-def choices_fault(machine: Machine) -> str:
-    """Why what was decided about snapshots cannot be read; empty where it can."""
-    try:
-        read_choices(machine)
-    except MachineError as error:
-        return error.seen
-    return ""
 
 
 def notes_fault(kind: str) -> str:

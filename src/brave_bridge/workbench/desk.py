@@ -37,7 +37,7 @@ from brave_bridge.runner.briefs import (
     encode_brief,
 )
 from brave_bridge.runner.card_maker import card_state
-from brave_bridge.runner.open_legs import read_open_leg
+from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.own_runtime import (
     KEPT_RUNTIME,
     RuntimeFault,
@@ -412,7 +412,7 @@ class Desk:
 
     def open_leg(self) -> OpenLeg | None:
         """The leg that was begun and is not whole; MachineError where it cannot be read."""
-        return read_open_leg(self.machine) if self.reads_records else None
+        return OPEN_LEG.must_read(self.machine.state) if self.reads_records else None
 
     def must_have_no_open_leg(self, what: str) -> None:
         """Refused where a leg was begun and is not whole."""

@@ -8,8 +8,8 @@ from brave_bridge.core.crossing.guests import MANAGERS, GuestName
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.estimate import Speeds, Window
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.port import Machine
-from brave_bridge.store.kept_record import KeptRecord
 
 
 class Overrule(msgspec.Struct, frozen=True):

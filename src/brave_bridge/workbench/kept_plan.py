@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 from brave_bridge.core.releases.standing import EDITION, PROFILE, RELEASE
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.store.kept_record import KeptRecord
 from brave_bridge.workbench.lines import line_of
 from brave_bridge.workbench.record import KeptPlan
 

@@ -9,8 +9,8 @@ import hashlib
 import msgspec
 
 from brave_bridge.core.survey.findings import Finding
+from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.port import MachineError
-from brave_bridge.store.kept_record import KeptRecord
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.targets import Target
 

@@ -6,7 +6,7 @@ import msgspec
 
 from brave_bridge.core.packages.choices import SOURCE_WORDS, PlanChoice, wishes_with
 from brave_bridge.core.packages.wishes import WISH_WORDS, WISHES, PersonsWishes
-from brave_bridge.store.kept_record import KeptRecord
+from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan
 

@@ -20,7 +20,7 @@ from brave_bridge.runner.briefs import (
     surroundings_of,
 )
 from brave_bridge.runner.expiry import expire, fates_of
-from brave_bridge.snapshots.choices import Choices, keep_choices, read_choices
+from brave_bridge.snapshots.choices import CHOICES, Choices, read_choices
 from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.description import Gone, Kept, Snapshot
 from brave_bridge.snapshots.journal import Journal
@@ -173,24 +173,23 @@ class WaysBack:
 
     def set_retention(self, **changes) -> Retention:
         """Change the retention rules: fields of Retention."""
-        choices = self.choices
-        rules = msgspec.structs.replace(choices.retention, **changes)
-        self._choose(retention=rules)
-        return rules
+
+        def changed(known: Choices) -> Choices:
+            rules = msgspec.structs.replace(known.retention, **changes)
+            return msgspec.structs.replace(known, retention=rules)
+
+        return CHOICES.change(self.machine.state, changed).retention
 
     @property
     def choices(self) -> Choices:
         """What was decided about cover, place and retention."""
         return read_choices(self.machine)
 
-    def _choose(self, **changes) -> None:
-        self.machine.state.make()
-        keep_choices(self.machine, msgspec.structs.replace(self.choices, **changes))
-
     def choose(self, **changes) -> Choices:
         """Change what was decided: fields of Choices."""
-        self._choose(**changes)
-        return self.choices
+        return CHOICES.change(
+            self.machine.state, lambda known: msgspec.structs.replace(known, **changes)
+        )
 
     def _tell(self, kind: str, words: str) -> None:
         """Write what was decided into the logbook; a damaged one is set aside first."""

@@ -36,6 +36,11 @@ class PackageManager(msgspec.Struct, frozen=True):
     old_keys: str = ""
     """A file of such keys that newer releases no longer read."""
 
+    set_aside: tuple[str, ...] = ()
+    """The endings of config files that it puts beside the ones that are in use."""
+    restart_marks: tuple[str, ...] = ("/run/reboot-required", "/run/reboot-required.pkgs")
+    """The file by which it says that a restart is wanted, and the one that says by whom."""
+
     @property
     def shared_keys(self) -> tuple[str, ...]:
         """Where keys stand that hold for every source."""

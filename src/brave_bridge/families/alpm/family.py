@@ -1,7 +1,7 @@
 """The family of systems whose packages libalpm keeps; its machines are surveyed."""
 
 from brave_bridge.core.survey.package_manager import PackageManager
-from brave_bridge.families.alpm.places import VERSION_FILE
+from brave_bridge.families.alpm.places import SET_ASIDE, VERSION_FILE
 from brave_bridge.families.family import Family
 
 
@@ -11,7 +11,7 @@ class AlpmFamily(Family):
     name = "alpm"
     databases = (VERSION_FILE,)
     settings = ("var/lib/pacman/local",)
-    manager = PackageManager(name="pacman", tools=("pacman",))
+    manager = PackageManager(name="pacman", tools=("pacman",), set_aside=SET_ASIDE)
 
     @property
     def reading(self):

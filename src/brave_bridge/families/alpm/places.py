@@ -2,3 +2,5 @@
 
 DATABASE = "/var/lib/pacman/local"
 VERSION_FILE = "/var/lib/pacman/local/ALPM_DB_VERSION"
+SET_ASIDE = (".pacnew", ".pacsave", ".pacorig")
+"""The endings of config files that are put beside the ones in use."""

@@ -6,13 +6,12 @@ from brave_bridge.core.formats.alpm_database import read_local_package
 from brave_bridge.core.formats.ini_sources import read_pacman_config
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.survey.facts import Evidence, Facts
-from brave_bridge.families.alpm.places import DATABASE, VERSION_FILE
+from brave_bridge.families.alpm.places import DATABASE, SET_ASIDE, VERSION_FILE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.wishes import Below, Contents, Seen, Wish
 
 CONFIG = "/etc/pacman.conf"
-SET_ASIDE = (".pacnew", ".pacsave", ".pacorig")
 _TOOLS = (
     "glibc",
     "pacman",

@@ -17,7 +17,7 @@ from brave_bridge.core.packages.changes import PackageChange, PackageChanges, di
 from brave_bridge.core.packages.updates import Outlook, Update
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.families.deb.exact import not_by_hand, preferences, stage_one_of, wanted
-from brave_bridge.families.deb.places import LISTS, NAME, STATUS, TOOLS
+from brave_bridge.families.deb.places import LISTS, NAME, SET_ASIDE, STATUS, TOOLS
 from brave_bridge.machines.port import STATE_FOLDER
 
 QUIET = {
@@ -73,7 +73,7 @@ class DebCommands:
     lists = LISTS
     database = STATUS
     index_descriptions = (f"{LISTS}/*_InRelease", f"{LISTS}/*_Release")
-    set_aside_suffixes = (".dpkg-dist", ".dpkg-new", ".dpkg-old", ".ucf-dist", ".ucf-old")
+    set_aside_suffixes = SET_ASIDE
 
     def answers(self) -> Run:
         return apt_get("See that the package manager runs", "--version")

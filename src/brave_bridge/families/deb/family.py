@@ -1,7 +1,7 @@
 """The family of systems whose packages are deb archives: Debian and its kin."""
 
 from brave_bridge.core.survey.package_manager import PackageManager
-from brave_bridge.families.deb.places import NAME, STATUS, TOOLS
+from brave_bridge.families.deb.places import NAME, SET_ASIDE, STATUS, TOOLS
 from brave_bridge.families.family import Family
 
 _MEND = (("apt-get", "--yes", "--fix-broken", "install"),)
@@ -31,6 +31,7 @@ class DebFamily(Family):
         indices="/var/lib/apt/lists",
         keys="/etc/apt/trusted.gpg.d/",
         old_keys="/etc/apt/trusted.gpg",
+        set_aside=SET_ASIDE,
     )
 
     @property
@@ -60,6 +61,13 @@ class DebFamily(Family):
         from brave_bridge.core.crossing.two_stages import TwoStages
 
         return TwoStages(self.commands)
+
+    @property
+    def guard(self):
+        """See Family."""
+        from brave_bridge.families.deb.service_guard import PolicyGuard
+
+        return PolicyGuard()
 
     @property
     def packages(self):

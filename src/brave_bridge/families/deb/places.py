@@ -9,3 +9,5 @@ ARCHITECTURES = "/var/lib/dpkg/arch"
 INFO = "/var/lib/dpkg/info"
 LISTS = "/var/lib/apt/lists"
 MARKS = "/var/lib/apt/extended_states"
+SET_ASIDE = (".dpkg-dist", ".dpkg-new", ".dpkg-old", ".ucf-dist", ".ucf-old")
+"""The endings of config files that are put beside the ones in use."""

@@ -32,8 +32,7 @@ from brave_bridge.core.survey.facts import (
     ReleaseSeen,
 )
 from brave_bridge.families.deb.clusters import with_needs
-from brave_bridge.families.deb.commands import DebCommands
-from brave_bridge.families.deb.places import LISTS, STATUS
+from brave_bridge.families.deb.places import LISTS, SET_ASIDE, STATUS
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Stanzas, Sums, Wish
 
@@ -64,7 +63,7 @@ WISHES: tuple[Wish, ...] = (
     Contents(_LOGS, 1_000_000, containing=tuple(f" {n}".encode() for n in _RELEASE_PACKAGES)),
     Contents(tuple(DATES_TABLES.values()), 256 * 1024),
     Names((*_KEY_FILES, f"{LISTS}/*_Packages*")),
-    Below(("/etc",), DebCommands.set_aside_suffixes),
+    Below(("/etc",), SET_ASIDE),
 )
 
 TOOL_PATTERNS = (

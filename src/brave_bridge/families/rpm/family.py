@@ -2,7 +2,7 @@
 
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.family import Family
-from brave_bridge.families.rpm.places import DATABASES
+from brave_bridge.families.rpm.places import DATABASES, SET_ASIDE
 
 
 class RpmFamily(Family):
@@ -11,7 +11,12 @@ class RpmFamily(Family):
     name = "rpm"
     databases = DATABASES
     settings = ("var/lib/dnf",)
-    manager = PackageManager(name="dnf", tools=("rpm", "dnf"), clean=(("dnf", "clean", "all"),))
+    manager = PackageManager(
+        name="dnf",
+        tools=("rpm", "dnf"),
+        clean=(("dnf", "clean", "all"),),
+        set_aside=SET_ASIDE,
+    )
 
     @property
     def reading(self):

@@ -7,7 +7,7 @@ from brave_bridge.core.formats.ini_sources import read_repo_file
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.rpm_database import read_rpm_database
 from brave_bridge.core.survey.facts import Evidence, Facts, ReleaseSeen
-from brave_bridge.families.rpm.places import DATABASES
+from brave_bridge.families.rpm.places import DATABASES, SET_ASIDE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Wish
@@ -15,7 +15,6 @@ from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Wish
 _OLDER = ("/var/lib/rpm/Packages", "/usr/lib/sysimage/rpm/Packages.db", "/var/lib/rpm/Packages.db")
 _REPOSITORIES = "/etc/yum.repos.d/*.repo"
 _LIMIT = 400_000_000
-SET_ASIDE = (".rpmnew", ".rpmsave", ".rpmorig")
 _TOOLS = ("glibc", "rpm", "dnf", "systemd", "kernel", "kernel-core", "openssh-server", "openssl",
           "nginx", "httpd", "postgresql-server", "python3", "perl", "fathom-*")  # fmt: skip
 _RELEASE_PACKAGES = ("fathom-release", "fedora-release", "rocky-release", "almalinux-release")

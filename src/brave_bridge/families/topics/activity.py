@@ -35,11 +35,10 @@ CONTAINERS = {"podman": ("podman", *_ROWS), "docker": ("docker", *_ROWS)}
 _SESSION = ("Name", "Type", "TTY", "Remote", "RemoteHost", "State", "Class")
 _NET = {"/proc/net/tcp": "tcp", "/proc/net/tcp6": "tcp", "/proc/net/udp": "udp",
         "/proc/net/udp6": "udp"}  # fmt: skip
-RESTART = ("/run/reboot-required", "/run/reboot-required.pkgs")
 SHADOW = "/etc/shadow"
 WISHES = (
     Answers((UNITS, UNIT_FILES, SESSIONS, CLOCK, VIRSH, MACHINED, *CONTAINERS.values())),
-    Contents((*_NET, *RESTART), 1_000_000, cut=True),
+    Contents(tuple(_NET), 1_000_000, cut=True),
     Contents((SHADOW,), 1_000_000),
     Contents(("/proc/[0-9]*/maps",), 100_000, containing=(b" (deleted)",)),
     Names(("/run/systemd/system",)),
@@ -67,9 +66,17 @@ def show_sessions(identifiers: list[str]) -> tuple[str, ...]:
     return ("loginctl", "show-session", *identifiers, *(f"--property={p}" for p in _SESSION))
 
 
-def read(seen: Seen, runs: bool) -> tuple[Activity, list[Evidence]]:
-    """What goes on, and for each part where it was read or why it could not be."""
-    restart = next((path for path in RESTART if path in seen.contents), "")
+def restart_wishes(marks: tuple[str, ...]) -> tuple[Wish, ...]:
+    """The family's own marks of a restart that is wanted (see PackageManager)."""
+    return (Contents(marks, 1_000_000, cut=True),) if marks else ()
+
+
+def read(seen: Seen, runs: bool, marks: tuple[str, ...]) -> tuple[Activity, list[Evidence]]:
+    """What goes on, and for each part where it was read or why it could not be.
+
+    ``marks`` are the family's own of a restart that is wanted.
+    """
+    restart = next((path for path in marks if path in seen.contents), "")
     if not runs:
         topics = ("services", "ports", "sessions", "guests", "stale", "clock", "restart")
         return Activity(), [Evidence(t, "", "", absent=_NOT_RUNNING) for t in topics]
@@ -91,7 +98,9 @@ def read(seen: Seen, runs: bool) -> tuple[Activity, list[Evidence]]:
         unread=unread,
         restart_wanted=bool(restart),
         restart_wanted_by=tuple(
-            dict.fromkeys(one_line(n, 80) for n in seen.word(RESTART[1]).splitlines())
+            dict.fromkeys(
+                one_line(n, 80) for path in marks[1:] for n in seen.word(path).splitlines()
+            )
         ),
     )
     return activity, [
@@ -101,7 +110,7 @@ def read(seen: Seen, runs: bool) -> tuple[Activity, list[Evidence]]:
                  absent="" if any(p in seen.contents for p in _NET) else "no network is told of"),
         sessions_seen, guests_seen, clock_seen,
         Evidence("stale", "/proc/*/maps", counted(len(stale), "program")),
-        Evidence("restart", RESTART[0], "wanted" if restart else "not wanted"),
+        Evidence("restart", ", ".join(marks[:1]), "wanted" if restart else "not wanted"),
     ]  # fmt: skip
 
 

@@ -86,8 +86,9 @@ class AgentJobs:
 class AgentState:
     """See State. ``folder`` is where what must be a file on this side is kept."""
 
-    def __init__(self, line: Line, where: str, folder: Path) -> None:
+    def __init__(self, line: Line, owner: str, where: str, folder: Path) -> None:
         self._line = line
+        self.owner = owner
         self._folder = folder
         self.where = where
 
@@ -177,7 +178,7 @@ class AgentMachine:
         self.kind: str = told["kind"]
         self.files = AgentFiles(line)
         self.jobs = AgentJobs(line)
-        self.state = AgentState(line, f"{name}:{told['where']}", folder)
+        self.state = AgentState(line, name, f"{name}:{told['where']}", folder)
 
     @property
     def is_mounted_only(self) -> bool:

@@ -20,6 +20,18 @@ _UNIT = re.compile(r"[A-Za-z0-9:_.\\@-]+")
 _NONE_STARTS = b"#!/bin/sh\n" + _MARK + b": this system does not run.\nexit 101\n"
 
 
+class PolicyGuard:
+    """See ServiceGuard."""
+
+    def guard(self, machine: Machine, later: Iterable[str]) -> Done:
+        """See ServiceGuard."""
+        return guard(machine, later)
+
+    def unguard(self, machine: Machine) -> None:
+        """See ServiceGuard."""
+        unguard(machine)
+
+
 def guard(machine: Machine, later: Iterable[str]) -> Done:
     """Place the guard: for all services where the system does not run, else for those only."""
     units = [unit for unit in later if _UNIT.fullmatch(unit)]
