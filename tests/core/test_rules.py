@@ -17,7 +17,7 @@ from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.paused_sources import waiting_note
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.packages.updates import Offer
-from brave_bridge.core.releases.catalogue import Keyring
+from brave_bridge.core.releases.catalogue import Keyring, LegRule, Product, Release, ReleaseLine
 from brave_bridge.core.releases.conditions import FULL, KnownIssue, Needs, SupportPhase
 from brave_bridge.core.releases.open_legs import ARCHITECTURE, STATE, ClosedLeg
 from brave_bridge.core.survey.activity import Activity, Clock, Session, StaleProgram
@@ -36,6 +36,7 @@ from brave_bridge.core.survey.findings import (
     worst,
 )
 from brave_bridge.core.survey.platform import Device, Kernel, Module, Power, Space
+from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.core.survey.rule_book import rule_book
 from brave_bridge.core.survey.rules import all_rules
 from brave_bridge.families.deb.family import FAMILY
@@ -141,7 +142,28 @@ def ways(**seen) -> dict:
     return {"ways_back": WaysBackSeen(**{"card": "fresh", **seen})}
 
 
+def product(with_base: bool = False, held: tuple[str, ...] = (), **end) -> dict:
+    """A product on the machine whose release 1 stands on 5.3 alone, and a leg to its release 2."""
+    releases = (Release("1", "1", "", bases=("5.3",)), Release("2", "2", "", **end))
+    line = ReleaseLine(
+        "gauge", "Gauge", "deb", (), "in order", releases,
+        (LegRule("1", "2", with_base=with_base),), product=Product("quayside", ("quay-webd",)),
+    ).as_scale  # fmt: skip
+    packages = tuple(
+        msgspec.structs.replace(package, want="hold") if package.name in held else package
+        for package in HEALTHY.packages
+    )
+    seen = ProductSeen(line, "1.18", line.releases[0])
+    return {"products": (seen,), "packages": packages}
+
+
 CASES = [
+    ("product-base", STOP, "Gauge 1 does not stand on Quayside 7", product(bases=("5.3", "7"))),
+    ("product-base", STOP, "Gauge 1 does not stand on Quayside 7", product(bases=("9",))),
+    ("product-base", CAUTION, "goes to 2 with the leg, but quay-webd is held",
+     product(with_base=True, held=("quay-webd",), bases=("7",))),
+    ("product-base", CLEAR, "Gauge 1 goes to 2 with the leg", product(with_base=True)),
+    ("product-base", CLEAR, "Gauge 1 stands on Quayside", {**product(), "legs": ()}),
     ("known-release", STOP, "not in the catalogue", {"line": None, "release": None}),
     ("known-release", STOP, "5.9", {"release": None, "identity": OTHER}),
     ("support-window", CAUTION, "no security fixes", {"today": date(2027, 6, 1)}),

@@ -145,6 +145,7 @@ def route_document(
         standings=[
             {
                 "scale": one.line.scale,
+                "line": one.line.id,
                 "at": one.here.key,
                 "reaches": [later.end.key for later in one.later() if later.is_open],
             }

@@ -71,7 +71,8 @@ def route_text(route: Route, offered: Choices, standings: Sequence[Routes]) -> I
     if len(standings) > 1:
         for one in standings:
             there = [later.end.key for later in one.later() if later.is_open]
-            yield f"{one.line.scale}: {one.here.title}; it leads to {', '.join(there) or 'none'}"
+            name = one.line.name if one.line.product else one.line.scale
+            yield f"{name}: {one.here.title}; it leads to {', '.join(there) or 'none'}"
     if route.legs:
         yield route.title
     for number, leg in enumerate(route.legs, start=1):

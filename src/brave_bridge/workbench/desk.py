@@ -19,6 +19,7 @@ from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
+from brave_bridge.core.releases.standing import SCALES, scale_of
 from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
 from brave_bridge.core.survey.known_trouble import files_asked_for, paths_asked_for
@@ -62,7 +63,7 @@ from brave_bridge.workbench.keeping import (
     surroundings_for,
 )
 from brave_bridge.workbench.kept_plan import fitting_plan
-from brave_bridge.workbench.lines import line_for, line_of, release_of
+from brave_bridge.workbench.lines import line_for, line_of, products_of, release_of
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
@@ -188,8 +189,10 @@ class Desk:
 
         Refused where the catalogue does not know it.
         """
-        standings = self.standings(facts)
-        return routes_to(standings, to)
+        if facts is None and scale_of(to) not in SCALES:
+            # Only its packages tell of a product.
+            facts = self.facts()
+        return routes_to(self.standings(facts), to)
 
     def standings(self, facts: Facts | None = None) -> tuple[Routes, ...]:
         """Where the machine stands on every scale of its line, and where it can go from there.
@@ -209,7 +212,7 @@ class Desk:
         decisions = read_decisions(self.machine) if self.reads_records else Decisions()
         seen = facts or nothing_known(self.machine.name, self.machine.kind).of(identity)
         stands = stands_of(line, seen, decisions, self.field_notes())
-        return all_routes(line, here, seen, self.today(), stands)
+        return all_routes(line, here, seen, self.today(), stands, products_of(seen, line))
 
     def performer(self, purpose: str) -> Performer:
         """A performer for a script that only looks, and is carried out at once."""

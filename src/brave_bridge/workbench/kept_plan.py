@@ -60,8 +60,8 @@ def fitting_plan(machine: Machine, facts: Facts, to: str = "") -> KeptPlan | Non
         return None
     line = line_of(facts.identity)
     wanted = line.release(to) if line and to else None
-    fits = plan.fingerprint == fingerprint(facts) and (wanted is None or wanted.key == plan.to)
-    return plan if fits else None
+    leads_there = not to or plan.to == (wanted.key if wanted else to)
+    return plan if leads_there and plan.fingerprint == fingerprint(facts) else None
 
 
 def fingerprint(facts: Facts) -> str:

@@ -10,6 +10,7 @@ from brave_bridge.core.releases.catalogue import Release, ReleaseLine, read_line
 from brave_bridge.core.releases.checking import CatalogueFault, check_line
 from brave_bridge.core.releases.conditions import KernelSeries
 from brave_bridge.core.survey.facts import Facts, Identity
+from brave_bridge.core.survey.products import ProductSeen, products_on
 from brave_bridge.workbench.places import config_folder
 
 
@@ -92,3 +93,8 @@ def line_for(facts: Facts) -> ReleaseLine | None:
     if line is None or not facts.release_dates:
         return line
     return line.with_dates(facts.release_dates, facts.where("dates"))
+
+
+def products_of(facts: Facts, line: ReleaseLine | None) -> tuple[ProductSeen, ...]:
+    """The products that stand on the base that a machine has."""
+    return products_on(facts, line, all_lines()) if line else ()

@@ -19,6 +19,7 @@ from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import Finding
+from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.drawings.bridge import BridgeState
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.workbench.next_step import NextStep
@@ -78,6 +79,8 @@ class Surveyed(msgspec.Struct, frozen=True):
     routes: Routes | None = None
     standings: tuple[Routes, ...] = ()
     """Where the machine stands on every scale of its line."""
+    products: tuple[ProductSeen, ...] = ()
+    """The products that stand on its release: its other identities."""
 
 
 class Fault(msgspec.Struct, frozen=True):

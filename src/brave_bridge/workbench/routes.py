@@ -18,6 +18,7 @@ from brave_bridge.core.releases.route import Route, default_target, find_route
 from brave_bridge.core.releases.standing import RELEASE, scale_of
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.known_trouble import HERE, concerning
+from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.workbench.refusal import Refused
 
 if TYPE_CHECKING:
@@ -65,7 +66,7 @@ class Routes(msgspec.Struct, frozen=True):
     def later(self) -> tuple[Route, ...]:
         """The ways to every later release of the line, or to every other stop of its scale."""
         stops = self.line.releases
-        if self.line.scale == RELEASE:
+        if self.line.scale == RELEASE or self.line.product:
             stops = stops[stops.index(self.here) + 1 :]
         return tuple(self.to(there) for there in stops if there != self.here)
 
@@ -86,15 +87,25 @@ class Routes(msgspec.Struct, frozen=True):
 
 
 def all_routes(
-    line: ReleaseLine, release: Release, facts: Facts, today: date, stands: Stands
-) -> tuple[Routes, ...]:
-    """Where a machine can go, scale by scale; one on which nobody knows where it stands is none."""
+    line: ReleaseLine, release: Release, facts: Facts, today: date, stands: Stands,
+    products: Iterable[ProductSeen] = (),
+) -> tuple[Routes, ...]:  # fmt: skip
+    """Where a machine can go, scale by scale; one on which nobody knows where it stands is none.
+
+    ``products`` are its other identities, which have releases and legs of their own.
+    """
     found = [Routes(line, release, today, stands)]
     for scale in line.scales:
         shown = line.on(scale.kind)
         here = shown.stop_at(facts.standing(scale.kind))
         if here is not None:
             found.append(Routes(shown, here, today, stands))
+    for product in products:
+        if product.release is not None:
+            on_it = msgspec.structs.replace(
+                stands, version=product.version, base=release, base_name=line.name
+            )
+            found.append(Routes(product.line, product.release, today, on_it))
     return tuple(found)
 
 

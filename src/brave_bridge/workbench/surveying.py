@@ -19,6 +19,7 @@ from brave_bridge.core.survey.findings import (
     WaysBackSeen,
     judge_all,
 )
+from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.core.survey.rules import all_rules
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import Machine
@@ -26,6 +27,7 @@ from brave_bridge.snapshots.description import Kept
 from brave_bridge.workbench.damage import Damage
 from brave_bridge.workbench.keeping import Decisions
 from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
+from brave_bridge.workbench.lines import products_of
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.routes import Routes, all_routes, routes_to, stands_of
 from brave_bridge.workbench.settings import newest_archive_day
@@ -55,7 +57,8 @@ class Around(msgspec.Struct, frozen=True):
 
 def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Surveyed:
     """The findings for the route to the goal, and how they differ from those before."""
-    standings = _standings(around, facts)
+    products = products_of(facts, around.line)
+    standings = _standings(around, facts, products)
     wanted = around.goal or (around.plan.to if around.plan else "")
     routes = routes_to(standings, wanted) if standings else None
     goal = routes.goal(wanted) if routes else None
@@ -70,6 +73,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         today=around.today,
         line=around.line,
         release=around.release,
+        products=products,
         legs=legs,
         closed=route.closed if route else (),
         plan=plan.legs[0] if plan else None,
@@ -107,6 +111,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
         updates=facts.updates,
         routes=routes,
         standings=standings,
+        products=products,
     )
 
 
@@ -116,11 +121,13 @@ def remember(target: Target, surveyed: Surveyed) -> None:
     keep_survey(target, KeptSurvey(surveyed.facts.taken_at, surveyed.findings, leg))
 
 
-def _standings(around: Around, facts: Facts) -> tuple[Routes, ...]:
+def _standings(
+    around: Around, facts: Facts, products: tuple[ProductSeen, ...]
+) -> tuple[Routes, ...]:
     if around.line is None or around.release is None:
         return ()
     stands = stands_of(around.line, facts, around.decisions, around.notes)
-    return all_routes(around.line, around.release, facts, around.today, stands)
+    return all_routes(around.line, around.release, facts, around.today, stands, products)
 
 
 def _way_back(snapshots: tuple[Kept, ...]) -> WayBackSeen | None:

@@ -23,6 +23,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, unguarded, warned, what_was_seen
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.survey.facts import Facts, nothing_known
+from brave_bridge.core.survey.products import standing_for
 
 DONE = Outcome(state="done")
 """The leg is whole."""
@@ -85,8 +86,9 @@ class LegUnderWay:
             why = "the service manager did not answer in time: there is no baseline of services"
             return self.stopped("ready", why, "cross when the machine is less busy")
         leg = self.plan.leg
-        if not leg.starts_at(facts.standing(leg.scale)):
-            seen = facts.standing(leg.scale).words
+        here = standing_for(leg, facts)
+        if not leg.starts_at(here):
+            seen = here.words
             why = f"the machine has {seen}, the plan starts at {leg.start.title}"
             return self.stopped("ready", why, "plan again")
         against = objection(facts)
@@ -98,7 +100,7 @@ class LegUnderWay:
         if not isinstance(reply, FactsRead):
             return self.stopped("ready", what_was_seen(reply))
         self.facts = reply.facts
-        leg, here = self.plan.leg, reply.facts.standing(self.plan.leg.scale)
+        leg, here = self.plan.leg, standing_for(self.plan.leg, reply.facts)
         if not leg.may_be_part_way_at(here):
             why = f"the machine has {here.words}, not {leg.title}"
             return self.stopped("ready", why, f"brave-bridge return {self.ways_back[-1]}")

@@ -12,6 +12,7 @@ from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.standing import EDITION, PROFILE, RELEASE
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.products import standing_for
 
 
 class Difference(msgspec.Struct, frozen=True):
@@ -99,7 +100,7 @@ def prove_return(way_back: str, differing: int, examples: Iterable[str], since: 
 
 def _standing(baseline: Facts, after: Facts, leg: Leg) -> Difference:
     """Whether the machine came to where the last leg of a scale was to bring it."""
-    before, now = baseline.standing(leg.scale), after.standing(leg.scale)
+    before, now = standing_for(leg, baseline), standing_for(leg, after)
     reached = leg.ends_at(now)
     meaning = "" if reached else f"the crossing was to reach {leg.end.title}"
     verdict = "expected" if reached else "regression"

@@ -20,7 +20,7 @@ from brave_bridge.core.releases.conditions import (
     Needs,
     SupportPhase,
 )
-from brave_bridge.core.releases.standing import RELEASE, Standing, scale_of, stop_name
+from brave_bridge.core.releases.standing import RELEASE, SCALES, Standing, scale_of, stop_name
 
 
 class Release(msgspec.Struct, frozen=True):
@@ -46,6 +46,8 @@ class Release(msgspec.Struct, frozen=True):
     checked: date | None = None
     phases: tuple[SupportPhase, ...] = ()
     """The stretches of its support in their order, where they are told apart."""
+    bases: tuple[str, ...] = ()
+    """Of a product: the keys of the releases of its base that it stands on; empty for all."""
 
     def phase(self, today: date) -> SupportPhase | None:
         """The stretch of its support that a day is in; None behind all, or where none is told."""
@@ -116,6 +118,17 @@ class MovedArchive(msgspec.Struct, frozen=True):
     live: str
 
 
+class Product(msgspec.Struct, frozen=True):
+    """What makes a line that of a product, a machine's other identity beside its base.
+
+    ``on`` is the id of the base's line; the first of ``packages`` that is installed says by its
+    version which release of the product a machine has.
+    """
+
+    on: str
+    packages: tuple[str, ...]
+
+
 class LegRule(msgspec.Struct, frozen=True):
     """One supported move, with what it renames beyond the codename.
 
@@ -138,6 +151,8 @@ class LegRule(msgspec.Struct, frozen=True):
     issues: tuple[KnownIssue, ...] = ()
     tasks: tuple[LegTask, ...] = ()
     page: str = ""
+    with_base: bool = False
+    """Of a product: it is no leg of its own, a leg of the base brings it."""
 
 
 class TrackSetting(msgspec.Struct, frozen=True):
@@ -191,6 +206,8 @@ class ReleaseLine(msgspec.Struct, frozen=True):
     way_back_days: int = 0
     scales: tuple[Scale, ...] = ()
     track_setting: TrackSetting | None = None
+    product: Product | None = None
+    """Where it is the line of a product: its releases are the stops of a scale by its id."""
 
     @property
     def scale(self) -> str:
@@ -215,6 +232,25 @@ class ReleaseLine(msgspec.Struct, frozen=True):
                     rule, start=stop_name(kind, rule.start), end=stop_name(kind, rule.end)
                 )
                 for rule in found.legs
+            ),
+        )
+
+    @property
+    def as_scale(self) -> "ReleaseLine":
+        """A product's line with its id in the keys of its releases; any other as it is."""
+        if self.product is None or self.scale == self.id:
+            return self
+        return msgspec.structs.replace(
+            self,
+            releases=tuple(
+                msgspec.structs.replace(release, key=stop_name(self.id, release.key))
+                for release in self.releases
+            ),
+            legs=tuple(
+                msgspec.structs.replace(
+                    rule, start=stop_name(self.id, rule.start), end=stop_name(self.id, rule.end)
+                )
+                for rule in self.legs
             ),
         )
 
@@ -279,8 +315,14 @@ def is_at(stop: Release, standing: Standing) -> bool:
     """Whether a machine that stands so is at a stop, by any name of it."""
     if standing.scale == RELEASE:
         return stop.codename == standing.name and standing.value in (stop.version, stop.version_id)
-    known = (stop.version, stop.version_id, stop.key.rpartition(":")[2])
-    return standing.value.casefold() in {name.casefold() for name in known if name}
+    known = {stop.version, stop.version_id, stop.key.rpartition(":")[2]} - {""}
+    value = standing.value.casefold()
+    is_of_product = standing.scale not in SCALES
+    # A product's own version has more parts than its release: 7.2-1 is of release 7.
+    return any(
+        value == name.casefold() or (is_of_product and value.startswith(f"{name.casefold()}."))
+        for name in known
+    )
 
 
 class Leg(msgspec.Struct, frozen=True):
@@ -302,6 +344,8 @@ class Leg(msgspec.Struct, frozen=True):
     issues: tuple[KnownIssue, ...] = ()
     tasks: tuple[LegTask, ...] = ()
     page: str = ""
+    product: Product | None = None
+    """Where it is a product's leg: what shows where a machine stands."""
 
     @property
     def scale(self) -> str:
@@ -361,7 +405,7 @@ class Leg(msgspec.Struct, frozen=True):
 
 def read_line(text: str) -> ReleaseLine:
     """A release line from its TOML text; msgspec.ValidationError where a field is wrong."""
-    return msgspec.toml.decode(text, type=ReleaseLine)
+    return msgspec.toml.decode(text, type=ReleaseLine).as_scale
 
 
 def leg_of(line: ReleaseLine, rule: LegRule) -> Leg:
@@ -386,4 +430,5 @@ def leg_of(line: ReleaseLine, rule: LegRule) -> Leg:
         issues=rule.issues,
         tasks=rule.tasks,
         page=rule.page,
+        product=line.product,
     )

@@ -38,10 +38,10 @@ def check_line(text: str) -> tuple[ReleaseLine | None, list[CatalogueFault]]:
         line = msgspec.toml.decode(text, type=ReleaseLine)
     except (msgspec.DecodeError, ValueError) as error:
         return None, [_of_field(text, str(error))]
-    checks = (_legs_to_nowhere, _faulty_scales, _faulty_phases)
+    checks = (_legs_to_nowhere, _faulty_scales, _faulty_phases, _faulty_product)
     faults = [fault for check in checks for fault in check(text, line)]
     unknown = list(_unknown(text, raw, msgspec.to_builtins(line), ""))
-    return (None if faults else line), faults + unknown
+    return (None if faults else line.as_scale), faults + unknown
 
 
 def _of_notation(text: str, words: str) -> CatalogueFault:
@@ -104,6 +104,16 @@ def _faulty_scales(text: str, line: ReleaseLine) -> Iterator[CatalogueFault]:
         shown = line.on(scale.kind)
         for rule in shown.legs:
             yield from _faults_of_leg(shown, rule, at)
+
+
+def _faulty_product(text: str, line: ReleaseLine) -> Iterator[CatalogueFault]:
+    """What belongs to products alone on a line that is none, and a product that nothing shows."""
+    if line.product is not None and not line.product.packages:
+        yield CatalogueFault(_line_of(text, ".product"), "product: no package shows its release")
+    for number, rule in enumerate(line.legs):
+        if rule.with_base and line.product is None:
+            at = _line_of(text, f".legs[{number}]")
+            yield CatalogueFault(at, "with_base: this is no product that has a base")
 
 
 def _unknown(text: str, raw: Any, known: Any, path: str) -> Iterator[CatalogueFault]:

@@ -10,7 +10,9 @@ import msgspec
 
 from brave_bridge.core.releases.catalogue import Leg, LegRule, Release, ReleaseLine, leg_of
 
-NOT_OUT, EDITION, ARCHITECTURE, STATE = "not out", "edition", "architecture", "state"
+NOT_OUT, EDITION, ARCHITECTURE, STATE, BASE = (
+    "not out", "edition", "architecture", "state", "base"
+)  # fmt: skip
 
 
 class Stands(msgspec.Struct, frozen=True):
@@ -32,6 +34,9 @@ class Stands(msgspec.Struct, frozen=True):
     """The keys of the legs that should wait: somebody noted it, or a known issue is so here."""
     cautions: dict[str, int] = {}
     """By the keys of legs, of how many known issues a machine has to take care there."""
+    base: Release | None = None
+    """Of a product: the release of its base that the machine has."""
+    base_name: str = ""
 
     def should_wait(self, leg: Leg) -> bool:
         """Whether something known about a leg says wait."""
@@ -41,7 +46,7 @@ class Stands(msgspec.Struct, frozen=True):
 class ClosedLeg(msgspec.Struct, frozen=True):
     """A leg of the line that is not open to a machine now, and why.
 
-    ``cause`` is one of ``NOT_OUT``, ``EDITION``, ``ARCHITECTURE`` and ``STATE``.
+    ``cause`` is one of ``NOT_OUT``, ``EDITION``, ``ARCHITECTURE``, ``STATE`` and ``BASE``.
     """
 
     start: Release
@@ -88,6 +93,13 @@ def _why_closed(
     known = rule.architectures or leg.end.needs.architectures
     if known and stands.architecture and stands.architecture not in known:
         return ARCHITECTURE, f"{leg.end.title} does not exist for {stands.architecture}"
+    if rule.with_base and stands.base:
+        bases = f" to {' or '.join(leg.end.bases)}" if leg.end.bases else ""
+        return BASE, f"it comes with a leg of {stands.base_name}{bases}, and is none of its own"
+    if leg.end.bases and stands.base and stands.base.key not in leg.end.bases:
+        bases = " or ".join(leg.end.bases)
+        has = f"this machine has {stands.base.title}"
+        return BASE, f"it stands on {stands.base_name} {bases}, {has}"
     asks = rule.at_least if rule.start == here.key else ""
     if asks and stands.version and _numbers(stands.version) < _numbers(asks):
         return STATE, f"it asks for {asks} at least, this is {stands.version}: update first"

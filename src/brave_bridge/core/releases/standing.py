@@ -5,7 +5,8 @@ import msgspec
 RELEASE, EDITION, KERNEL, PROFILE, DATE = "release", "edition", "kernel", "profile", "date"
 SCALES = (RELEASE, EDITION, KERNEL, PROFILE, DATE)
 """The scales there are: a release, an edition that a licence sets, a kernel series, the profile
-of an image, the date of a rolling archive."""
+of an image, the date of a rolling archive. A product that stands on a base release is another
+one, by the id of its line."""
 
 
 class Standing(msgspec.Struct, frozen=True):
@@ -30,6 +31,6 @@ def stop_name(scale: str, key: str) -> str:
 
 
 def scale_of(name: str) -> str:
-    """The scale that a stop's name speaks of."""
+    """The scale that a stop's name speaks of: one of SCALES, or the id of a product's line."""
     scale, colon, _ = name.partition(":")
-    return scale if colon and scale in SCALES else RELEASE
+    return scale if colon else RELEASE

@@ -13,6 +13,7 @@ from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
 from brave_bridge.core.releases.open_legs import ClosedLeg
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.package_manager import Commands, PackageManager
+from brave_bridge.core.survey.products import ProductSeen
 
 
 class Verdict(StrEnum):
@@ -105,6 +106,8 @@ class Situation(msgspec.Struct, frozen=True):
     today: date
     line: ReleaseLine | None = None
     release: Release | None = None
+    products: tuple[ProductSeen, ...] = ()
+    """The products that stand on the release."""
     legs: tuple[Leg, ...] = ()
     """The legs of the route to the goal, in order."""
     closed: tuple[ClosedLeg, ...] = ()

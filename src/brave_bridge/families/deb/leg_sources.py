@@ -63,7 +63,7 @@ class LegSources:
         """The sources that are paused, and why."""
         self.found: dict[tuple[str, str], SuiteFound] = {}
         for entry in self.entries.values():
-            if self._is_foreign(entry):
+            if self._is_foreign(entry) and self._is_concerned(entry):
                 self._take_as_foreign(entry)
 
     def _is_foreign(self, entry: SourceEntry) -> bool:
@@ -71,6 +71,14 @@ class LegSources:
         leg = self.leg
         foreign = is_third_party(entry, leg.origin, leg.archive_paths, self.facts.archives)
         return foreign or not all(map(can_be_fetched, entry.uris))
+
+    def _is_concerned(self, entry: SourceEntry) -> bool:
+        """Whether it has to be asked about: a product's leg leaves alone what it does not turn."""
+        turned = self.renaming
+        return self.leg.product is None or any(
+            turned.suites(suite) != suite or turned.uris(uri) != uri
+            for suite in entry.suites for uri in entry.uris
+        )  # fmt: skip
 
     def _take_as_foreign(self, entry: SourceEntry) -> None:
         key, answer = source_key(entry), self.wishes.sources.get(source_name(entry), "")
@@ -86,6 +94,22 @@ class LegSources:
                 f"no active source names {self.leg.start.suite or self.leg.start.codename}",
                 f"write the sources of {self.leg.start.title} by its codename first",
             )
+        if fault := self._lacks_main():
+            return fault
+        files = yield from self._fetch()
+        if isinstance(files, PlanFault):
+            return files
+        yield from self._look_for_other_suites()
+        return sources_only(
+            self.facts, self.leg, self.before, files, dict(self._ends()),
+            {at: found.signers for at, found in self.found.items()},
+            (*self._source_choices(), *channel_choices(self.leg, self.before, self.wishes)),
+        )  # fmt: skip
+
+    def _lacks_main(self) -> PlanFault | None:
+        """Why nothing would come: the main archive of the leg's start is no source."""
+        if self.leg.product is not None:
+            return None
         main = self.leg.start.suite or self.leg.start.codename
         # Of archives that were never read nobody knows yet whose they are.
         candidates = self._own_entries() or [
@@ -100,15 +124,7 @@ class LegSources:
                 f"add the main archive of {self.leg.start.title}: without it hardly anything "
                 "would be upgraded",
             )
-        files = yield from self._fetch()
-        if isinstance(files, PlanFault):
-            return files
-        yield from self._look_for_other_suites()
-        return sources_only(
-            self.facts, self.leg, self.before, files, dict(self._ends()),
-            {at: found.signers for at, found in self.found.items()},
-            (*self._source_choices(), *channel_choices(self.leg, self.before, self.wishes)),
-        )  # fmt: skip
+        return None
 
     # Turning them
 

@@ -31,7 +31,7 @@ def facts_page(record: MachineRecord) -> Page:
 def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:
     facts = surveyed.facts
     return (
-        ("identity", "who it is", _identity(facts)),
+        ("identity", "who it is", _identity(surveyed)),
         ("boot", "how it runs", _boot(facts)),
         ("hardware", "what it is made of", _hardware(facts)),
         ("power", "current", _power(facts)),
@@ -68,13 +68,14 @@ def _kind(turns: bool | None) -> str:
     return {True: ", turning", False: ", solid state", None: ""}[turns]
 
 
-def _identity(facts: Facts) -> list[Fact]:
-    who = facts.identity
+def _identity(surveyed: Surveyed) -> list[Fact]:
+    facts, who = surveyed.facts, surveyed.facts.identity
     rows = [
         ("system", who.name or who.os_id), ("version", f"{who.version_id} {who.codename}".strip()),
         ("point release", who.point_release), ("edition", who.edition), ("build", who.build),
         ("architecture", who.architecture), ("host name", who.hostname),
         ("language", facts.locale),
+        *(("product on it", product.title) for product in surveyed.products),
     ]  # fmt: skip
     return [row for row in rows if row[1]]
 

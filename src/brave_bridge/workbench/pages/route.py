@@ -66,7 +66,8 @@ def _reachable(
         later = [way for way in ways if scale_of(way.end.key) == scale]
         if len(standings) > 1:
             ahead = "" if later else ", and there is none beyond"
-            yield heading(f"{scale}: {routes.here.title}{ahead}", len(COLUMNS))
+            name = routes.line.name if routes.line.product else scale
+            yield heading(f"{name}: {routes.here.title}{ahead}", len(COLUMNS))
         yield from (_row(route, goal, routes.line.rule, today) for route in later)
 
 
