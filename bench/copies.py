@@ -106,7 +106,7 @@ def _settle(temperature: str) -> None:
     if temperature == "cold":
         Path("/proc/sys/vm/drop_caches").write_text("3")
         # The tree is cold; the programs of both sides are not.
-        _run(sys.executable, "-c", "import bench.copies, brave_bridge.snapshots.helper")
+        _run(sys.executable, "-c", "import bench.copies, brave_bridge.snapshots.jobs.helper")
         _run("rsync", "--version")
 
 

@@ -4,7 +4,7 @@ import sys
 from pathlib import Path
 
 from brave_bridge.archives.store import IndexStore
-from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.core.formats.packages.deb_index import DebIndex
 from brave_bridge.core.planning.planner import collector_at_rest, plan_packages
 from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.deb.archive import DebArchive

@@ -9,7 +9,7 @@ from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.archives.store import IndexStore
 from brave_bridge.archives.suites import SuiteAsked, SuiteFetched, SuiteFetcher
-from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.core.formats.packages.deb_index import DebIndex
 from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.standin.signing import make_key
 from tests.support.archive_server import PACKAGES, PACKERS, ArchiveServer

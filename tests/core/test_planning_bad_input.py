@@ -1,6 +1,6 @@
 """The planner over what nobody should have to offer: absurd, forged, endless, broken."""
 
-from brave_bridge.core.packages.deb_index import index_of
+from brave_bridge.core.formats.packages.deb_index import index_of
 from brave_bridge.core.planning.checker import faults_of_plan
 from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.telling import told

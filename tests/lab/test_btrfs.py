@@ -13,7 +13,7 @@ from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
 from brave_bridge.snapshots.engines.engine import take_down_left_mounts
 from brave_bridge.snapshots.returning import Returning
-from brave_bridge.snapshots.set_aside import delete_set_aside, set_aside
+from brave_bridge.snapshots.returns.set_aside import delete_set_aside, set_aside
 from tests.support import lab
 from tests.support.trees import TRIAL
 

@@ -10,8 +10,8 @@ import pytest
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.snapshots.catalogue import Snapshots
-from brave_bridge.snapshots.restore import Restoration
 from brave_bridge.snapshots.returning import Returning
+from brave_bridge.snapshots.returns.restoration import Restoration
 from tests.support import lab
 from tests.support.trees import (
     TRIAL,

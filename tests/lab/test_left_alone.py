@@ -13,13 +13,13 @@ import pytest
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.subvolumes import make_subvolume
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.snapshots import moving
 from brave_bridge.snapshots.catalogue import Snapshots
-from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.description import About
 from brave_bridge.snapshots.engines import btrfs
-from brave_bridge.snapshots.mounts import mounts_below
 from brave_bridge.snapshots.returning import Returning
+from brave_bridge.snapshots.returns import moving
+from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.mounts import mounts_below
 from tests.support import lab
 from tests.support.trees import described, differing
 
@@ -278,7 +278,7 @@ def test_a_full_project_is_told_before_anything_changes(tmp_path, monkeypatch):
         (mount / "srv/books/large").unlink()
         (mount / "etc/plain").write_text("after\n")
         with monkeypatch.context() as patched:
-            patched.setattr("brave_bridge.snapshots.restore.give_project", full)
+            patched.setattr("brave_bridge.snapshots.returns.restoration.give_project", full)
             with pytest.raises(MachineError, match="quota") as told:
                 returning.restore(taken)
         assert (mount / "etc/plain").read_text() == "after\n"

@@ -4,10 +4,10 @@ import shutil
 
 import pytest
 
-from brave_bridge.core.packages.alpm_package import alpm_package, came_with_others
+from brave_bridge.core.formats.packages.alpm_package import alpm_package, came_with_others
+from brave_bridge.core.formats.packages.repodata import BadRepodata, read_repodata
+from brave_bridge.core.formats.packages.rpm_header import read_installed
 from brave_bridge.core.packages.package_version import Installed
-from brave_bridge.core.packages.repodata import BadRepodata, read_repodata
-from brave_bridge.core.packages.rpm_header import read_installed
 from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.planning.checker import Meaning, faults_of_plan
 from brave_bridge.core.planning.planner import plan_packages

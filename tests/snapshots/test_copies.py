@@ -12,10 +12,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from brave_bridge.machines.port import MachineError
-from brave_bridge.snapshots import file_copy
 from brave_bridge.snapshots.catalogue import Snapshots
-from brave_bridge.snapshots.comparing import CHANGED
 from brave_bridge.snapshots.engines import copied
+from brave_bridge.snapshots.jobs.compare import CHANGED
+from brave_bridge.snapshots.trees import file_copy
 from tests.support.trees import (
     IS_ROOT,
     TRIAL,
@@ -152,7 +152,7 @@ def test_helpers_and_one_process_make_the_same_snapshot(tmp_path, monkeypatch):
         folder.mkdir(parents=True)
         (folder / "one").write_text(f"file {number}")
         os.link(folder / "one", folder.parent / f"name-{number}")
-    monkeypatch.setattr("brave_bridge.snapshots.crew.ALONE_SECONDS", 0.0)
+    monkeypatch.setattr("brave_bridge.snapshots.jobs.crew.ALONE_SECONDS", 0.0)
     shared = snapshots.take("by-helpers", TRIAL)
     assert not returning.preview(shared, by_content=True).count
     assert not returning.check(shared).faults
@@ -163,9 +163,9 @@ def test_helpers_and_one_process_make_the_same_snapshot(tmp_path, monkeypatch):
     wreck(tmp_path)
     returning.restore(shared)
     assert differing(before, described(tmp_path)) == []
-    monkeypatch.setattr("brave_bridge.snapshots.crew.HELPERS", 0)
+    monkeypatch.setattr("brave_bridge.snapshots.jobs.crew.HELPERS", 0)
     later = snapshots.take("by-one", TRIAL)
-    names = [set(snapshots.manifest(s, s.parts[0]).folders) for s in (shared, later)]
+    names = [set(snapshots.trees.manifest(s, s.parts[0]).folders) for s in (shared, later)]
     assert names[0] == names[1] and shared.entries == later.entries
 
 
@@ -173,8 +173,8 @@ def test_a_helper_that_dies_is_no_snapshot(tmp_path, monkeypatch):
     snapshots, _ = catalogue_at(tmp_path)
     for number in range(40):
         (tmp_path / f"usr/{number}").mkdir()
-    monkeypatch.setattr("brave_bridge.snapshots.crew.ALONE_SECONDS", 0.0)
-    monkeypatch.setattr("brave_bridge.snapshots.crew.called", helper_that_dies)
+    monkeypatch.setattr("brave_bridge.snapshots.jobs.crew.ALONE_SECONDS", 0.0)
+    monkeypatch.setattr("brave_bridge.snapshots.jobs.crew.called", helper_that_dies)
     with pytest.raises(MachineError, match=r"helper|Broken pipe"):
         snapshots.take("first", TRIAL)
     assert snapshots.listed() == []
@@ -250,7 +250,7 @@ def test_only_one_snapshot_is_taken_at_a_time(tmp_path):
 
 def test_rules_decide_what_is_covered(tmp_path):
     from brave_bridge.snapshots.choices import CHOICES, Choices
-    from brave_bridge.snapshots.cover import Exclusion, MountRule
+    from brave_bridge.snapshots.trees.cover import Exclusion, MountRule
 
     snapshots, returning = catalogue_at(tmp_path)
     fill(tmp_path)

@@ -5,15 +5,15 @@ import sys
 
 import msgspec
 
-from brave_bridge.snapshots.compare import comparison_job
-from brave_bridge.snapshots.cover import cover_for
-from brave_bridge.snapshots.tree_copy import copy_tree
+from brave_bridge.snapshots.jobs.comparison import comparison_job
+from brave_bridge.snapshots.jobs.tree_copy import copy_tree
+from brave_bridge.snapshots.trees.cover import cover_for
 
 # A process with one thread, whose helpers are copies of it and hold each other's pipes.
 _LEFT_IN_THE_MIDDLE = """
 import sys, time, msgspec
-from brave_bridge.snapshots import crew
-from brave_bridge.snapshots.comparing import CompareJob
+from brave_bridge.snapshots.jobs import crew
+from brave_bridge.snapshots.jobs.compare import CompareJob
 crew.ALONE_SECONDS = 0.0
 job = msgspec.json.decode(sys.argv[1], type=CompareJob)
 with crew.Crew(2) as one:

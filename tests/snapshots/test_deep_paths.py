@@ -5,8 +5,8 @@ import subprocess
 
 import pytest
 
-from brave_bridge.snapshots.folders import open_folder, open_root
-from brave_bridge.snapshots.tree_removal import remove_tree
+from brave_bridge.snapshots.trees.folders import open_folder, open_root
+from brave_bridge.snapshots.trees.removal import remove_tree
 from tests.support.trees import TRIAL, catalogue_at
 
 DEPTH = 1_100

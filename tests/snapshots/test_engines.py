@@ -7,11 +7,11 @@ import pytest
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots import catalogue, taking
 from brave_bridge.snapshots.choices import CHOICES, Choices
-from brave_bridge.snapshots.cover import Exclusion
 from brave_bridge.snapshots.engines.choose import choose
 from brave_bridge.snapshots.engines.engine import Mounted
 from brave_bridge.snapshots.engines.lvm import read_volumes
 from brave_bridge.snapshots.parts import Layout
+from brave_bridge.snapshots.trees.cover import Exclusion
 from tests.support.pretended_tools import PretendedTools
 from tests.support.trees import (
     IS_ROOT,

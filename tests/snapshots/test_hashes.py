@@ -9,8 +9,8 @@ import msgspec
 import pytest
 from blake3 import blake3
 
-from brave_bridge.snapshots.files import Cloner, copy_content, hash_of
-from brave_bridge.snapshots.manifest import Manifest
+from brave_bridge.snapshots.trees.files import Cloner, copy_content, hash_of
+from brave_bridge.snapshots.trees.manifest import Manifest
 from tests.support.trees import TRIAL, catalogue_at, described, differing, fill, free
 
 

@@ -10,9 +10,9 @@ import msgspec
 import pytest
 
 from brave_bridge.machines.port import MachineError
-from brave_bridge.snapshots import files
 from brave_bridge.snapshots.description import write_description
-from brave_bridge.snapshots.manifest import DamagedManifest, Manifest, checksum_of
+from brave_bridge.snapshots.trees import files
+from brave_bridge.snapshots.trees.manifest import DamagedManifest, Manifest, checksum_of
 from tests.support.trees import (
     IS_ROOT,
     TRIAL,
@@ -132,7 +132,7 @@ def test_a_device_or_pipe_in_the_place_of_a_file_is_not_read(system, what):
 
 def test_a_folder_that_became_a_link_meanwhile_is_not_followed(system, tmp_path, monkeypatch):
     """Between comparing and swapping somebody exchanges a folder for a link out of the tree."""
-    from brave_bridge.snapshots.restore import Restoration
+    from brave_bridge.snapshots.returns.restoration import Restoration
 
     root, _, returning, taken, _ = system
     outside = tmp_path / "outside"
@@ -234,7 +234,7 @@ def test_a_read_error_is_told_and_nothing_is_lost(system, monkeypatch, where):
     failing = Failing("/etc/large")
     with monkeypatch.context() as patch:
         patch.setattr(files.os, "read", failing)
-        patch.setattr("brave_bridge.snapshots.crew.ALONE_SECONDS", 1000.0)
+        patch.setattr("brave_bridge.snapshots.jobs.crew.ALONE_SECONDS", 1000.0)
         if where == "take":
             with pytest.raises(MachineError, match="Input/output error"):
                 snapshots.take("second", TRIAL)

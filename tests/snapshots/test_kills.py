@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from brave_bridge.snapshots import crew
-from brave_bridge.snapshots.journal import read_journal
+from brave_bridge.snapshots.jobs import crew
+from brave_bridge.snapshots.returns.journal import read_journal
 from tests.support.trees import (
     TRIAL,
     catalogue_at,
@@ -32,7 +32,7 @@ _DEED = """
 import sys
 from pathlib import Path
 from tests.snapshots.test_kills import deed
-from brave_bridge.snapshots import crew
+from brave_bridge.snapshots.jobs import crew
 crew.ALONE_SECONDS = 0.0
 print("ready", flush=True)
 deed(Path(sys.argv[1]), sys.argv[2])

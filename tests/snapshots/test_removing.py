@@ -5,10 +5,10 @@ import random
 
 import pytest
 
-from brave_bridge.snapshots import crew
-from brave_bridge.snapshots.calling import called
-from brave_bridge.snapshots.files import IMMUTABLE, set_flags
-from brave_bridge.snapshots.removing import remove_large_tree
+from brave_bridge.snapshots.jobs import crew
+from brave_bridge.snapshots.jobs.calling import called
+from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
+from brave_bridge.snapshots.trees.files import IMMUTABLE, set_flags
 from tests.support.trees import IS_ROOT, helper_that_dies
 
 

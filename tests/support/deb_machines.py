@@ -17,8 +17,8 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.apt_output import ChangeSummary, change_summary
-from brave_bridge.core.packages.deb_index import DebIndex, index_of
-from brave_bridge.core.packages.deb_package import package_version
+from brave_bridge.core.formats.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.formats.packages.deb_package import package_version
 from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe

@@ -2,7 +2,7 @@
 
 from itertools import product
 
-from brave_bridge.core.packages.deb_index import index_of
+from brave_bridge.core.formats.packages.deb_index import index_of
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.checker import Meaning, faults_of
 from brave_bridge.core.planning.universe import Universe

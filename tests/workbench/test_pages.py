@@ -12,7 +12,7 @@ from brave_bridge.core.packages.choices import OBSOLETE, STAYS, Option, PlanChoi
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.families.registry import family_named
-from brave_bridge.snapshots.set_aside import SetAside
+from brave_bridge.snapshots.returns.set_aside import SetAside
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.keeping import keep_way
 from brave_bridge.workbench.members import FleetMember, fleet_members

@@ -21,8 +21,8 @@ from brave_bridge.archives.store import IndexStore
 from brave_bridge.archives.unpacking import ENDINGS, unpacked
 from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
+from brave_bridge.core.formats.packages.deb_package import ALL
 from brave_bridge.core.formats.packing import PackingError, unpack
-from brave_bridge.core.packages.deb_package import ALL
 
 DESCRIPTION_LIMIT = 16_000_000
 INDEX_LIMIT = 1_500_000_000

@@ -24,7 +24,7 @@ from brave_bridge.cli.application import (
 from brave_bridge.cli.completion import ways_back
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.snapshots.choices import cover_of
-from brave_bridge.snapshots.cover import Exclusion, MountRule
+from brave_bridge.snapshots.trees.cover import Exclusion, MountRule
 from brave_bridge.workbench import cards
 from brave_bridge.workbench.file_difference import file_difference
 from brave_bridge.workbench.pages.return_preview import preview_lines

@@ -4,12 +4,12 @@ from typing import Any
 
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.ways_back.difference_tree import Node
-from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING
 from brave_bridge.snapshots.description import Gone
 from brave_bridge.snapshots.engines.engine import Mounted
+from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISSING
 from brave_bridge.snapshots.parts import Layout
 from brave_bridge.snapshots.returning import Checked
-from brave_bridge.snapshots.set_aside import SetAside
+from brave_bridge.snapshots.returns.set_aside import SetAside
 from brave_bridge.workbench.return_preview import ReturnPreview
 from brave_bridge.workbench.way_back import WayBack
 

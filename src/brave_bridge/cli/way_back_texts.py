@@ -9,13 +9,13 @@ from brave_bridge.core.ways_back.difference_tree import Node
 from brave_bridge.core.ways_back.retention import Fate
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.choices import Choices
-from brave_bridge.snapshots.cover import HOME_SENTENCE
 from brave_bridge.snapshots.description import Gone, Kept
 from brave_bridge.snapshots.engines.engine import Mounted
-from brave_bridge.snapshots.journal import Journal
 from brave_bridge.snapshots.parts import Layout
 from brave_bridge.snapshots.returning import Checked
-from brave_bridge.snapshots.set_aside import SetAside
+from brave_bridge.snapshots.returns.journal import Journal
+from brave_bridge.snapshots.returns.set_aside import SetAside
+from brave_bridge.snapshots.trees.cover import HOME_SENTENCE
 from brave_bridge.workbench.pages.ways_back import age_words
 from brave_bridge.workbench.way_back import WayBack
 

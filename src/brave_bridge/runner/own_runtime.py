@@ -46,7 +46,7 @@ _PROOF = """
 import sys
 import blake3, httpx, lz4.frame, matplotlib.figure, msgspec, pysat.solvers, pysequoia
 import segno, socksio, sqlalchemy, ssl, textual, tomlkit, zstandard
-import brave_bridge.cli.running, brave_bridge.snapshots.helper, brave_bridge.tui.app
+import brave_bridge.cli.running, brave_bridge.snapshots.jobs.helper, brave_bridge.tui.app
 import brave_bridge.workbench.run
 with open("/proc/self/maps") as maps:
     paths = {line.split(None, 5)[5].strip() for line in maps if line.count("/")}

@@ -39,7 +39,7 @@ from brave_bridge.snapshots.description import (
 )
 from brave_bridge.snapshots.engines.choose import ENGINES, choose
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
-from brave_bridge.snapshots.manifest import Manifest, checksum_of
+from brave_bridge.snapshots.jobs.tree_copy import Progress, covered_bytes
 from brave_bridge.snapshots.parts import Layout, layout_of
 from brave_bridge.snapshots.rescue.build import keep_rescue_tool
 from brave_bridge.snapshots.taking import (
@@ -49,7 +49,7 @@ from brave_bridge.snapshots.taking import (
     planned_parts,
     remove_folder,
 )
-from brave_bridge.snapshots.tree_copy import Progress, covered_bytes
+from brave_bridge.snapshots.trees.manifest import Manifest, checksum_of
 
 _OR_SKIP = "; or leave out what is damaged: return --skip-damaged"
 _GONE, _USES = "gone.jsonl", "uses.json"

@@ -12,7 +12,7 @@ from brave_bridge.core.ways_back.retention import Retention
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.port import Machine
-from brave_bridge.snapshots.cover import Cover, Exclusion, MountRule, cover_for
+from brave_bridge.snapshots.trees.cover import Cover, Exclusion, MountRule, cover_for
 
 
 class Choices(msgspec.Struct, frozen=True, kw_only=True):

@@ -11,8 +11,8 @@ import msgspec
 import tomlkit
 
 from brave_bridge.machines.writing import replace_file, set_aside_damaged
-from brave_bridge.snapshots.cover import Cover, Exclusion
 from brave_bridge.snapshots.engines.engine import Part, Use
+from brave_bridge.snapshots.trees.cover import Cover, Exclusion
 
 SNAPSHOT_ID = re.compile(r"^[a-z0-9][a-z0-9-]{0,79}$")
 PART_FOLDER = re.compile(r"^[a-z0-9][a-z0-9._-]{0,120}$")

@@ -8,8 +8,8 @@ import msgspec
 from brave_bridge.core.formats.proc import MountInfo, read_mountinfo, read_mounts
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
-from brave_bridge.snapshots.cover import Cover, rules
 from brave_bridge.snapshots.engines.engine import Mounted
+from brave_bridge.snapshots.trees.cover import Cover, rules
 
 _NO_DISK = frozenset(
     (

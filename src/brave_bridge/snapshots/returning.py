@@ -15,24 +15,24 @@ from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.wishes import Seen, Wish
 from brave_bridge.snapshots.catalogue import Snapshots
-from brave_bridge.snapshots.checking import CheckJob
-from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
-from brave_bridge.snapshots.crew import carry_out
 from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
 from brave_bridge.snapshots.engines.engine import EngineError, Mounted, Part
 from brave_bridge.snapshots.engines.lvm import LvmEngine
-from brave_bridge.snapshots.folders import opened, opened_root
-from brave_bridge.snapshots.journal import Journal, new_journal, read_journal
-from brave_bridge.snapshots.manifest import Entry, decoded_path
-from brave_bridge.snapshots.restore import (
+from brave_bridge.snapshots.jobs.check import CheckJob
+from brave_bridge.snapshots.jobs.comparison import Comparison, compare, comparison_job
+from brave_bridge.snapshots.jobs.crew import carry_out
+from brave_bridge.snapshots.returns.journal import Journal, new_journal, read_journal
+from brave_bridge.snapshots.returns.one_path import put_back_path
+from brave_bridge.snapshots.returns.restoration import (
     Restoration,
     RestoreReport,
     Tell,
     return_parts,
 )
-from brave_bridge.snapshots.set_aside import SetAside, delete_set_aside, set_aside
-from brave_bridge.snapshots.single import put_back_path
+from brave_bridge.snapshots.returns.set_aside import SetAside, delete_set_aside, set_aside
+from brave_bridge.snapshots.trees.folders import opened, opened_root
+from brave_bridge.snapshots.trees.manifest import Entry, decoded_path
 
 _MOST_FAULTS = 50
 

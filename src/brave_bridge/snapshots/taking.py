@@ -15,7 +15,6 @@ from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.subvolumes import is_subvolume
 from brave_bridge.machines.writing import replace_file
 from brave_bridge.snapshots.choices import Choices, cover_of, read_choices
-from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.description import (
     DESCRIPTION,
     PART_FOLDER,
@@ -27,10 +26,11 @@ from brave_bridge.snapshots.description import (
 from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.choose import ENGINES, choose
 from brave_bridge.snapshots.engines.engine import Mounted, Part
-from brave_bridge.snapshots.files import sync_file_system
+from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
+from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress
 from brave_bridge.snapshots.parts import Layout, layout_of
-from brave_bridge.snapshots.removing import remove_large_tree
-from brave_bridge.snapshots.tree_copy import CopyReport, Progress
+from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.files import sync_file_system
 
 _MAKING = "making.json"
 """Which parts are being made, or removed: enough to remove them after a kill."""

@@ -27,7 +27,7 @@ from brave_bridge.workbench.routes import Routes, Track
 
 if TYPE_CHECKING:
     from brave_bridge.snapshots.description import Gone, Snapshot
-    from brave_bridge.snapshots.set_aside import SetAside
+    from brave_bridge.snapshots.returns.set_aside import SetAside
     from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow
     from brave_bridge.workbench.way_back import WayBack
 

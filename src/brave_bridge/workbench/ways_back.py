@@ -21,12 +21,12 @@ from brave_bridge.runner.briefs import (
 )
 from brave_bridge.runner.expiry import expire, fates_of
 from brave_bridge.snapshots.choices import CHOICES, Choices, read_choices
-from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.description import Gone, Kept, Snapshot
-from brave_bridge.snapshots.journal import Journal
-from brave_bridge.snapshots.manifest import FOLDER, decoded_path
+from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
 from brave_bridge.snapshots.returning import Checked, Returning
-from brave_bridge.snapshots.set_aside import SetAside
+from brave_bridge.snapshots.returns.journal import Journal
+from brave_bridge.snapshots.returns.set_aside import SetAside
+from brave_bridge.snapshots.trees.manifest import FOLDER, decoded_path
 from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import ProcedureRow, now
 from brave_bridge.workbench.desk import Desk

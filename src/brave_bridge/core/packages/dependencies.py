@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 import msgspec
 
 from brave_bridge.core.formats.installed_package import InstalledPackage
-from brave_bridge.core.packages.deb_package import clauses, provided
+from brave_bridge.core.formats.packages.deb_package import clauses, provided
 from brave_bridge.core.packages.relation import Clause, Key, holds
 from brave_bridge.core.versions.deb import version_key
 

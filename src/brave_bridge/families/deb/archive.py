@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 
-from brave_bridge.core.packages.deb_index import DebIndex
+from brave_bridge.core.formats.packages.deb_index import DebIndex
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.universe import newest_of
 from brave_bridge.families.deb.policy import Origin, Policy

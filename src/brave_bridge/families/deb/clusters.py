@@ -5,7 +5,7 @@ from collections.abc import Iterable
 import msgspec
 
 from brave_bridge.core.formats.installed_package import InstalledPackage
-from brave_bridge.core.packages.deb_package import clauses
+from brave_bridge.core.formats.packages.deb_package import clauses
 from brave_bridge.core.survey.databases import DatabaseCluster
 
 

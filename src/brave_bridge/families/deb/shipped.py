@@ -8,7 +8,7 @@ from brave_bridge.archives.kept_suites import KEPT_SUITES, decode_suites
 from brave_bridge.archives.opening import downloader_of
 from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.apt_sources import SourceEntry, index_stem
-from brave_bridge.core.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.formats.packages.deb_index import DebIndex, index_of
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.families.deb.own_indices import own_indices
 from brave_bridge.families.deb.places import LISTS

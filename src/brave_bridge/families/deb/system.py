@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator
 
-from brave_bridge.core.packages.deb_package import BadStanza, package_version
+from brave_bridge.core.formats.packages.deb_package import BadStanza, package_version
 from brave_bridge.core.packages.package_version import Installed
 
 _BLANK = re.compile(rb"\n(?:[ \t]*\n)+")

@@ -9,7 +9,7 @@ from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.apt_preferences import Pin, read_pins
 from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
-from brave_bridge.core.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.formats.packages.deb_index import DebIndex, index_of
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe

@@ -10,9 +10,9 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
-from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.engine import Mounted, Part, tool
+from brave_bridge.snapshots.trees.cover import Cover
 
 MARK = ".before-return-"
 STAMP = "%Y%m%d-%H%M%S-%f"

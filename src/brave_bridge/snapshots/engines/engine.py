@@ -10,8 +10,8 @@ from typing import Protocol
 
 import msgspec
 
-from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.tree_copy import CopyReport, Progress
+from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress
+from brave_bridge.snapshots.trees.cover import Cover
 
 
 class Mounted(msgspec.Struct, frozen=True):

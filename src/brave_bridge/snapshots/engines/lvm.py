@@ -11,7 +11,6 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.engines.engine import (
     EngineError,
     Mounted,
@@ -20,7 +19,8 @@ from brave_bridge.snapshots.engines.engine import (
     mounted_for_now,
     tool,
 )
-from brave_bridge.snapshots.tree_copy import CopyReport, Progress, describe_tree
+from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
+from brave_bridge.snapshots.trees.cover import Cover
 
 _COLUMNS = "lv_name,vg_name,lv_path,lv_attr,lv_size,pool_lv,origin,data_percent,vg_free"
 _CLASSIC_SHARE = 0.2

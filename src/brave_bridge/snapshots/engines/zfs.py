@@ -5,9 +5,9 @@ import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
-from brave_bridge.snapshots.cover import Cover
 from brave_bridge.snapshots.engines.engine import EngineError, Mounted, Part, Use, tool
-from brave_bridge.snapshots.tree_copy import CopyReport, Progress, describe_tree
+from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
+from brave_bridge.snapshots.trees.cover import Cover
 
 
 class ZfsEngine:

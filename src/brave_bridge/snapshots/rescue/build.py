@@ -12,14 +12,30 @@ from brave_bridge.machines.writing import replace_file
 
 NAME = "brave-bridge-rescue"
 MODULES = (
-    "core.formats.proc", "core.formats.text", "machines.rooted", "snapshots.hashing",
-    "snapshots.manifest", "snapshots.cover", "snapshots.files", "snapshots.folders",
-    "snapshots.tree_removal",
-    "snapshots.mounts", "machines.writing", "snapshots.journal", "snapshots.comparing",
-    "snapshots.compare", "snapshots.staging", "snapshots.moving", "snapshots.swap_order",
-    "snapshots.emptying", "snapshots.removing", "snapshots.flushing", "snapshots.checking",
-    "snapshots.restore", "snapshots.rescue.tool",
-)  # fmt: skip
+    "core.formats.proc",
+    "core.formats.text",
+    "machines.rooted",
+    "snapshots.trees.hashing",
+    "snapshots.trees.manifest",
+    "snapshots.trees.cover",
+    "snapshots.trees.files",
+    "snapshots.trees.folders",
+    "snapshots.trees.removal",
+    "snapshots.trees.mounts",
+    "machines.writing",
+    "snapshots.returns.journal",
+    "snapshots.jobs.compare",
+    "snapshots.jobs.comparison",
+    "snapshots.jobs.stage",
+    "snapshots.returns.moving",
+    "snapshots.returns.swap_order",
+    "snapshots.jobs.empty",
+    "snapshots.jobs.large_removal",
+    "snapshots.trees.flushing",
+    "snapshots.jobs.check",
+    "snapshots.returns.restoration",
+    "snapshots.rescue.tool",
+)
 
 _STAND_INS = "snapshots.rescue.stand_ins"
 _ABOUT = f"{NAME}: list, verify and return ways back; see {NAME} --help."

@@ -36,6 +36,6 @@ def carry_out(job, items, helpers=0):
 
 def install():
     """Let the modules of a return find these where they look for the crew."""
-    crew = types.ModuleType("brave_bridge.snapshots.crew")
+    crew = types.ModuleType("brave_bridge.snapshots.jobs.crew")
     crew.Crew, crew.carry_out, crew.HELPERS = Crew, carry_out, 0
-    sys.modules["brave_bridge.snapshots.crew"] = crew
+    sys.modules["brave_bridge.snapshots.jobs.crew"] = crew

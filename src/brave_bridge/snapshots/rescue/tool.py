@@ -17,13 +17,13 @@ import sys
 from pathlib import Path
 
 from brave_bridge.machines.rooted import inside
-from brave_bridge.snapshots.checking import CheckJob
-from brave_bridge.snapshots.cover import Cover, Exclusion
-from brave_bridge.snapshots.crew import carry_out
-from brave_bridge.snapshots.hashing import is_same
-from brave_bridge.snapshots.journal import new_journal
-from brave_bridge.snapshots.manifest import checksum_of
-from brave_bridge.snapshots.restore import Restoration, return_parts
+from brave_bridge.snapshots.jobs.check import CheckJob
+from brave_bridge.snapshots.jobs.crew import carry_out
+from brave_bridge.snapshots.returns.journal import new_journal
+from brave_bridge.snapshots.returns.restoration import Restoration, return_parts
+from brave_bridge.snapshots.trees.cover import Cover, Exclusion
+from brave_bridge.snapshots.trees.hashing import is_same
+from brave_bridge.snapshots.trees.manifest import checksum_of
 
 STATE = "/var/lib/brave-bridge"
 _ID = re.compile(r"^[a-z0-9][a-z0-9-]{0,79}$")

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from brave_bridge.core.estimate import range_words
 from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
-from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, MISSING
-from brave_bridge.snapshots.cover import HOME_SENTENCE
+from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, MISSING
+from brave_bridge.snapshots.trees.cover import HOME_SENTENCE
 
 if TYPE_CHECKING:
     from brave_bridge.core.ways_back.accounts import AccountChanges

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 
 from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.ways_back.deadline import SOON_DAYS, left_words
-from brave_bridge.snapshots.cover import HOME_SENTENCE
+from brave_bridge.snapshots.trees.cover import HOME_SENTENCE
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
 from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
     from brave_bridge.snapshots.description import Gone, Snapshot
-    from brave_bridge.snapshots.set_aside import SetAside
+    from brave_bridge.snapshots.returns.set_aside import SetAside
     from brave_bridge.workbench.way_back import WayBack
 
 COLUMNS = (

@@ -7,7 +7,7 @@ from typing import ClassVar
 
 import msgspec
 
-from brave_bridge.snapshots.files import (
+from brave_bridge.snapshots.trees.files import (
     Cloner,
     copy_content,
     dress_new,
@@ -16,9 +16,9 @@ from brave_bridge.snapshots.files import (
     set_attributes,
     set_flags,
 )
-from brave_bridge.snapshots.folders import open_root, opened, opened_parent
-from brave_bridge.snapshots.hashing import is_same
-from brave_bridge.snapshots.manifest import FILE, NO_COPY_ON_WRITE, Entry, decoded_path
+from brave_bridge.snapshots.trees.folders import open_root, opened, opened_parent
+from brave_bridge.snapshots.trees.hashing import is_same
+from brave_bridge.snapshots.trees.manifest import FILE, NO_COPY_ON_WRITE, Entry, decoded_path
 
 HANDFUL = 64
 

@@ -6,10 +6,10 @@ from typing import ClassVar
 
 import msgspec
 
-from brave_bridge.snapshots.files import describe_special, hash_of, open_to_read
-from brave_bridge.snapshots.folders import open_folder, open_root
-from brave_bridge.snapshots.hashing import is_same
-from brave_bridge.snapshots.manifest import (
+from brave_bridge.snapshots.trees.files import describe_special, hash_of, open_to_read
+from brave_bridge.snapshots.trees.folders import open_folder, open_root
+from brave_bridge.snapshots.trees.hashing import is_same
+from brave_bridge.snapshots.trees.manifest import (
     BLOCK,
     CHARACTER,
     FILE,

@@ -5,9 +5,9 @@ Tags and flags are those of rpm's format documentation ("Tags", "Dependency flag
 
 from collections.abc import Iterator
 
+from brave_bridge.core.formats.packages.repodata import rpm_package
 from brave_bridge.core.formats.rpm_database import read_headers
 from brave_bridge.core.packages.package_version import Details, PackageVersion
-from brave_bridge.core.packages.repodata import rpm_package
 
 _NAME, _VERSION, _RELEASE, _EPOCH, _SIZE, _GROUP, _ARCH = 1000, 1001, 1002, 1003, 1009, 1016, 1022
 _DIR_INDEXES, _BASENAMES, _DIR_NAMES = 1116, 1117, 1118

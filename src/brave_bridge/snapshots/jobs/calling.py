@@ -32,7 +32,7 @@ def called() -> Helper:
 
 def _started() -> Helper:
     return subprocess.Popen(
-        [*python_argv(), "-m", "brave_bridge.snapshots.helper"],
+        [*python_argv(), "-m", "brave_bridge.snapshots.jobs.helper"],
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         cwd="/",
@@ -44,7 +44,7 @@ class _Copy:
 
     def __init__(self) -> None:
         # Only who calls a helper loads what it does, and once for all of them.
-        from brave_bridge.snapshots.helper import serve
+        from brave_bridge.snapshots.jobs.helper import serve
 
         hand, our_hand = os.pipe()
         our_ear, voice = os.pipe()

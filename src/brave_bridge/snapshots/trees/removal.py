@@ -7,7 +7,7 @@ import stat
 
 import msgspec
 
-from brave_bridge.snapshots.folders import open_folder, unlocked
+from brave_bridge.snapshots.trees.folders import open_folder, unlocked
 
 _UP = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC
 

@@ -22,18 +22,23 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.text import byte_size
-from brave_bridge.snapshots.checking import CheckJob
-from brave_bridge.snapshots.compare import Comparison, compare, comparison_job
-from brave_bridge.snapshots.comparing import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
-from brave_bridge.snapshots.cover import STAGING, Cover
-from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
-from brave_bridge.snapshots.files import (
+from brave_bridge.snapshots.jobs.check import CheckJob
+from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
+from brave_bridge.snapshots.jobs.comparison import Comparison, compare, comparison_job
+from brave_bridge.snapshots.jobs.crew import HELPERS, Crew, carry_out
+from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
+from brave_bridge.snapshots.jobs.stage import HANDFUL, StageJob, handfuls
+from brave_bridge.snapshots.returns.journal import Journal, write_journal
+from brave_bridge.snapshots.returns.moving import give_project, move_in, project_of
+from brave_bridge.snapshots.returns.swap_order import belongs_to_boot, depth, is_below, swap_order
+from brave_bridge.snapshots.trees.cover import STAGING, Cover
+from brave_bridge.snapshots.trees.files import (
     set_attributes,
     set_attributes_of,
     sync_file_system,
 )
-from brave_bridge.snapshots.flushing import Flushing
-from brave_bridge.snapshots.folders import (
+from brave_bridge.snapshots.trees.flushing import Flushing
+from brave_bridge.snapshots.trees.folders import (
     give_name,
     make_folder,
     opened,
@@ -42,8 +47,7 @@ from brave_bridge.snapshots.folders import (
     unlocked,
     whole_path,
 )
-from brave_bridge.snapshots.journal import Journal, write_journal
-from brave_bridge.snapshots.manifest import (
+from brave_bridge.snapshots.trees.manifest import (
     FILE,
     FOLDER,
     PLACE,
@@ -53,12 +57,8 @@ from brave_bridge.snapshots.manifest import (
     decoded_path,
     encoded_path,
 )
-from brave_bridge.snapshots.mounts import swap_files_below
-from brave_bridge.snapshots.moving import give_project, move_in, project_of
-from brave_bridge.snapshots.removing import remove_large_tree
-from brave_bridge.snapshots.staging import HANDFUL, StageJob, handfuls
-from brave_bridge.snapshots.swap_order import belongs_to_boot, depth, is_below, swap_order
-from brave_bridge.snapshots.tree_removal import remove_tree
+from brave_bridge.snapshots.trees.mounts import swap_files_below
+from brave_bridge.snapshots.trees.removal import remove_tree
 
 _WORK = "work"
 _MOST_TOLD = 20

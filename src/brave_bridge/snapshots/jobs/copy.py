@@ -15,9 +15,9 @@ from typing import ClassVar
 
 import msgspec
 
-from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.file_copy import FileCopier, dress, may_be_refused
-from brave_bridge.snapshots.files import (
+from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.file_copy import FileCopier, dress, may_be_refused
+from brave_bridge.snapshots.trees.files import (
     Cloner,
     blocks_read,
     describe_open,
@@ -27,7 +27,7 @@ from brave_bridge.snapshots.files import (
     place_entry,
     set_attributes,
 )
-from brave_bridge.snapshots.folders import (
+from brave_bridge.snapshots.trees.folders import (
     Boundary,
     Listing,
     list_folder,
@@ -35,7 +35,7 @@ from brave_bridge.snapshots.folders import (
     open_root,
     opened,
 )
-from brave_bridge.snapshots.manifest import (
+from brave_bridge.snapshots.trees.manifest import (
     FILE,
     Entry,
     Manifest,

@@ -10,7 +10,7 @@ import os
 
 import msgspec
 
-from brave_bridge.snapshots.files import (
+from brave_bridge.snapshots.trees.files import (
     Cloner,
     copy_content,
     dress_new,
@@ -18,7 +18,7 @@ from brave_bridge.snapshots.files import (
     open_to_read,
     plain_entry,
 )
-from brave_bridge.snapshots.manifest import Entry
+from brave_bridge.snapshots.trees.manifest import Entry
 
 _TRIES = 3
 _NEW_FILE = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW

@@ -4,10 +4,12 @@ import errno
 import os
 from pathlib import Path
 
-from brave_bridge.snapshots.cover import STAGING, Cover
-from brave_bridge.snapshots.crew import carry_out
-from brave_bridge.snapshots.files import exchange, set_attributes, sync_file_system
-from brave_bridge.snapshots.folders import (
+from brave_bridge.snapshots.jobs.crew import carry_out
+from brave_bridge.snapshots.jobs.stage import StageJob, handfuls
+from brave_bridge.snapshots.returns.swap_order import depth
+from brave_bridge.snapshots.trees.cover import STAGING, Cover
+from brave_bridge.snapshots.trees.files import exchange, set_attributes, sync_file_system
+from brave_bridge.snapshots.trees.folders import (
     Boundary,
     list_folder,
     make_folder,
@@ -15,11 +17,16 @@ from brave_bridge.snapshots.folders import (
     opened_parent,
     opened_root,
 )
-from brave_bridge.snapshots.manifest import FOLDER, PLACE, Entry, Manifest, decoded_path, joined
-from brave_bridge.snapshots.mounts import mounts_below
-from brave_bridge.snapshots.staging import StageJob, handfuls
-from brave_bridge.snapshots.swap_order import depth
-from brave_bridge.snapshots.tree_removal import remove_tree
+from brave_bridge.snapshots.trees.manifest import (
+    FOLDER,
+    PLACE,
+    Entry,
+    Manifest,
+    decoded_path,
+    joined,
+)
+from brave_bridge.snapshots.trees.mounts import mounts_below
+from brave_bridge.snapshots.trees.removal import remove_tree
 
 _ONE = f"{STAGING}-path"
 

@@ -10,13 +10,13 @@ from typing import BinaryIO
 
 import msgspec
 
-from brave_bridge.snapshots.checking import CheckJob
-from brave_bridge.snapshots.comparing import CompareJob
-from brave_bridge.snapshots.copying import CopyJob
-from brave_bridge.snapshots.emptying import RemovalJob
-from brave_bridge.snapshots.files import blocks_read
-from brave_bridge.snapshots.messages import Answer, Begin, Fault, Items, receive, send
-from brave_bridge.snapshots.staging import StageJob
+from brave_bridge.snapshots.jobs.check import CheckJob
+from brave_bridge.snapshots.jobs.compare import CompareJob
+from brave_bridge.snapshots.jobs.copy import CopyJob
+from brave_bridge.snapshots.jobs.empty import RemovalJob
+from brave_bridge.snapshots.jobs.messages import Answer, Begin, Fault, Items, receive, send
+from brave_bridge.snapshots.jobs.stage import StageJob
+from brave_bridge.snapshots.trees.files import blocks_read
 
 _PR_SET_PDEATHSIG = 1
 _NOTABLE_SECONDS = 0.02

@@ -10,16 +10,22 @@ from typing import ClassVar
 
 import msgspec
 
-from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.files import (
+from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.files import (
     describe_open,
     describe_special,
     entry_of,
     hash_of,
     open_to_read,
 )
-from brave_bridge.snapshots.folders import Boundary, Listing, list_folder, open_folder, open_root
-from brave_bridge.snapshots.manifest import (
+from brave_bridge.snapshots.trees.folders import (
+    Boundary,
+    Listing,
+    list_folder,
+    open_folder,
+    open_root,
+)
+from brave_bridge.snapshots.trees.manifest import (
     FILE,
     FOLDER,
     NO_COPY_ON_WRITE,

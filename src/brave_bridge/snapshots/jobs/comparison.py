@@ -7,7 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.snapshots.comparing import (
+from brave_bridge.snapshots.jobs.compare import (
     ATTRIBUTES,
     CHANGED,
     EXTRA,
@@ -15,10 +15,10 @@ from brave_bridge.snapshots.comparing import (
     CompareJob,
     Difference,
 )
-from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
-from brave_bridge.snapshots.manifest import FILE, FOLDER
-from brave_bridge.snapshots.mounts import mounts_below
+from brave_bridge.snapshots.jobs.crew import HELPERS, Crew, carry_out
+from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.manifest import FILE, FOLDER
+from brave_bridge.snapshots.trees.mounts import mounts_below
 
 _WORDS = {
     MISSING: "missing",

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator
 
-from brave_bridge.core.packages.deb_package import BadStanza, package_version
+from brave_bridge.core.formats.packages.deb_package import BadStanza, package_version
 from brave_bridge.core.packages.index_table import MAX_STANZA, IndexTable, ScannedTable
 from brave_bridge.core.packages.package_version import PackageVersion
 

@@ -19,7 +19,7 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 import msgspec
 
 from brave_bridge.machines.writing import replacing
-from brave_bridge.snapshots.hashing import new_digest, text_of
+from brave_bridge.snapshots.trees.hashing import new_digest, text_of
 
 _is_plain = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*").fullmatch
 _SAFE = "/ !$&'()*+,-.:;=@_~[]{}<>|^`#?"

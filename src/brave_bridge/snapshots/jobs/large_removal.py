@@ -9,11 +9,11 @@ import os
 import stat
 from pathlib import Path
 
-from brave_bridge.snapshots.crew import HELPERS, Crew, carry_out
-from brave_bridge.snapshots.emptying import RemovalJob
-from brave_bridge.snapshots.folders import opened_root
-from brave_bridge.snapshots.manifest import encoded_path
-from brave_bridge.snapshots.tree_removal import remove_tree
+from brave_bridge.snapshots.jobs.crew import HELPERS, Crew, carry_out
+from brave_bridge.snapshots.jobs.empty import RemovalJob
+from brave_bridge.snapshots.trees.folders import opened_root
+from brave_bridge.snapshots.trees.manifest import encoded_path
+from brave_bridge.snapshots.trees.removal import remove_tree
 
 
 def remove_large_tree(name: str, parent: Path, helpers: int | Crew = HELPERS) -> None:

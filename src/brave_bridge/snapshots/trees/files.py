@@ -10,9 +10,9 @@ import stat
 import struct
 from collections.abc import Iterator
 
-from brave_bridge.snapshots.hashing import BLOCK as BLOCK_SIZE
-from brave_bridge.snapshots.hashing import SPARSE, add_zeros, new_digest, text_of
-from brave_bridge.snapshots.manifest import (
+from brave_bridge.snapshots.trees.hashing import BLOCK as BLOCK_SIZE
+from brave_bridge.snapshots.trees.hashing import SPARSE, add_zeros, new_digest, text_of
+from brave_bridge.snapshots.trees.manifest import (
     BLOCK,
     CHARACTER,
     FIFO,

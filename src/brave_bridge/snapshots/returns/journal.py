@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.machines.writing import replace_file
-from brave_bridge.snapshots.cover import STAGING
+from brave_bridge.snapshots.trees.cover import STAGING
 
 _NAME = "journal.json"
 _LONGEST = 100_000

@@ -12,7 +12,7 @@ import os
 import stat
 import struct
 
-from brave_bridge.snapshots.files import (
+from brave_bridge.snapshots.trees.files import (
     Cloner,
     copy_content,
     describe_open,
@@ -22,9 +22,9 @@ from brave_bridge.snapshots.files import (
     open_to_read,
     set_attributes,
 )
-from brave_bridge.snapshots.folders import opened
-from brave_bridge.snapshots.manifest import FILE, FOLDER, type_of
-from brave_bridge.snapshots.tree_removal import remove_tree
+from brave_bridge.snapshots.trees.folders import opened
+from brave_bridge.snapshots.trees.manifest import FILE, FOLDER, type_of
+from brave_bridge.snapshots.trees.removal import remove_tree
 
 _GETXATTR, _SETXATTR = 0x801C581F, 0x401C5820
 _FSXATTR = struct.Struct("5I8x")

@@ -7,14 +7,14 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.snapshots.copying import CopyJob, FolderCopied, spool_path
-from brave_bridge.snapshots.cover import Cover
-from brave_bridge.snapshots.crew import HELPERS, carry_out, most_helpers
-from brave_bridge.snapshots.flushing import Flushing
-from brave_bridge.snapshots.folders import Boundary, list_folder, opened, opened_root
-from brave_bridge.snapshots.manifest import FILE, ManifestWriter, joined, type_of
-from brave_bridge.snapshots.mounts import mounts_below
-from brave_bridge.snapshots.sums import SUMS, write_sums
+from brave_bridge.snapshots.jobs.copy import CopyJob, FolderCopied, spool_path
+from brave_bridge.snapshots.jobs.crew import HELPERS, carry_out, most_helpers
+from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.flushing import Flushing
+from brave_bridge.snapshots.trees.folders import Boundary, list_folder, opened, opened_root
+from brave_bridge.snapshots.trees.manifest import FILE, ManifestWriter, joined, type_of
+from brave_bridge.snapshots.trees.mounts import mounts_below
+from brave_bridge.snapshots.trees.sums import SUMS, write_sums
 
 Progress = Callable[[int, int], None]
 """Called with the entries and the bytes covered so far."""

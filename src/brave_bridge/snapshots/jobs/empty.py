@@ -5,8 +5,8 @@ from typing import ClassVar
 
 import msgspec
 
-from brave_bridge.snapshots.folders import open_folder, open_root, unlocked
-from brave_bridge.snapshots.manifest import decoded_path, encoded_path, joined
+from brave_bridge.snapshots.trees.folders import open_folder, open_root, unlocked
+from brave_bridge.snapshots.trees.manifest import decoded_path, encoded_path, joined
 
 
 class FolderEmptied(msgspec.Struct):

@@ -13,9 +13,9 @@ from collections.abc import Callable, Container, Iterable, Iterator
 
 import msgspec
 
-from brave_bridge.snapshots.cover import Leaver
-from brave_bridge.snapshots.files import unlock
-from brave_bridge.snapshots.manifest import FOLDER, joined, type_of
+from brave_bridge.snapshots.trees.cover import Leaver
+from brave_bridge.snapshots.trees.files import unlock
+from brave_bridge.snapshots.trees.manifest import FOLDER, joined, type_of
 
 _OPENAT2 = 437
 _RESOLVE_NO_XDEV, _RESOLVE_NO_SYMLINKS, _RESOLVE_BENEATH = 0x01, 0x04, 0x08

@@ -15,8 +15,8 @@ from typing import Any, ClassVar, Protocol
 
 import msgspec
 
-from brave_bridge.snapshots.calling import Helper, called
-from brave_bridge.snapshots.messages import Answer, Begin, Items, receive, send
+from brave_bridge.snapshots.jobs.calling import Helper, called
+from brave_bridge.snapshots.jobs.messages import Answer, Begin, Items, receive, send
 
 HELPERS = 2
 _MORE_WHERE_THEY_WAIT = 2

@@ -1,0 +1,1 @@
+"""Packages and indices of packages, as each family writes them."""

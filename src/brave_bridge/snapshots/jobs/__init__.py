@@ -1,0 +1,1 @@
+"""Work on a tree that helper processes share: copying, comparing, checking, staging, emptying."""

@@ -1,0 +1,1 @@
+"""Bringing a machine, or one path of it, back to a snapshot."""

@@ -1,0 +1,1 @@
+"""Files and folders as they stand on disks: covered, described, copied, removed."""
