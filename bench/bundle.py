@@ -24,13 +24,19 @@ def run_all() -> None:
         spent = seconds(lambda: make_runtime(bundle))
         files = [path.lstat() for path in bundle.rglob("*")]
         size = sum(status.st_size for status in files)
-        print(f"<!-- the bundle: {size / 1e6:.0f} MB in {len(files)} files, "
-              f"made and proved in {spent:.1f} s -->", flush=True)  # fmt: skip
+        print(
+            f"<!-- the bundle: {size / 1e6:.0f} MB in {len(files)} files, "
+            f"made and proved in {spent:.1f} s -->",
+            flush=True,
+        )
         command = str(bundle / "brave-bridge")
         in_turn(
-            "start of the bundle (--version)", lambda: _ran(command, "--version"),
-            "that of this environment", lambda: _ran(*_HERE, "--version"), rounds=9,
-        )  # fmt: skip
+            "start of the bundle (--version)",
+            lambda: _ran(command, "--version"),
+            "that of this environment",
+            lambda: _ran(*_HERE, "--version"),
+            rounds=9,
+        )
         build_demo(home / "brave-bridge/demo")
         ours = (command, "--demo", "petrel")
         for name, argv, word in (
@@ -38,9 +44,12 @@ def run_all() -> None:
             ("that of this environment", OURS, OUR_WORD),
         ):
             in_turn(
-                "first paint of the bundle", lambda: first_paint(ours, home, OUR_WORD),
-                name, lambda argv=argv, word=word: first_paint(argv, home, word), rounds=9,
-            )  # fmt: skip
+                "first paint of the bundle",
+                lambda: first_paint(ours, home, OUR_WORD),
+                name,
+                lambda argv=argv, word=word: first_paint(argv, home, word),
+                rounds=9,
+            )
 
 
 def _ran(*argv: str) -> float:

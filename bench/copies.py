@@ -146,16 +146,23 @@ def _measure(folder: Path, temperature: str) -> None:
         newer.rename(base)
         return spent
 
-    in_turn(f"later snapshot, 1 % changed, {temperature}", later,
-            "`rsync -aHAX --link-dest`", linked, rounds)  # fmt: skip
+    in_turn(
+        f"later snapshot, 1 % changed, {temperature}",
+        later,
+        "`rsync -aHAX --link-dest`",
+        linked,
+        rounds,
+    )
     _run(*_RSYNC, "--delete", f"{tree}/", base)
     _ours("take", tree, f"c{next(numbers)}")
     _change(tree)
-    in_turn(f"preview after 12 % changed, {temperature}",
-            lambda: timed(lambda: _ours("preview", tree)),
-            "`rsync -aHAXn --delete`",
-            lambda: timed(lambda: _run(*_RSYNC, "-n", "--delete", f"{base}/", tree)),
-            rounds)  # fmt: skip
+    in_turn(
+        f"preview after 12 % changed, {temperature}",
+        lambda: timed(lambda: _ours("preview", tree)),
+        "`rsync -aHAXn --delete`",
+        lambda: timed(lambda: _run(*_RSYNC, "-n", "--delete", f"{base}/", tree)),
+        rounds,
+    )
 
     def returned() -> float:
         _run(*_RSYNC, "--delete", f"{base}/", tree)
@@ -167,8 +174,13 @@ def _measure(folder: Path, temperature: str) -> None:
         _change(tree)
         return timed(lambda: _run(*_RSYNC, "--delete", f"{base}/", tree))
 
-    in_turn(f"return after 12 % changed, {temperature}", returned,
-            "`rsync -aHAX --delete`", put_back, rounds)  # fmt: skip
+    in_turn(
+        f"return after 12 % changed, {temperature}",
+        returned,
+        "`rsync -aHAX --delete`",
+        put_back,
+        rounds,
+    )
 
 
 def _files(tree: Path) -> list[str]:

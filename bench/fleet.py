@@ -44,8 +44,9 @@ def _survey(roots: list[Path]) -> None:
 
     def theirs() -> None:
         for root in roots:
-            subprocess.run(["cat", root / "usr/lib/os-release"], check=True,
-                           stdout=subprocess.DEVNULL)  # fmt: skip
+            subprocess.run(
+                ["cat", root / "usr/lib/os-release"], check=True, stdout=subprocess.DEVNULL
+            )
 
     in_turn(
         f"survey of {MACHINES} stand-ins, facts and findings (at most 5 s is wanted)",

@@ -38,9 +38,12 @@ def seconds(deed: Callable[[], object]) -> float:
 
 
 def in_turn(
-    subject: str, ours: Callable[[], float], yardstick: str, theirs: Callable[[], float],
+    subject: str,
+    ours: Callable[[], float],
+    yardstick: str,
+    theirs: Callable[[], float],
     rounds: int = 3,
-) -> Figure:  # fmt: skip
+) -> Figure:
     """Measure both in turn, one unmeasured round first; each callable gives its seconds."""
     ours(), theirs()
     pairs = [(ours(), theirs()) for _ in range(rounds)]

@@ -49,15 +49,32 @@ def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold:
     caches = ["-o", "Dir::Cache::pkgcache=", "-o", "Dir::Cache::srcpkgcache="] if cold else []
 
     def ours() -> tuple[float, str]:
-        return _cost([sys.executable, "-m", "bench.one_plan", str(machine.status),
-                      str(machine.marks), str(store.folder), sha256])  # fmt: skip
+        return _cost(
+            [
+                sys.executable,
+                "-m",
+                "bench.one_plan",
+                str(machine.status),
+                str(machine.marks),
+                str(store.folder),
+                sha256,
+            ]
+        )
 
     def theirs(mode: str = "--assume-no") -> tuple[float, str]:
         return _cost(
-            ["apt-get", *caches, "-o", f"Dir::State::status={machine.status}", "-o",
-             f"Dir::State::extended_states={machine.marks}", mode, "full-upgrade"],
+            [
+                "apt-get",
+                *caches,
+                "-o",
+                f"Dir::State::status={machine.status}",
+                "-o",
+                f"Dir::State::extended_states={machine.marks}",
+                mode,
+                "full-upgrade",
+            ],
             {"APT_CONFIG": str(world.config)},
-        )  # fmt: skip
+        )
 
     table.unlink(missing_ok=True)
     if not cold:
@@ -82,9 +99,12 @@ def _compare(machine, world, release: str, store: IndexStore, sha256: str, cold:
 def _cost(argv: list[str], more: dict[str, str] | None = None) -> tuple[float, str]:
     """CPU seconds of a process and what it printed last."""
     process = subprocess.Popen(
-        argv, env={**os.environ, **(more or {})}, stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
-    )  # fmt: skip
+        argv,
+        env={**os.environ, **(more or {})},
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        stdin=subprocess.DEVNULL,
+    )
     lines = process.stdout.read().splitlines()
     _, _, used = os.wait4(process.pid, 0)
     process.returncode = 0

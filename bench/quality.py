@@ -86,8 +86,10 @@ def judge(
 def _differences(machine, world, changes: PackageChanges) -> list[str]:
     """What apt would do other than the plan, given the very commands of a crossing."""
     commands = DebCommands().exactly(changes)
-    stages = ((commands.stage_one, commands.files[0], stage_one_of(changes)),
-              (commands.stage_two, commands.files[1], changes))  # fmt: skip
+    stages = (
+        (commands.stage_one, commands.files[0], stage_one_of(changes)),
+        (commands.stage_two, commands.files[1], changes),
+    )
     return [
         words
         for stage, choice, part in stages
@@ -166,8 +168,10 @@ def _known(kept: Path) -> dict[int, Totals]:
     """The results in a file, by machine."""
     if not kept.exists():
         return {}
-    rows = (msgspec.json.decode(line, type=tuple[int, Totals])
-            for line in kept.read_bytes().splitlines())  # fmt: skip
+    rows = (
+        msgspec.json.decode(line, type=tuple[int, Totals])
+        for line in kept.read_bytes().splitlines()
+    )
     return dict(rows)
 
 

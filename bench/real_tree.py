@@ -71,12 +71,16 @@ def _plan(folder: Path) -> None:
         (state / "lists/partial").mkdir(parents=True)
         options = [
             word
-            for option in (f"Dir::Etc::sourcelist={inside}/sources.list",
-                           "Dir::Etc::sourceparts=/dev/null", f"Dir::State::lists={inside}/lists",
-                           "APT::Sandbox::User=root", "Dir::Cache::pkgcache=",
-                           "Dir::Cache::srcpkgcache=")
+            for option in (
+                f"Dir::Etc::sourcelist={inside}/sources.list",
+                "Dir::Etc::sourceparts=/dev/null",
+                f"Dir::State::lists={inside}/lists",
+                "APT::Sandbox::User=root",
+                "Dir::Cache::pkgcache=",
+                "Dir::Cache::srcpkgcache=",
+            )
             for word in ("-o", option)
-        ]  # fmt: skip
+        ]
         _run("chroot", tree, "apt-get", *options, "update")
         _run("chroot", tree, "apt-get", *options, "--simulate", "full-upgrade")
 

@@ -127,8 +127,9 @@ def kill_snapshots(times: int, chance: random.Random) -> Row:
         for _ in range(times):
             before = described(root)
             was_struck = struck(deed(root, "take"), chance.uniform(0, 0.25))
-            whole = all(k.is_whole and not returning.check(k.snapshot).faults
-                        for k in snapshots.listed())  # fmt: skip
+            whole = all(
+                k.is_whole and not returning.check(k.snapshot).faults for k in snapshots.listed()
+            )
             row.count(struck=was_struck, good=whole and not differing(before, described(root)))
             if len(snapshots.listed()) > 1:
                 snapshots.delete("second", "trial")

@@ -169,11 +169,17 @@ def show_long_plan() -> None:
 
     changes = tuple(change(f"package-{n:04d}", by_hand=True) for n in range(1, PLAN_ROWS + 1))
     record = MachineRecord(
-        name="petrel", about="web and database server", words=(),
-        plan=KeptPlan("7", "", "2026-11-25T12:00:00+00:00",
-                      (plan(upgraded=changes, new=(), removed=(), questions=(), sources=()),)),
+        name="petrel",
+        about="web and database server",
+        words=(),
+        plan=KeptPlan(
+            "7",
+            "",
+            "2026-11-25T12:00:00+00:00",
+            (plan(upgraded=changes, new=(), removed=(), questions=(), sources=()),),
+        ),
         next=NextStep("cross", "plan", "cross", 1),
-    )  # fmt: skip
+    )
 
     class OneRecord(Harbour):
         def load(self, *, fresh, tell):

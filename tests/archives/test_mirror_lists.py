@@ -75,8 +75,10 @@ def test_a_list_on_a_server_is_read_once_and_its_mirrors_tried_in_their_order(
         assert made.get(f"{uri}/dists/bowline/InRelease", 1000).content == b"Origin: Tide\n"
     paths = [path for path, _, _ in server.asked]
     assert paths[:3] == [
-        "/tide/mirrors.txt", "/tide/empty/dists/bowline/InRelease", "/tide/dists/bowline/InRelease"
-    ]  # fmt: skip
+        "/tide/mirrors.txt",
+        "/tide/empty/dists/bowline/InRelease",
+        "/tide/dists/bowline/InRelease",
+    ]
     assert paths.count("/tide/mirrors.txt") == 1
 
 

@@ -30,8 +30,14 @@ def fetcher(tmp_path):
 
 
 def asked(server: ArchiveServer, suite: str = "diamond", **words) -> SuiteAsked:
-    given = {"uri": server.uri, "suite": suite, "components": ("main",),
-             "architectures": ("amd64",), "keyrings": (server.key,), **words}  # fmt: skip
+    given = {
+        "uri": server.uri,
+        "suite": suite,
+        "components": ("main",),
+        "architectures": ("amd64",),
+        "keyrings": (server.key,),
+        **words,
+    }
     return SuiteAsked(**given)
 
 

@@ -46,5 +46,5 @@ def test_passwords_go_to_their_place_over_tls_and_nowhere_else():
         "https://packages.estuary.example/x",
         "https://other.example/instruments/x",
     ):
-        assert not login.is_for(other)  # fmt: skip
+        assert not login.is_for(other)
     assert read_logins("machine a login b machine c password d") == []

@@ -49,8 +49,12 @@ def rename(old: str, new: str, also: dict[str, str] | None = None) -> Renaming:
 def test_reads_both_notations():
     lines, stanzas = entries(LINES), entries(STANZAS)
     assert [entry.suites for entry in lines] == [
-        ("bowline",), ("bowline/updates",), ("bowline-security",), ("./",), ("stable",),
-    ]  # fmt: skip
+        ("bowline",),
+        ("bowline/updates",),
+        ("bowline-security",),
+        ("./",),
+        ("stable",),
+    ]
     assert lines[0].options == {"arch": "amd64", "signed-by": "/k.gpg"}
     assert lines[0].components == ("main", "non-free")
     assert [entry.suites for entry in stanzas] == [
@@ -101,9 +105,26 @@ def test_the_component_is_not_added_twice():
 
 
 WORDS = st.sampled_from(
-    ["deb", "deb-src", "#", "[signed-by=/k]", "http://x.example/q", "bowline", "bowline-updates",
-     "main", "Types:", "URIs:", "Suites:", "Components:", "\n", " ", "\t", "\n\n", "é"]
-)  # fmt: skip
+    [
+        "deb",
+        "deb-src",
+        "#",
+        "[signed-by=/k]",
+        "http://x.example/q",
+        "bowline",
+        "bowline-updates",
+        "main",
+        "Types:",
+        "URIs:",
+        "Suites:",
+        "Components:",
+        "\n",
+        " ",
+        "\t",
+        "\n\n",
+        "é",
+    ]
+)
 
 
 @given(st.lists(WORDS, max_size=40), st.sampled_from([".list", ".sources"]))
@@ -142,23 +163,30 @@ def test_a_key_that_stands_in_a_source_keeps_its_lines():
     (entry,) = entries(SourceFile("/etc/apt/sources.list.d/x.sources", KEY))
     lines = entry.options["signed-by"].strip().splitlines()
     assert [line.strip() for line in lines][:3] == [
-        "-----BEGIN PGP PUBLIC KEY BLOCK-----", ".", "mDMEZabc",
-    ]  # fmt: skip
+        "-----BEGIN PGP PUBLIC KEY BLOCK-----",
+        ".",
+        "mDMEZabc",
+    ]
     assert key_paths(entry) == ()
     (wanted,) = list(suites_of([entry]))[:1]
     assert wanted.key_text.splitlines()[:3] == [
-        "-----BEGIN PGP PUBLIC KEY BLOCK-----", "", "mDMEZabc",
-    ]  # fmt: skip
+        "-----BEGIN PGP PUBLIC KEY BLOCK-----",
+        "",
+        "mDMEZabc",
+    ]
 
 
 @pytest.mark.parametrize(
     ("path", "text"),
     [
         ("x.sources", KEY),
-        ("x.list", "deb http://old.quayside.example/quayside bowline-5.3 main\n"
-                   "deb [arch=amd64] http://other.example/x bowline-5.3 main # x\n"),
+        (
+            "x.list",
+            "deb http://old.quayside.example/quayside bowline-5.3 main\n"
+            "deb [arch=amd64] http://other.example/x bowline-5.3 main # x\n",
+        ),
     ],
-)  # fmt: skip
+)
 def test_archives_of_ended_releases_give_way_to_the_living_ones(path, text):
     line = next(line for line in all_lines() if line.id == "quayside")
     leg = find_route(line, line.release("5.3"), line.release("7"), date(2026, 11, 25)).legs[0]

@@ -58,14 +58,14 @@ def test_a_good_file_has_no_faults():
 @pytest.mark.parametrize(
     ("old", "new", "number", "words"),
     [
-        ('rule = "one', 'rule = one', 5, "Invalid value"),
+        ('rule = "one', "rule = one", 5, "Invalid value"),
         ("2027-01-01", "2027-13-01", 12, "2027-13-01 is no day"),
         ("2027-01-01", '"in spring"', 12, "support_ends"),
         ('codename = "rush"', "codename = 7", 17, "codename"),
         ('version = "2"\n', "", 14, "version"),
         ('end = "2"', 'end = "9"', 19, "1 to 9 names no release"),
     ],
-)  # fmt: skip
+)
 def test_a_fault_is_named_with_its_line_and_the_file_is_left_out(old, new, number, words):
     line, faults = check_line(GOOD.replace(old, new, 1))
     assert line is None and len(faults) == 1 and faults[0].fatal
@@ -78,16 +78,30 @@ def test_unknown_fields_are_told_and_the_rest_holds():
     line, faults = check_line(spelled + 'notez = ["x"]\n')
     assert line.id == "lagoon" and not any(fault.fatal for fault in faults)
     assert [(f.line, f.why.partition(":")[0]) for f in faults] == [
-        (18, "releases[1].long_therm"), (23, "legs[0].notez"),
-    ]  # fmt: skip
+        (18, "releases[1].long_therm"),
+        (23, "legs[0].notez"),
+    ]
 
 
 def test_the_page_explains_every_field():
     page = (Path(__file__).parents[2] / "docs/catalogue.md").read_text(encoding="utf-8")
     explained = set(re.findall(r"`([a-z_]+)`", page))
-    records = (ReleaseLine, Release, LegRule, Needs, KnownDevice, KnownIssue, LegTask,
-               KernelSeries, Keyring, MovedArchive, SplitComponent, Channel, Successor,
-               Scale)  # fmt: skip
+    records = (
+        ReleaseLine,
+        Release,
+        LegRule,
+        Needs,
+        KnownDevice,
+        KnownIssue,
+        LegTask,
+        KernelSeries,
+        Keyring,
+        MovedArchive,
+        SplitComponent,
+        Channel,
+        Successor,
+        Scale,
+    )
     assert {field for record in records for field in record.__struct_fields__} <= explained
 
 

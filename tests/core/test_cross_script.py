@@ -136,10 +136,12 @@ def deed_of(run: Run) -> str:
     """Which step of a crossing a command is: its last word where nothing else tells."""
     words = " ".join(run.argv)
     for sign, deed in (
-        ("--simulate", "rehearsal"), ("--download-only", "download"),
-        ("stage-one.preferences", "stage one"), ("stage-two.preferences", "stage two"),
+        ("--simulate", "rehearsal"),
+        ("--download-only", "download"),
+        ("stage-one.preferences", "stage one"),
+        ("stage-two.preferences", "stage two"),
         ("apt-mark auto", "marks"),
-    ):  # fmt: skip
+    ):
         if sign in words:
             return deed
     return run.argv[-1]
@@ -179,16 +181,25 @@ def test_a_crossing_in_order():
     rested = [r.name for r in machine.asked if isinstance(r, Checkpoint)]
     assert rested == list(TwoStages.checkpoints)
     assert machine.ran() == [
-        "update", "rehearsal", "download", "stage one", "stage two", "marks", "check",
-    ]  # fmt: skip
+        "update",
+        "rehearsal",
+        "download",
+        "stage one",
+        "stage two",
+        "marks",
+        "check",
+    ]
     kinds = [type(request) for request in machine.asked]
     assert kinds.index(TakeSnapshot) < kinds.index(WriteFiles) < kinds.index(Run)
     assert UnguardServices in kinds
 
 
 def test_services_that_are_to_wait_restart_once_when_all_is_done():
-    before = facts(activity=Activity(units=(Unit("quay-webd.service", "active"),
-                                            Unit("quay-ssh.service", "active"))))  # fmt: skip
+    before = facts(
+        activity=Activity(
+            units=(Unit("quay-webd.service", "active"), Unit("quay-ssh.service", "active"))
+        )
+    )
     waits = {"quay-webd.service", "not-of-this-leg.service"}
     given = plan(
         services=(ServiceChange("quay-webd.service", "quay-webd"),),
@@ -224,22 +235,37 @@ REFUSING = Failed("writing /etc/apt/sources.list", "read-only file system")
     ("matches", "reply", "at", "why"),
     [
         (lambda r: isinstance(r, ReadFacts), Failed("reading", "corrupt"), "ready", "corrupt"),
-        (lambda r: isinstance(r, TakeSnapshot), Failed("copying", "no space"), "way back",
-         "no space"),
+        (
+            lambda r: isinstance(r, TakeSnapshot),
+            Failed("copying", "no space"),
+            "way back",
+            "no space",
+        ),
         (lambda r: isinstance(r, WriteFiles), REFUSING, "sources", "read-only"),
         (runs("update"), Ran(100, "E: no Release file\n", 1, "j"), "indices", "no Release file"),
         (runs("update"), Ran(-1, "", 1, "j", lost=True), "indices", "interrupted"),
-        (lambda r: isinstance(r, ReadFiles), FilesRead((FileText(LISTS, INRELEASE.replace(
-            "diamond", "carrick")),)), "indices", "says that it is carrick"),
+        (
+            lambda r: isinstance(r, ReadFiles),
+            FilesRead((FileText(LISTS, INRELEASE.replace("diamond", "carrick")),)),
+            "indices",
+            "says that it is carrick",
+        ),
         (lambda r: isinstance(r, ReadFiles), FilesRead(()), "indices", "no index describes"),
         (lambda r: isinstance(r, PlanPackages), Failed("planning", "odd"), "agreement", "odd"),
-        (runs("rehearsal"), Ran(100, "E: Unable to correct problems\n", 1, "j"), "agreement",
-         "Unable to correct"),
-        (runs("download"),
-         Ran(100, "E: Write error - write (28: No space left on device)\n", 1, "j"), "download",
-         "No space left"),
+        (
+            runs("rehearsal"),
+            Ran(100, "E: Unable to correct problems\n", 1, "j"),
+            "agreement",
+            "Unable to correct",
+        ),
+        (
+            runs("download"),
+            Ran(100, "E: Write error - write (28: No space left on device)\n", 1, "j"),
+            "download",
+            "No space left",
+        ),
     ],
-)  # fmt: skip
+)
 def test_every_stop_before_stage_one_undoes_the_sources(matches, reply, at, why):
     machine = Machine().instead(matches, reply, times=1)
     outcome = cross(machine)
@@ -271,12 +297,16 @@ def test_the_commands_name_every_change_and_nothing_else():
     machine = Machine()
     cross(machine)
     argvs = {deed_of(r): r.argv for r in machine.asked if isinstance(r, Run)}
-    after = {deed: argv[argv.index("install") + 1 :] for deed, argv in argvs.items()
-             if "install" in argv}  # fmt: skip
+    after = {
+        deed: argv[argv.index("install") + 1 :] for deed, argv in argvs.items() if "install" in argv
+    }
     whole = ("quay-libc=2", "quay-webd=2", "libtls3=2", "libtls1-")
     assert after == {
-        "rehearsal": whole, "download": whole, "stage one": ("quay-webd=2",), "stage two": whole,
-    }  # fmt: skip
+        "rehearsal": whole,
+        "download": whole,
+        "stage one": ("quay-webd=2",),
+        "stage two": whole,
+    }
     assert argvs["marks"] == ("apt-mark", "auto", "quay-libc", "libtls3")
 
 
@@ -328,8 +358,14 @@ def test_a_package_cut_off_while_it_was_unpacked_is_installed_again():
     ran = machine.ran()
     at = ran.index("stage one")
     assert ran[at : at + 7] == [
-        "stage one", "--pending", "install", "quay-libc", "--pending", "install", "stage one",
-    ]  # fmt: skip
+        "stage one",
+        "--pending",
+        "install",
+        "quay-libc",
+        "--pending",
+        "install",
+        "stage one",
+    ]
 
 
 def test_a_stage_that_fails_twice_names_the_way_back():
@@ -348,8 +384,9 @@ def test_their_version_is_taken_where_it_was_decided():
     assert cross(machine, decided).state == "done"
     swap = next(r for r in machine.asked if isinstance(r, SwapFiles)).swaps[0]
     assert (swap.newer, swap.saved) == (
-        "/etc/quay-webd/webd.conf.dpkg-dist", "/etc/quay-webd/webd.conf.dpkg-old",
-    )  # fmt: skip
+        "/etc/quay-webd/webd.conf.dpkg-dist",
+        "/etc/quay-webd/webd.conf.dpkg-old",
+    )
 
 
 def test_the_second_leg_starts_only_after_the_first():
@@ -459,15 +496,17 @@ def test_a_leg_is_gone_on_with_from_what_is_there_towards_what_was_agreed():
     machine = Machine().instead(runs("stage two"), BROKEN)
     cross(machine)
     leg = kept_leg(machine)
-    mixed = facts(packages=(package("quay-libc", "2"), package("quay-webd", "1.18")),
-                  sources_file=NEW_SOURCES)  # fmt: skip
+    mixed = facts(
+        packages=(package("quay-libc", "2"), package("quay-webd", "1.18")), sources_file=NEW_SOURCES
+    )
     rest = plan(upgraded=(change("quay-webd"),), removed=())
     again = Machine()
     again.instead(lambda r: isinstance(r, ReadFacts) and "how far" in r.title, FactsRead(mixed))
     again.instead(lambda r: isinstance(r, ReadFacts) and "is there" in r.title, FactsRead(mixed))
     again.instead(lambda r: isinstance(r, PlanPackages), PackagesPlanned((rest.packages,)))
     shown = REHEARSAL.replace("   quay-libc (1 => 2)\n", "").replace(
-        "The following packages will be REMOVED:\n   libtls1 (1)\n", "")  # fmt: skip
+        "The following packages will be REMOVED:\n   libtls1 (1)\n", ""
+    )
     again.instead(runs("rehearsal"), Ran(0, shown, 1, "j"))
     outcome = drive(cross_route(TwoStages(DebCommands()), leg.plans, leg), again)
     assert outcome.state == "done" and outcome.ways_back == ("s-1",), outcome

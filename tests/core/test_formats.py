@@ -84,8 +84,9 @@ The following packages will be upgraded:
 def test_the_lists_that_apt_prints():
     summary = change_summary(SUMMARY)
     assert [(r.name, r.old, r.new) for r in summary.upgraded] == [
-        ("adduser", "3.118+deb11u1", "3.134"), ("apt", "2.2.4", "2.6.1"),
-    ]  # fmt: skip
+        ("adduser", "3.118+deb11u1", "3.134"),
+        ("apt", "2.2.4", "2.6.1"),
+    ]
     assert [(r.name, r.old, r.new) for r in summary.new] == [("libnew2:i386", "", "2.0-1")]
     assert [(r.name, r.old) for r in summary.removed] == [("libold1", "1.0-1")]
     assert [r.name for r in summary.kept_back] == ["held"]
@@ -114,8 +115,9 @@ def test_faults_in_an_output():
         "Get:1 x\nErr:2 http://a.example/q diamond InRelease\n  404  Not Found\nE: bad\nE: bad\n"
     )
     assert fault_lines(output) == [
-        "Err:2 http://a.example/q diamond InRelease 404  Not Found", "E: bad",
-    ]  # fmt: skip
+        "Err:2 http://a.example/q diamond InRelease 404  Not Found",
+        "E: bad",
+    ]
     failing = "dpkg: error processing package tide (--configure):\n script gave 1\nSetting up x\n"
     assert fault_lines(failing) == [
         "dpkg: error processing package tide (--configure): script gave 1"
@@ -145,6 +147,11 @@ def test_a_redrawn_line_shows_its_last_state():
 
 def test_sizes_and_counts_in_words():
     assert [byte_size(n) for n in (0, 999, 4_100, 17_500_000, 1_240_000_000, -5_000)] == [
-        "0 B", "999 B", "4.1 kB", "17.5 MB", "1.24 GB", "-5.0 kB",
-    ]  # fmt: skip
+        "0 B",
+        "999 B",
+        "4.1 kB",
+        "17.5 MB",
+        "1.24 GB",
+        "-5.0 kB",
+    ]
     assert [counted(n, "path") for n in (0, 1, 2)] == ["no paths", "1 path", "2 paths"]

@@ -41,8 +41,11 @@ def test_nobody_but_a_family_names_a_package_manager():
         for path in sorted((HOUSE / room).rglob("*.py")):
             name = path.relative_to(HOUSE).as_posix()
             if not name.startswith(FORMATS):
-                found += [f"{name}:{line}: {text}" for line, text in words_of(path)
-                          if MANAGERS.search(text)]  # fmt: skip
+                found += [
+                    f"{name}:{line}: {text}"
+                    for line, text in words_of(path)
+                    if MANAGERS.search(text)
+                ]
     assert found == []
 
 

@@ -20,8 +20,11 @@ ARRIVED = tuple(package(name, "2") for name in ("quay-libc", "quay-webd", "libtl
 
 
 def crossed(**changes):
-    made = {"identity": Identity("quayside", "", "7", "diamond", "amd64"),
-            "sources_file": NEW_SOURCES, "packages": ARRIVED}  # fmt: skip
+    made = {
+        "identity": Identity("quayside", "", "7", "diamond", "amd64"),
+        "sources_file": NEW_SOURCES,
+        "packages": ARRIVED,
+    }
     return facts(**{**made, **changes})
 
 
@@ -60,10 +63,12 @@ def test_what_is_left_to_a_person_stands_in_the_proof_until_it_is_ticked():
         ({"packages": ARRIVED[:2]}, "libtls3"),
         ({"packages": (*ARRIVED, package("libtls1"))}, "libtls1"),
         ({"packages": (*ARRIVED, package("x", state="unpacked"))}, "broken packages"),
-        ({"sources_file": source("deb http://a.example/quayside bowline-5.3 main\n")},
-         "/etc/apt/sources.list"),
+        (
+            {"sources_file": source("deb http://a.example/quayside bowline-5.3 main\n")},
+            "/etc/apt/sources.list",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_is_worse_is_a_regression(changes, subject):
     proof = prove(facts(), crossed(**changes), (plan(),))
     assert not proof.passed
@@ -87,8 +92,10 @@ def test_what_stayed_at_the_old_release_is_named_with_its_cause(changes, cause):
 
 
 def test_a_pin_that_keeps_a_package_is_named_with_file_and_line():
-    text = "Explanation: the gauges\nPackage: *\nPin: release n=diamond\nPin-Priority: 500\n\n" \
-           "Package: quay-w*\nPin: release n=bowline\nPin-Priority: 990\n"  # fmt: skip
+    text = (
+        "Explanation: the gauges\nPackage: *\nPin: release n=diamond\nPin-Priority: 500\n\n"
+        "Package: quay-w*\nPin: release n=bowline\nPin-Priority: 990\n"
+    )
     pins = tuple(read_pins(text, "/etc/apt/preferences.d/gauges"))
     assert [pin.where for pin in pins] == [f"/etc/apt/preferences.d/gauges:{n}" for n in (3, 7)]
     stayed = crossed(packages=(ARRIVED[0], package("quay-webd", "1.18"), ARRIVED[2]), pins=pins[1:])
@@ -148,8 +155,10 @@ def test_a_return_is_proved_by_its_snapshot():
 def test_a_difference_is_told_package_by_package():
     approved = plan()
     assert not list(difference(approved.packages, plan().packages))
-    now = PackageChanges(upgraded=(change("quay-libc"), change("quay-webd", new="3")),
-                         removed=(change("quay-lamp", new=""),))  # fmt: skip
+    now = PackageChanges(
+        upgraded=(change("quay-libc"), change("quay-webd", new="3")),
+        removed=(change("quay-lamp", new=""),),
+    )
     assert list(difference(approved.packages, now)) == [
         "libtls1 is not touched; in the plan it goes away",
         "libtls3 is not touched; in the plan it comes to 2",

@@ -23,9 +23,10 @@ from tests.support.facts import facts, leg, package, quayside
 
 PORT = SettingSign("/etc/gauge/*.conf", r"^port\s*=\s*[0-9]{1,3}$")
 LOOKED = LookedAt(
-    there=("/home/ann/.gauge",), lines={"/etc/gauge/a.conf": ("port = 80",)},
+    there=("/home/ann/.gauge",),
+    lines={"/etc/gauge/a.conf": ("port = 80",)},
     faults={"/etc/locked.conf": "Permission denied"},
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize(
@@ -36,8 +37,11 @@ LOOKED = LookedAt(
         ({"packages": ("other",)}, ELSEWHERE, ""),
         ({"settings": (PORT,)}, HERE, "/etc/gauge/a.conf: port = 80"),
         ({"settings": (SettingSign("/etc/gauge/*.conf", "^host"),)}, ELSEWHERE, ""),
-        ({"settings": (SettingSign("/etc/locked.conf", "x"),)}, UNKNOWN,
-         "/etc/locked.conf: Permission denied"),
+        (
+            {"settings": (SettingSign("/etc/locked.conf", "x"),)},
+            UNKNOWN,
+            "/etc/locked.conf: Permission denied",
+        ),
         ({"files": ("/etc/locked*",)}, UNKNOWN, "/etc/locked.conf: Permission denied"),
         ({"files": ("/home/*/.gauge",)}, HERE, "/home/ann/.gauge"),
         ({"files": ("/root/.gauge",)}, ELSEWHERE, ""),
@@ -48,10 +52,13 @@ LOOKED = LookedAt(
         ({"boots_with": r"hierarchy=(0|no)\b"}, HERE, "command line: hierarchy=0"),
         ({"boots_with": "hierarchy=1"}, ELSEWHERE, ""),
         ({"packages": ("quay-webd",), "files": ("/none",)}, ELSEWHERE, ""),
-        ({"packages": ("quay-webd",), "settings": (PORT,)}, HERE,
-         "quay-webd, /etc/gauge/a.conf: port = 80"),
+        (
+            {"packages": ("quay-webd",), "settings": (PORT,)},
+            HERE,
+            "quay-webd, /etc/gauge/a.conf: port = 80",
+        ),
     ],
-)  # fmt: skip
+)
 def test_every_sign_must_be_there(issue, verdict, seen):
     given = facts(
         looked_at=LOOKED,
@@ -65,8 +72,11 @@ def test_every_sign_must_be_there(issue, verdict, seen):
 
 
 def test_what_cannot_be_read_is_told_and_not_taken_for_clear():
-    unread = facts(evidence=(Evidence("services", "", "", absent="the system does not run"),),
-                   activity=Activity(), looked_at=None)  # fmt: skip
+    unread = facts(
+        evidence=(Evidence("services", "", "", absent="the system does not run"),),
+        activity=Activity(),
+        looked_at=None,
+    )
     for issue in ({"units": ("a",)}, {"files": ("/a",)}, {"settings": (PORT,)}):
         assert judged(KnownIssue("x", "trouble", **issue), unread).verdict == UNKNOWN
     known = KnownIssue("x", "t", packages=("z",))
@@ -114,15 +124,21 @@ def test_a_path_that_may_not_be_looked_at_is_not_taken_for_missing(tmp_path, mon
     monkeypatch.setattr(os, "listdir", refusing("listdir", "home/bo"))
     looked = asked.read(machine.files.gather(asked.wishes))
     assert looked.faults == {
-        "/home/ann/.gauge": "Permission denied", "/home/bo/.g*": "Permission denied",
-    }  # fmt: skip
+        "/home/ann/.gauge": "Permission denied",
+        "/home/bo/.g*": "Permission denied",
+    }
     issue = KnownIssue("x", "trouble", files=("/home/*/.gauge",))
     assert judged(issue, facts(looked_at=looked)).verdict == UNKNOWN
 
 
 def real_issues() -> list[KnownIssue]:
-    return [issue for line in all_lines() if line.id in ("debian", "ubuntu")
-            for rule in line.legs for issue in rule.issues]  # fmt: skip
+    return [
+        issue
+        for line in all_lines()
+        if line.id in ("debian", "ubuntu")
+        for rule in line.legs
+        for issue in rule.issues
+    ]
 
 
 def test_the_real_lines_have_issues_that_can_be_proven():
@@ -155,7 +171,7 @@ def test_the_real_lines_have_issues_that_can_be_proven():
         ("ldap-cipher-words", "/etc/ldap/ldap.conf", "TLS_CIPHER_SUITE SECURE256", True),
         ("sysctl-conf", "/etc/sysctl.conf", "vm.swappiness=10", True),
     ],
-)  # fmt: skip
+)
 def test_signs_of_real_issues_fit_the_lines_that_they_are_about(issue, path, line, hits):
     known = next(one for one in real_issues() if one.id == issue)
     given = facts(

@@ -8,13 +8,18 @@ from brave_bridge.core.ways_back.mounting_advice import mounting_advice
 DEVICES = [
     {"path": "/dev/vda", "fstype": None, "mountpoints": [None]},
     {"path": "/dev/vda1", "fstype": "vfat", "size": "512M", "mountpoints": [None]},
-    {"path": "/dev/vda2", "fstype": "btrfs", "label": "tides", "size": "40G",
-     "mountpoints": [None]},
+    {
+        "path": "/dev/vda2",
+        "fstype": "btrfs",
+        "label": "tides",
+        "size": "40G",
+        "mountpoints": [None],
+    },
     {"path": "/dev/vdb1", "fstype": "LVM2_member", "mountpoints": [None]},
     {"path": "/dev/vdb2", "fstype": "crypto_LUKS", "mountpoints": [None]},
     {"path": "/dev/sr0", "fstype": "iso9660", "mountpoints": ["/run/medium"]},
     {"path": "/dev/vdc", "fstype": "ext4", "mountpoints": ["/"]},
-]  # fmt: skip
+]
 
 
 def test_what_can_be_mounted_or_opened_is_named():

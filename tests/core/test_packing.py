@@ -13,9 +13,12 @@ from hypothesis import strategies as st
 from brave_bridge.core.formats.packing import PACKED, PackingError, unpack
 
 PACKERS = {
-    ".xz": lzma.compress, ".gz": gzip.compress, ".bz2": bz2.compress,
-    ".lz4": lz4.frame.compress, ".zst": zstandard.ZstdCompressor().compress,
-}  # fmt: skip
+    ".xz": lzma.compress,
+    ".gz": gzip.compress,
+    ".bz2": bz2.compress,
+    ".lz4": lz4.frame.compress,
+    ".zst": zstandard.ZstdCompressor().compress,
+}
 
 
 def test_every_kind_is_tried_here():

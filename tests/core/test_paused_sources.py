@@ -40,12 +40,29 @@ def test_pausing_keeps_every_line_in_its_place():
         assert (waiting.entry, waiting.before) == (first, "7 diamond")
 
 
-ONE_LINES = ("deb http://b.example/x bowline main", " deb [arch=amd64] http://b.example/y ./  ",
-             "deb-src http://b.example/x bowline main  # kept", "# a remark", "rubbish", "",
-             "# deb http://c.example/x bowline main")  # fmt: skip
-FIELDS = ("Types: deb", "URIs: http://b.example/x", "Suites: bowline", " bowline-updates",
-          "# a remark", "#no remark", "Signed-By:", " -----BEGIN PGP", " .", "  \t", "",
-          "Components: main")  # fmt: skip
+ONE_LINES = (
+    "deb http://b.example/x bowline main",
+    " deb [arch=amd64] http://b.example/y ./  ",
+    "deb-src http://b.example/x bowline main  # kept",
+    "# a remark",
+    "rubbish",
+    "",
+    "# deb http://c.example/x bowline main",
+)
+FIELDS = (
+    "Types: deb",
+    "URIs: http://b.example/x",
+    "Suites: bowline",
+    " bowline-updates",
+    "# a remark",
+    "#no remark",
+    "Signed-By:",
+    " -----BEGIN PGP",
+    " .",
+    "  \t",
+    "",
+    "Components: main",
+)
 WHOLE = ["Types: deb", "URIs: http://b.example/x", "Suites: bowline", "# a remark", ""]
 
 
@@ -108,8 +125,9 @@ class Machine:
 
     def _found(self, wanted) -> SuiteFound:
         missing = wanted.suite not in self.there
-        return SuiteFound(uri=wanted.uri, suite=wanted.suite, missing=missing,
-                          fault="404" if missing else "")  # fmt: skip
+        return SuiteFound(
+            uri=wanted.uri, suite=wanted.suite, missing=missing, fault="404" if missing else ""
+        )
 
 
 def outcome(machine: Machine):

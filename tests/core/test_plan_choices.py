@@ -24,12 +24,19 @@ from tests.support.facts import NEW_SOURCES, change, plan
 @pytest.mark.parametrize(
     ("package", "role"),
     [
-        ("libc6:i386", "C library"), ("linux-image-6.1.0-9-amd64", "kernel"),
-        ("postgresql-13", "database"), ("nginx-core", "web server"), ("python3.11", "runtime"),
-        ("systemd", "init"), ("grub-efi-amd64", "boot loader"), ("openssh-server", "remote access"),
-        ("quay-tidebase", "database"), ("systemd-cron", None), ("linux-base", None),
+        ("libc6:i386", "C library"),
+        ("linux-image-6.1.0-9-amd64", "kernel"),
+        ("postgresql-13", "database"),
+        ("nginx-core", "web server"),
+        ("python3.11", "runtime"),
+        ("systemd", "init"),
+        ("grub-efi-amd64", "boot loader"),
+        ("openssh-server", "remote access"),
+        ("quay-tidebase", "database"),
+        ("systemd-cron", None),
+        ("linux-base", None),
     ],
-)  # fmt: skip
+)
 def test_packages_have_the_role_that_they_play(package, role):
     found = known_roles().of(package)
     assert (found.name if isinstance(found, Role) else None) == role
@@ -37,12 +44,19 @@ def test_packages_have_the_role_that_they_play(package, role):
 
 def test_changes_are_grouped_by_what_they_mean():
     made = plan(
-        upgraded=(change("quay-libc"), change("quay-editor", by_hand=True), change("libx"),
-                  change("quay-shell", by_hand=True, base=True),
-                  change("quay-tidebase", "13", "16", major=True)),
-        removed=(change("libtls1", "1", ""), change("agent", "1", "", by_hand=True),
-                 change("libtide1", "1", "", successor="libtide1t64")),
-    )  # fmt: skip
+        upgraded=(
+            change("quay-libc"),
+            change("quay-editor", by_hand=True),
+            change("libx"),
+            change("quay-shell", by_hand=True, base=True),
+            change("quay-tidebase", "13", "16", major=True),
+        ),
+        removed=(
+            change("libtls1", "1", ""),
+            change("agent", "1", "", by_hand=True),
+            change("libtide1", "1", "", successor="libtide1t64"),
+        ),
+    )
     made = made.packages
     groups = {g.name: [c.name for c in g.changes] for g in group_changes(made, known_roles())}
     assert groups[BY_HAND] == ["quay-editor"]

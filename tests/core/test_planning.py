@@ -108,9 +108,10 @@ def test_essential_packages_stay_whatever_it_costs():
 
 def test_the_first_alternative_is_taken_and_a_real_package_before_one_that_provides_it():
     _, plan = planned(
-        "mailer 1", "mailer 2 Depends: sender | courier, spool\nsender 1\ncourier 1\n"
+        "mailer 1",
+        "mailer 2 Depends: sender | courier, spool\nsender 1\ncourier 1\n"
         "box 1 Provides: spool; Priority: important\nspool 1\nabox 1 Provides: spool",
-    )  # fmt: skip
+    )
     assert versions(plan.after) == {"mailer": "2", "sender": "1", "spool": "1"}
 
 
@@ -132,9 +133,10 @@ def test_of_several_answers_one_that_comes_anyway_is_enough():
 
 def test_a_reason_says_where_something_else_would_have_done():
     universe, plan = planned(
-        "site 1", "site 2 Depends: server, base\na-server 1 Provides: server\n"
+        "site 1",
+        "site 2 Depends: server, base\na-server 1 Provides: server\n"
         "b-server 1 Provides: server\nc-server 1 Provides: server\nbase 1",
-    )  # fmt: skip
+    )
     explainer = Explainer(universe, plan)
     assert explainer.why_new("a-server").words == "site 2 needs server, for which 2 others would do"
     assert explainer.why_new("base").words == "site 2 needs base"
@@ -160,10 +162,13 @@ def test_a_package_that_gives_way_to_its_successor_holds_nothing_back():
 
 @pytest.mark.parametrize(
     "takes",
-    ["Conflicts: player, player-radio",
-     "Conflicts: player (<< 2), player-radio (<< 2); Replaces: player (<< 2), player-radio (<< 2)",
-     "Conflicts: sound; Replaces: sound"],
-)  # fmt: skip
+    [
+        "Conflicts: player, player-radio",
+        "Conflicts: player (<< 2), player-radio (<< 2); "
+        "Replaces: player (<< 2), player-radio (<< 2)",
+        "Conflicts: sound; Replaces: sound",
+    ],
+)
 def test_what_is_against_a_package_without_taking_its_place_is_no_successor(takes):
     universe, plan = planned(
         SOUND[0] + "\nauto extra 1 Depends: player",
@@ -183,9 +188,10 @@ def test_one_that_was_installed_by_hand_does_not_give_way():
 
 def test_new_recommendations_come_and_those_that_were_declined_do_not():
     _, plan = planned(
-        "chart 1 Recommends: fonts", "chart 2 Recommends: fonts, ink; Depends: paper\n"
+        "chart 1 Recommends: fonts",
+        "chart 2 Recommends: fonts, ink; Depends: paper\n"
         "fonts 1\nink 1 Recommends: blotter\nblotter 1\npaper 1 Recommends: nowhere",
-    )  # fmt: skip
+    )
     assert sorted(plan.new) == ["blotter", "ink", "paper"]
 
 
@@ -222,9 +228,7 @@ def test_several_architectures():
         "old 2 Depends: libc (>= 2), perl:any; Architecture: i386\nperl 1 Multi-Arch: allowed",
         architectures=("amd64", "i386"),
     )
-    assert versions(plan.after) == {
-        "libc": "2", "libc:i386": "2", "old:i386": "2", "perl": "1",
-    }  # fmt: skip
+    assert versions(plan.after) == {"libc": "2", "libc:i386": "2", "old:i386": "2", "perl": "1"}
 
 
 def test_what_is_against_one_architecture_lets_others_stand():
@@ -275,15 +279,18 @@ def test_a_tool_that_only_another_architecture_has_brings_its_own_libraries():
     both = ("amd64", "i386")
     _, plan = planned("chart 1\nlibc 1 Multi-Arch: same", offered, architectures=both)
     assert versions(plan.after) == {
-        "chart": "2", "libc": "2", "libc:i386": "2", "plotter:i386": "2",
-    }  # fmt: skip
+        "chart": "2",
+        "libc": "2",
+        "libc:i386": "2",
+        "plotter:i386": "2",
+    }
 
 
 def test_stage_one_removes_nothing_and_brings_nothing():
     universe, plan = planned(
-        "a 1\nb 1 Depends: a\nc 1\nold 1\nd 1", "a 2\nb 2 Depends: a (>= 2)\nc 2 Depends: new\n"
-        "new 1 Conflicts: old\nd 2 Depends: c (>= 2)",
-    )  # fmt: skip
+        "a 1\nb 1 Depends: a\nc 1\nold 1\nd 1",
+        "a 2\nb 2 Depends: a (>= 2)\nc 2 Depends: new\nnew 1 Conflicts: old\nd 2 Depends: c (>= 2)",
+    )
     assert plan.removed == ["old"] and first_stage(universe, plan.after) == {"a", "b"}
 
 
@@ -343,9 +350,10 @@ def test_what_needs_a_package_that_is_to_go_says_so():
 
 def test_cyclic_and_absurd_relations():
     _, plan = planned(
-        "a 1", "a 2 Depends: b\nb 1 Depends: c\nc 1 Depends: a (>= 2), b; Conflicts: c\n"
+        "a 1",
+        "a 2 Depends: b\nb 1 Depends: c\nc 1 Depends: a (>= 2), b; Conflicts: c\n"
         "d 1 Depends: (, ; Breaks: a (<< x), ((",
-    )  # fmt: skip
+    )
     assert versions(plan.after) == {"a": "2", "b": "1", "c": "1"}
     _, plan = planned("a 1", "a 2 Depends: b (( nonsense")
     assert plan.kept_back == ["a"], "what cannot be read is never met"
@@ -370,9 +378,10 @@ def test_the_checker_finds_what_is_wrong(spoil):
 
 NAMES = list("abcde")
 _ATOM = st.builds(
-    lambda name, version: name + version, st.sampled_from([*NAMES, "v"]),
+    lambda name, version: name + version,
+    st.sampled_from([*NAMES, "v"]),
     st.sampled_from(["", "", " (>= 2)", " (<< 2)", " (= 1)"]),
-)  # fmt: skip
+)
 _CLAUSE = st.lists(_ATOM, min_size=1, max_size=2).map(" | ".join)
 
 
@@ -399,9 +408,10 @@ def little_worlds(draw):
 
 _QUALIFIED = st.builds(
     lambda name, architecture, version: name + architecture + version,
-    st.sampled_from([*NAMES[:3], "v"]), st.sampled_from(["", "", ":any", ":i386", ":amd64"]),
+    st.sampled_from([*NAMES[:3], "v"]),
+    st.sampled_from(["", "", ":any", ":i386", ":amd64"]),
     st.sampled_from(["", "", " (>= 2)", " (<< 2)"]),
-)  # fmt: skip
+)
 
 
 def _line_of(name: str, version: str, architecture: str):
@@ -412,9 +422,11 @@ def _line_of(name: str, version: str, architecture: str):
             f"Multi-Arch: {several}; Architecture: {architecture}"
         ),
         st.sampled_from(["", "", "auto ", "hold "]) if version == "1" else st.just(""),
-        st.lists(_QUALIFIED, max_size=2), st.lists(_QUALIFIED, max_size=1), st.booleans(),
+        st.lists(_QUALIFIED, max_size=2),
+        st.lists(_QUALIFIED, max_size=1),
+        st.booleans(),
         st.sampled_from(["no", "same", "same", "foreign", "allowed"]),
-    )  # fmt: skip
+    )
 
 
 @st.composite

@@ -21,8 +21,11 @@ def planned(installed: str, offered: str):
 
 def test_a_million_packages_are_passed_over_where_nobody_asks_for_them():
     rows = [f"Package: p{n}\nVersion: 1\nDepends: p{n + 1}\n" for n in range(A_MILLION)]
-    index = index_of("\n".join(rows).encode() + b"\nPackage: tool\nVersion: 2\nDepends: p999990\n",
-                     NATIVE, "huge")  # fmt: skip
+    index = index_of(
+        "\n".join(rows).encode() + b"\nPackage: tool\nVersion: 2\nDepends: p999990\n",
+        NATIVE,
+        "huge",
+    )
     small = little_universe("tool 1", "tool 2")
     installed = {slot: one.package for slot, one in small.installed.items()}
     archive = DebArchive([(index, Origin())], Policy(), (NATIVE,), installed)

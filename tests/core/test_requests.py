@@ -17,11 +17,13 @@ def test_it_has_a_reply_and_somebody_who_performs_it(kind):
 @pytest.mark.parametrize(
     ("reply", "well"),
     [
-        (Ran(0, "", 1.0, "job"), True), (Ran(2, "", 1.0, "job"), True),
-        (Ran(1, "", 1.0, "job"), False), (Ran(0, "", 1.0, "job", lost=True), False),
+        (Ran(0, "", 1.0, "job"), True),
+        (Ran(2, "", 1.0, "job"), True),
+        (Ran(1, "", 1.0, "job"), False),
+        (Ran(0, "", 1.0, "job", lost=True), False),
         (Failed("x", "y"), False),
     ],
-)  # fmt: skip
+)
 def test_a_command_went_well_where_it_ended_with_a_good_code(reply, well):
     run = Run(title="look", argv=("true",), good_codes=(0, 2))
     assert run.went_well(reply) is well

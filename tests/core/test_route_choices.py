@@ -23,12 +23,20 @@ def line(*legs: LegRule) -> ReleaseLine:
     """Four releases, the second and fourth of them interim."""
     releases = tuple(
         Release(
-            key=str(n), version=str(n), codename=name, released=date(2020 + n, 1, 1),
-            support_ends=date(2028, 1, 1) if long_term else date(2027, 2, 1), long_term=long_term,
+            key=str(n),
+            version=str(n),
+            codename=name,
+            released=date(2020 + n, 1, 1),
+            support_ends=date(2028, 1, 1) if long_term else date(2027, 2, 1),
+            long_term=long_term,
         )
-        for n, name, long_term in ((1, "ebb", True), (2, "flow", False), (3, "neap", True),
-                                   (4, "spring", False))
-    )  # fmt: skip
+        for n, name, long_term in (
+            (1, "ebb", True),
+            (2, "flow", False),
+            (3, "neap", True),
+            (4, "spring", False),
+        )
+    )
     return ReleaseLine("tide", "Tide", "deb", ("tide",), "one after the other", releases, legs)
 
 
@@ -40,7 +48,7 @@ def ways(given: ReleaseLine, stands: Stands = Stands(), to: str = ""):
     found = choose_ways(given, given.releases[0], TODAY, stands, given.release(to) if to else None)
     return {
         kind: [leg.end.key for leg in way.legs] for way in found.ways for kind in way.kinds
-    }, found  # fmt: skip
+    }, found
 
 
 def test_the_long_term_leap_is_shortest_and_safest():

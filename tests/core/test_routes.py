@@ -58,8 +58,14 @@ def test_what_is_offered_first():
         for r in quayside.releases
     }
     assert offered == {
-        "5.1": "5.2", "5.2": "5.3", "5.3": "7", "6": "7", "7": "8", "8": None, "9": None,
-    }  # fmt: skip
+        "5.1": "5.2",
+        "5.2": "5.3",
+        "5.3": "7",
+        "6": "7",
+        "7": "8",
+        "8": None,
+        "9": None,
+    }
 
 
 def test_a_leg_renames_what_belongs_to_the_release():
@@ -71,15 +77,21 @@ def test_a_leg_renames_what_belongs_to_the_release():
     assert suites("busterious") == "busterious"
     assert suites("stable") == "stable"
     to_bookworm = route("debian", "bullseye", "bookworm").legs[0].renaming()
-    assert to_bookworm.components(("main", "non-free")) == (
-        "main", "non-free", "non-free-firmware",
-    )  # fmt: skip
+    assert to_bookworm.components(("main", "non-free")) == ("main", "non-free", "non-free-firmware")
 
 
 def test_systems_are_identified():
     def identity(**values):
-        return Identity(**{"os_id": "", "name": "", "version_id": "", "codename": "",
-                           "architecture": "amd64", **values})  # fmt: skip
+        return Identity(
+            **{
+                "os_id": "",
+                "name": "",
+                "version_id": "",
+                "codename": "",
+                "architecture": "amd64",
+                **values,
+            }
+        )
 
     bullseye = identity(os_id="debian", version_id="11", codename="bullseye")
     assert (line_of(bullseye).id, release_of(bullseye).key) == ("debian", "bullseye")

@@ -48,12 +48,24 @@ HEALTHY = facts()
 
 def situation(**changes) -> Situation:
     """A healthy machine's situation, with changes to it or, by the same word, to its facts."""
-    known = {"today": TODAY, "line": LINE, "release": LINE.release("5.3"), "legs": (plain_leg(),),
-             "way_back": WayBackSeen("2026-11-24"), "backup_confirmed": "2026-11-20",
-             "settings_backup": "2026-11-24", "ways_back": WaysBackSeen(card="fresh"),
-             "manager": FAMILY.manager}  # fmt: skip
-    known.update({k: changes.pop(k) for k in list(changes) if k in Situation.__struct_fields__
-                  and k != "facts"})  # fmt: skip
+    known = {
+        "today": TODAY,
+        "line": LINE,
+        "release": LINE.release("5.3"),
+        "legs": (plain_leg(),),
+        "way_back": WayBackSeen("2026-11-24"),
+        "backup_confirmed": "2026-11-20",
+        "settings_backup": "2026-11-24",
+        "ways_back": WaysBackSeen(card="fresh"),
+        "manager": FAMILY.manager,
+    }
+    known.update(
+        {
+            k: changes.pop(k)
+            for k in list(changes)
+            if k in Situation.__struct_fields__ and k != "facts"
+        }
+    )
     return Situation(facts=facts(**changes), **known)
 
 
@@ -146,9 +158,15 @@ def product(with_base: bool = False, held: tuple[str, ...] = (), **end) -> dict:
     """A product on the machine whose release 1 stands on 5.3 alone, and a leg to its release 2."""
     releases = (Release("1", "1", "", bases=("5.3",)), Release("2", "2", "", **end))
     line = ReleaseLine(
-        "gauge", "Gauge", "deb", (), "in order", releases,
-        (LegRule("1", "2", with_base=with_base),), product=Product("quayside", ("quay-webd",)),
-    ).as_scale  # fmt: skip
+        "gauge",
+        "Gauge",
+        "deb",
+        (),
+        "in order",
+        releases,
+        (LegRule("1", "2", with_base=with_base),),
+        product=Product("quayside", ("quay-webd",)),
+    ).as_scale
     packages = tuple(
         msgspec.structs.replace(package, want="hold") if package.name in held else package
         for package in HEALTHY.packages
@@ -160,8 +178,12 @@ def product(with_base: bool = False, held: tuple[str, ...] = (), **end) -> dict:
 CASES = [
     ("product-base", STOP, "Gauge 1 does not stand on Quayside 7", product(bases=("5.3", "7"))),
     ("product-base", STOP, "Gauge 1 does not stand on Quayside 7", product(bases=("9",))),
-    ("product-base", CAUTION, "goes to 2 with the leg, but quay-webd is held",
-     product(with_base=True, held=("quay-webd",), bases=("7",))),
+    (
+        "product-base",
+        CAUTION,
+        "goes to 2 with the leg, but quay-webd is held",
+        product(with_base=True, held=("quay-webd",), bases=("7",)),
+    ),
     ("product-base", CLEAR, "Gauge 1 goes to 2 with the leg", product(with_base=True)),
     ("product-base", CLEAR, "Gauge 1 stands on Quayside", {**product(), "legs": ()}),
     ("known-release", STOP, "not in the catalogue", {"line": None, "release": None}),
@@ -171,131 +193,309 @@ CASES = [
     ("support-window", CAUTION, "those alone who pay, until 2030", phases("paid", 2030, 2027)),
     ("support-window", CLEAR, "security fixes alone", phases("security", 2028)),
     ("support-window", CLEAR, "by others, for chosen packages", phases("long-term", 2028)),
-    ("support-window", NOT_APPLICABLE, "no known end", {
-        "release": LINE.release("9"), **source("deb http://a.example/quayside fisherman main")}),
+    (
+        "support-window",
+        NOT_APPLICABLE,
+        "no known end",
+        {"release": LINE.release("9"), **source("deb http://a.example/quayside fisherman main")},
+    ),
     ("kernel-support", CAUTION, "36 days of fixes", boot(kernel="5.10.0-9")),
     ("kernel-support", CAUTION, "no fixes for", {"today": date(2027, 5, 30)}),
     ("kernel-support", NOT_APPLICABLE, "4.4", boot(kernel="4.4.1")),
     ("catalogue-age", CAUTION, "looked up 100 days ago", {"today": date(2027, 2, 28)}),
     ("licence-end", CAUTION, "23 days left", {"licence": Licence("Trial", "2026-12-18")}),
     ("licence-end", STOP, "ended", {"licence": Licence("Trial", "2026-11-01")}),
-    ("pending-updates", STOP, "1 update pending, 1 of them security",
-     {"offers": (*HEALTHY.offers, Offer("quay-libc", "2.31-8", "bowline-5.3-security"))}),
+    (
+        "pending-updates",
+        STOP,
+        "1 update pending, 1 of them security",
+        {"offers": (*HEALTHY.offers, Offer("quay-libc", "2.31-8", "bowline-5.3-security"))},
+    ),
     ("restart-pending", STOP, "restart is pending", activity(restart_wanted=True)),
-    ("newer-kernel", CAUTION, "5.19.0-7 is installed", {
-        "kernels": (*HEALTHY.kernels, Kernel("5.19.0-7", "/boot/x", 9))}),
+    (
+        "newer-kernel",
+        CAUTION,
+        "5.19.0-7 is installed",
+        {"kernels": (*HEALTHY.kernels, Kernel("5.19.0-7", "/boot/x", 9))},
+    ),
     ("stale-indices", CAUTION, "never fetched", {"archives": ()}),
     ("stale-indices", CAUTION, "days ago", archive(date="Tue, 25 Aug 2026 08:00:00 UTC")),
-    ("stale-indices", CAUTION, "older than 7 diamond",
-     archive(date="Tue, 17 Feb 2026 08:00:00 UTC")),
-    ("release-table", CAUTION, "does not know 7 diamond", {
-        "release_dates": (ReleaseDates("5.3", "Bowline", "bowline"),)}),
-    ("stale-indices", CLEAR, "5.3 bowline is closed", past_support(
-        **archive(date="Tue, 25 Aug 2026 08:00:00 UTC"))),
-    ("stale-indices", CLEAR, "92 days old", {
-        "line": FIXES, **archive(date="Tue, 25 Aug 2026 08:00:00 UTC")}),
-    ("stale-indices", CLEAR, "asked on 2026-11-20 and have nothing newer", {
-        "refreshed_at": "2026-11-20T08:00:00+00:00",
-        **archive(date="Tue, 25 Aug 2026 08:00:00 UTC")}),
+    (
+        "stale-indices",
+        CAUTION,
+        "older than 7 diamond",
+        archive(date="Tue, 17 Feb 2026 08:00:00 UTC"),
+    ),
+    (
+        "release-table",
+        CAUTION,
+        "does not know 7 diamond",
+        {"release_dates": (ReleaseDates("5.3", "Bowline", "bowline"),)},
+    ),
+    (
+        "stale-indices",
+        CLEAR,
+        "5.3 bowline is closed",
+        past_support(**archive(date="Tue, 25 Aug 2026 08:00:00 UTC")),
+    ),
+    (
+        "stale-indices",
+        CLEAR,
+        "92 days old",
+        {"line": FIXES, **archive(date="Tue, 25 Aug 2026 08:00:00 UTC")},
+    ),
+    (
+        "stale-indices",
+        CLEAR,
+        "asked on 2026-11-20 and have nothing newer",
+        {
+            "refreshed_at": "2026-11-20T08:00:00+00:00",
+            **archive(date="Tue, 25 Aug 2026 08:00:00 UTC"),
+        },
+    ),
     ("security-source", CAUTION, "No source has the security fixes", {"line": FIXES}),
     ("security-source", NOT_APPLICABLE, "no fixes any more", past_support(line=FIXES)),
-    ("security-source", CLEAR, "Fixes of security faults come", {"line": FIXES, **source(
-        "deb http://a.example/quayside bowline-5.3-security main")}),
-    ("trial-sources", CAUTION, "1 source on trial", {"line": FIXES, **source(
-        "deb http://a.example/quayside bowline-5.3 main\n"
-        "deb http://a.example/quayside bowline-5.3-proposed main")}),
-    ("broken-packages", STOP, "half installed",
-     {"packages": (*HEALTHY.packages, package("a", state="half-configured"))}),
-    ("missing-dependencies", STOP, "1 dependency not met",
-     {"packages": (*HEALTHY.packages, package("b", depends="quay-libc (>= 3) | gone"))}),
+    (
+        "security-source",
+        CLEAR,
+        "Fixes of security faults come",
+        {"line": FIXES, **source("deb http://a.example/quayside bowline-5.3-security main")},
+    ),
+    (
+        "trial-sources",
+        CAUTION,
+        "1 source on trial",
+        {
+            "line": FIXES,
+            **source(
+                "deb http://a.example/quayside bowline-5.3 main\n"
+                "deb http://a.example/quayside bowline-5.3-proposed main"
+            ),
+        },
+    ),
+    (
+        "broken-packages",
+        STOP,
+        "half installed",
+        {"packages": (*HEALTHY.packages, package("a", state="half-configured"))},
+    ),
+    (
+        "missing-dependencies",
+        STOP,
+        "1 dependency not met",
+        {"packages": (*HEALTHY.packages, package("b", depends="quay-libc (>= 3) | gone"))},
+    ),
     ("held-packages", CAUTION, "held", {"packages": (package("quay-libc", "9", want="hold"),)}),
-    ("held-packages", STOP, "cannot come along",
-     {"packages": (package("quay-libc", "9", want="hold"),),
-      "plan": plan(kept_back=(change("quay-libc"), change("quay-webd")))}),
+    (
+        "held-packages",
+        STOP,
+        "cannot come along",
+        {
+            "packages": (package("quay-libc", "9", want="hold"),),
+            "plan": plan(kept_back=(change("quay-libc"), change("quay-webd"))),
+        },
+    ),
     ("unknown-origin", CAUTION, "no source has", {"packages": (package("own-tool"),)}),
-    ("newer-than-sources", CAUTION, "newer than in any source",
-     {"packages": (package("quay-libc", "9"),)}),
-    ("newer-than-sources", CAUTION, "newer than in 7 diamond",
-     {"plan": plan(ahead=(change("own-tool", "3", "2"),))}),
+    (
+        "newer-than-sources",
+        CAUTION,
+        "newer than in any source",
+        {"packages": (package("quay-libc", "9"),)},
+    ),
+    (
+        "newer-than-sources",
+        CAUTION,
+        "newer than in 7 diamond",
+        {"plan": plan(ahead=(change("own-tool", "3", "2"),))},
+    ),
     ("moving-alias", CAUTION, "alias", source("deb http://a.example/quayside stable main")),
-    ("moving-alias", NOT_APPLICABLE, "rolling", {
-        "line": msgspec.structs.replace(LINE, rolling=True)}),
-    ("mixed-releases", STOP, "another release", source(
-        "deb http://a.example/quayside bowline-5.3 main\n"
-        "deb http://a.example/quayside diamond main")),
-    ("mixed-releases", STOP, "another release", {
-        "pins": (Pin("/etc/apt/preferences", "*", "release n=diamond", 990),)}),
-    ("holding-pins", STOP, "holds every package at 5.3 bowline", {
-        "pins": (Pin("/etc/apt/preferences", "*", "release n=bowline-5.3, o=Quayside", 990, 4),)}),
-    ("holding-pins", STOP, "holds every package at 5.3 bowline", {
-        "pins": (Pin("/etc/apt/preferences", "*", "release n=diamond", -1),)}),
-    ("holding-pins", CAUTION, "1 pin on packages of 5.3 bowline: quay-webd", {
-        "pins": (Pin("/etc/apt/preferences.d/web", "quay-webd", "version 1.18*", 1001, 2),)}),
-    ("holding-pins", CLEAR, "No pin holds packages", {
-        "pins": (Pin("/etc/apt/preferences", "*", "release v=5.3", 500),
-                 Pin("/etc/apt/preferences", "*", "release n=bowline-backports", 990))}),
-    ("unsigned-sources", CAUTION, "switched off",
-     source("deb [trusted=yes] http://a.example/quayside bowline-5.3 main")),
+    (
+        "moving-alias",
+        NOT_APPLICABLE,
+        "rolling",
+        {"line": msgspec.structs.replace(LINE, rolling=True)},
+    ),
+    (
+        "mixed-releases",
+        STOP,
+        "another release",
+        source(
+            "deb http://a.example/quayside bowline-5.3 main\n"
+            "deb http://a.example/quayside diamond main"
+        ),
+    ),
+    (
+        "mixed-releases",
+        STOP,
+        "another release",
+        {"pins": (Pin("/etc/apt/preferences", "*", "release n=diamond", 990),)},
+    ),
+    (
+        "holding-pins",
+        STOP,
+        "holds every package at 5.3 bowline",
+        {"pins": (Pin("/etc/apt/preferences", "*", "release n=bowline-5.3, o=Quayside", 990, 4),)},
+    ),
+    (
+        "holding-pins",
+        STOP,
+        "holds every package at 5.3 bowline",
+        {"pins": (Pin("/etc/apt/preferences", "*", "release n=diamond", -1),)},
+    ),
+    (
+        "holding-pins",
+        CAUTION,
+        "1 pin on packages of 5.3 bowline: quay-webd",
+        {"pins": (Pin("/etc/apt/preferences.d/web", "quay-webd", "version 1.18*", 1001, 2),)},
+    ),
+    (
+        "holding-pins",
+        CLEAR,
+        "No pin holds packages",
+        {
+            "pins": (
+                Pin("/etc/apt/preferences", "*", "release v=5.3", 500),
+                Pin("/etc/apt/preferences", "*", "release n=bowline-backports", 990),
+            )
+        },
+    ),
+    (
+        "unsigned-sources",
+        CAUTION,
+        "switched off",
+        source("deb [trusted=yes] http://a.example/quayside bowline-5.3 main"),
+    ),
     ("unsigned-sources", STOP, "no active", source("# none")),
     ("source-keys", STOP, "key of a source is missing", {"key_files": ()}),
     ("release-keys", STOP, "quay-libc 2.31-7, the leg needs 2.31-10", keys_from("2.31-10")),
     ("release-keys", CLEAR, "has the keys of the next release", keys_from("2.31-7")),
-    ("source-keys", STOP, "key of a source is missing",
-     source("deb [signed-by=/k.gpg] http://a.example/quayside bowline-5.3 main")),
-    ("database-clusters", CAUTION, "PostgreSQL 13 main has no server", {
-        "clusters": (CLUSTER,)}),
-    ("database-clusters", CAUTION, "PostgreSQL 13 main gets no fixes", {
-        "clusters": (CLUSTER,), "packages": (*HEALTHY.packages, package("postgresql-13"),
-                                             package("postgresql-15"))}),
-    ("database-clusters", CLEAR, "PostgreSQL 13 main holds data", {
-        "clusters": (CLUSTER,), "packages": (*HEALTHY.packages, package("postgresql-13")),
-        "offers": (*HEALTHY.offers, Offer("postgresql-13", "1", "bowline-5.3"))}),
-    ("unread-sources", CAUTION, "Nothing was ever fetched", source(
-        "deb http://a.example/quayside bowline-5.3 main\n"
-        "deb http://a.example/quayside bowline-5.3-updates main")),
+    (
+        "source-keys",
+        STOP,
+        "key of a source is missing",
+        source("deb [signed-by=/k.gpg] http://a.example/quayside bowline-5.3 main"),
+    ),
+    ("database-clusters", CAUTION, "PostgreSQL 13 main has no server", {"clusters": (CLUSTER,)}),
+    (
+        "database-clusters",
+        CAUTION,
+        "PostgreSQL 13 main gets no fixes",
+        {
+            "clusters": (CLUSTER,),
+            "packages": (*HEALTHY.packages, package("postgresql-13"), package("postgresql-15")),
+        },
+    ),
+    (
+        "database-clusters",
+        CLEAR,
+        "PostgreSQL 13 main holds data",
+        {
+            "clusters": (CLUSTER,),
+            "packages": (*HEALTHY.packages, package("postgresql-13")),
+            "offers": (*HEALTHY.offers, Offer("postgresql-13", "1", "bowline-5.3")),
+        },
+    ),
+    (
+        "unread-sources",
+        CAUTION,
+        "Nothing was ever fetched",
+        source(
+            "deb http://a.example/quayside bowline-5.3 main\n"
+            "deb http://a.example/quayside bowline-5.3-updates main"
+        ),
+    ),
     ("unread-sources", CAUTION, "could not be reached", {"failed_sources": ("Err:1 a.example",)}),
     ("third-party-sources", CAUTION, "outside", archive(origin="Elsewhere")),
     ("obsolete-formats", CAUTION, "obsolete", archive(digests=("MD5Sum", "SHA1"))),
-    ("obsolete-formats", CAUTION, "obsolete", {"key_files": (
-        *HEALTHY.key_files, KeyFile("/etc/apt/trusted.gpg", 9))}),
-    ("changed-configs", CAUTION, "changed here",
-     {"changed_configs": (ChangedConfig("/etc/a", "a", "dpkg", "0"),)}),
-    ("paused-sources", CAUTION, "1 source commented out until", source(
-        f"deb http://a.example/quayside bowline-5.3 main\n# deb http://b.example/x bowline-5.3 x"
-        f"  # {waiting_note('5.3 bowline')}")),
+    (
+        "obsolete-formats",
+        CAUTION,
+        "obsolete",
+        {"key_files": (*HEALTHY.key_files, KeyFile("/etc/apt/trusted.gpg", 9))},
+    ),
+    (
+        "changed-configs",
+        CAUTION,
+        "changed here",
+        {"changed_configs": (ChangedConfig("/etc/a", "a", "dpkg", "0"),)},
+    ),
+    (
+        "paused-sources",
+        CAUTION,
+        "1 source commented out until",
+        source(
+            "deb http://a.example/quayside bowline-5.3 main\n"
+            f"# deb http://b.example/x bowline-5.3 x  # {waiting_note('5.3 bowline')}"
+        ),
+    ),
     ("set-aside", CAUTION, "not merged", {"set_aside": ("/etc/a.dpkg-dist",)}),
     ("boot-settings", CAUTION, "changed by hand", {"boot_files_changed": ("/boot/config.txt",)}),
     ("boot-settings", CAUTION, "no file has", boot(command_line="root=/dev/sda2 ro nosmt")),
-    ("boot-mounted", STOP, "/boot is not mounted", {
-        "expected_mounts": (ExpectedMount("/boot", "/dev/sda1", "ext4"),)}),
-    ("boot-space", STOP, "No room", {"space": (
-        *HEALTHY.space, Space("/boot", 50_000_000, 500_000_000, 90_000, 90_000))}),
+    (
+        "boot-mounted",
+        STOP,
+        "/boot is not mounted",
+        {"expected_mounts": (ExpectedMount("/boot", "/dev/sda1", "ext4"),)},
+    ),
+    (
+        "boot-space",
+        STOP,
+        "No room",
+        {"space": (*HEALTHY.space, Space("/boot", 50_000_000, 500_000_000, 90_000, 90_000))},
+    ),
     ("boot-space", NOT_APPLICABLE, "No kernel", {"kernels": ()}),
     ("free-space", CAUTION, "Only", {"space": (Space("/", 10**9, 10**10, 1),)}),
     ("free-space", STOP, "Only", {"space": (Space("/", 10**8, 10**10, 1),), "plan": plan()}),
     ("free-space", CAUTION, "nearly full", {"space": (Space("/", 3 * 10**9, 10**11, 1),)}),
     ("free-inodes", STOP, "more files fit", {"space": (Space("/", 10**11, 10**11, 9, 999_999),)}),
-    ("processor-level", STOP, "needs a processor of level x86-64-v3",
-     {"legs": (plain_leg(processor="x86-64-v3"),)}),
+    (
+        "processor-level",
+        STOP,
+        "needs a processor of level x86-64-v3",
+        {"legs": (plain_leg(processor="x86-64-v3"),)},
+    ),
     ("memory-size", STOP, "needs 16384 MiB", {"legs": (plain_leg(memory_mib=16384),)}),
-    ("firmware-mode", STOP, "needs EFI", {
-        "legs": (plain_leg(firmware="efi"),), **boot(firmware="bios")}),
-    ("security-chip", STOP, "No security chip", {
-        "legs": (plain_leg(security_chip=True),), **hardware(security_chip="")}),
+    (
+        "firmware-mode",
+        STOP,
+        "needs EFI",
+        {"legs": (plain_leg(firmware="efi"),), **boot(firmware="bios")},
+    ),
+    (
+        "security-chip",
+        STOP,
+        "No security chip",
+        {"legs": (plain_leg(security_chip=True),), **hardware(security_chip="")},
+    ),
     ("architecture", STOP, "does not exist for amd64", closed_by(ARCHITECTURE)),
     ("leg-conditions", STOP, "this is 5.3", closed_by(STATE)),
     ("power-source", CAUTION, "On battery, 71", hardware(power=Power(True, 71))),
     ("power-source", STOP, "On battery, 12", hardware(power=Power(True, 12))),
     ("foreign-modules", CAUTION, "1 driver", hardware(modules=(Module("gauge", "dkms", "1"),))),
-    ("undriven-devices", CAUTION, "docking station", {
-        "release": LINE.release("5.1"), "today": date(2026, 1, 1),
-        **source("deb http://a.example/quayside bowline-5.1 main"),
-        **hardware(devices=(Device("2-1", "usb:v1209pD0C5d01", ""),))}),
+    (
+        "undriven-devices",
+        CAUTION,
+        "docking station",
+        {
+            "release": LINE.release("5.1"),
+            "today": date(2026, 1, 1),
+            **source("deb http://a.example/quayside bowline-5.1 main"),
+            **hardware(devices=(Device("2-1", "usb:v1209pD0C5d01", ""),)),
+        },
+    ),
     ("failed-services", CAUTION, "1 service failing", activity(units=(Unit("b", "failed"),))),
-    ("stale-programs", CAUTION, "replaced files", activity(stale=(
-        StaleProgram(7, "webd", "/usr/lib/a.so"),))),
-    ("running-guests", CAUTION, "1 guest at work", activity(guests=(
-        Guest("a", "libvirt", "running"), Guest("b", "libvirt", "shut off")))),
+    (
+        "stale-programs",
+        CAUTION,
+        "replaced files",
+        activity(stale=(StaleProgram(7, "webd", "/usr/lib/a.so"),)),
+    ),
+    (
+        "running-guests",
+        CAUTION,
+        "1 guest at work",
+        activity(guests=(Guest("a", "libvirt", "running"), Guest("b", "libvirt", "shut off"))),
+    ),
     ("clock", CAUTION, "not synchronised", activity(clock=Clock(False))),
     ("clock", NOT_APPLICABLE, "Nobody tells", activity(clock=Clock())),
     ("remote-session", CAUTION, "over SSH", {"link": Link("SSH", "192.0.2.1")}),
@@ -305,22 +505,41 @@ CASES = [
     ("way-back", CAUTION, "no way back", {"way_back": None, "accounts": ()}),
     ("way-back", CAUTION, "41 days", {"way_back": WayBackSeen("2026-10-15")}),
     ("way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
-    ("way-back-end", CAUTION, "2 days left", {
-        "way_back": WayBackSeen("2026-11-24", ends="2026-11-27T09:00:00+00:00")}),
-    ("way-back-end", CLEAR, "19 days left", {
-        "way_back": WayBackSeen("2026-11-24", ends="2026-12-14T09:00:00+00:00")}),
+    (
+        "way-back-end",
+        CAUTION,
+        "2 days left",
+        {"way_back": WayBackSeen("2026-11-24", ends="2026-11-27T09:00:00+00:00")},
+    ),
+    (
+        "way-back-end",
+        CLEAR,
+        "19 days left",
+        {"way_back": WayBackSeen("2026-11-24", ends="2026-12-14T09:00:00+00:00")},
+    ),
     ("damaged-way-back", CAUTION, "s-1 cannot", ways(damaged=(("s-1", "a flipped bit"),))),
-    ("damaged-state", CAUTION, "decisions.json could not be read", {
-        "damaged_state": (("/var/lib/brave-bridge/decisions.json", "a flipped bit"),)}),
+    (
+        "damaged-state",
+        CAUTION,
+        "decisions.json could not be read",
+        {"damaged_state": (("/var/lib/brave-bridge/decisions.json", "a flipped bit"),)},
+    ),
     ("damaged-state", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
     ("damaged-way-back", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
-    ("open-leg", STOP, "5.3 to 7 is not whole", {
-        "open_leg": OpenLegSeen("5.3 to 7", "stage one", "a fault", "s-1")}),
-    ("unread-services", STOP, "did not answer in time", {
-        "kind": "running", "activity": Activity(unread=("systemctl",))}),
+    (
+        "open-leg",
+        STOP,
+        "5.3 to 7 is not whole",
+        {"open_leg": OpenLegSeen("5.3 to 7", "stage one", "a fault", "s-1")},
+    ),
+    (
+        "unread-services",
+        STOP,
+        "did not answer in time",
+        {"kind": "running", "activity": Activity(unread=("systemctl",))},
+    ),
     ("unread-services", NOT_APPLICABLE, "does not run", {"kind": "tree"}),
-    ("own-runtime", STOP, "No runtime", {
-        "kind": "running", "no_runtime": "5 bytes are missing"}),
+    ("own-runtime", STOP, "No runtime", {"kind": "running", "no_runtime": "5 bytes are missing"}),
     ("own-runtime", CLEAR, "can be made", {"kind": "running"}),
     ("own-runtime", NOT_APPLICABLE, "does not run on", {}),
     ("open-leg", NOT_APPLICABLE, "not known", {"records_are_readable": False}),
@@ -339,10 +558,14 @@ CASES = [
     ("known-issues", NOT_APPLICABLE, "No leg", {"legs": ()}),
     ("field-notes", CAUTION, "gauge is lost", note("caution")),
     ("field-notes", STOP, "Wait: The gauge", note("wait")),
-    ("maintenance-window", CAUTION, "the window is", {
-        "window": Window("22:00", 60), "estimate": LONG}),
+    (
+        "maintenance-window",
+        CAUTION,
+        "the window is",
+        {"window": Window("22:00", 60), "estimate": LONG},
+    ),
     ("maintenance-window", NOT_APPLICABLE, "once it is planned", {"window": Window("22:00", 60)}),
-]  # fmt: skip
+]
 
 
 def test_a_healthy_machine_is_clear():
@@ -377,8 +600,10 @@ def test_what_was_not_read_does_not_apply():
 
 
 def test_a_stop_is_overruled_with_a_reason_only_where_its_rule_allows_that():
-    changes = {"packages": (*HEALTHY.packages, package("a", state="unpacked")),
-               **activity(restart_wanted=True)}  # fmt: skip
+    changes = {
+        "packages": (*HEALTHY.packages, package("a", state="unpacked")),
+        **activity(restart_wanted=True),
+    }
     reasons = {"broken-packages": "never mind", "restart-pending": "tonight"}
     found = {f.id: f for f in judge_all(situation(**changes), all_rules(), reasons)}
     assert found["restart-pending"].verdict is CAUTION
@@ -401,8 +626,14 @@ def test_an_alias_and_a_mixture_are_different_faults():
 
 
 def test_a_weak_index_of_an_unknown_kind_is_not_called_obsolete():
-    made = ArchiveSeen("http://a.example/quayside", "bowline-5.3", "Quayside", "bowline", "5.3",
-                       "Tue, 24 Nov 2026 08:00:00 UTC")  # fmt: skip
+    made = ArchiveSeen(
+        "http://a.example/quayside",
+        "bowline-5.3",
+        "Quayside",
+        "bowline",
+        "5.3",
+        "Tue, 24 Nov 2026 08:00:00 UTC",
+    )
     found = {f.id: f for f in judged(archives=(made,))}
     assert found["obsolete-formats"].verdict is Verdict.CLEAR
 

@@ -97,8 +97,9 @@ def test_it_is_looked_again_until_nothing_is_left():
 
 @pytest.mark.parametrize(("choice", "stages"), [("go on", 1), ("leave them", 0)])
 def test_what_would_take_packages_away_is_asked(choice, stages):
-    machine = Machine(SHRINKING, NOTHING if stages else SHRINKING,
-                      Ask=lambda r: Answered(choice, "person"))  # fmt: skip
+    machine = Machine(
+        SHRINKING, NOTHING if stages else SHRINKING, Ask=lambda r: Answered(choice, "person")
+    )
     outcome = update(machine)
     full = [r for r in machine.asked if isinstance(r, Run) and r.title.startswith("Stage two")]
     assert len(full) == stages
@@ -184,9 +185,11 @@ def test_what_was_entered_is_left_again_in_every_outcome(state):
     outcome = drive(within(AROUND, inner(Outcome(state=state))), machine)
     assert outcome.state == state
     assert [r.argv for r in machine.asked if isinstance(r, Run)] == [
-        ("enter",), ("virsh", "shutdown", "tide-archive"),
-        ("virsh", "start", "tide-archive"), ("leave",),
-    ]  # fmt: skip
+        ("enter",),
+        ("virsh", "shutdown", "tide-archive"),
+        ("virsh", "start", "tide-archive"),
+        ("leave",),
+    ]
 
 
 @pytest.mark.parametrize("choice", ["stop", "switch it off"])
@@ -235,7 +238,8 @@ def test_packages_cut_off_are_installed_again_during_updates():
     def run(request):
         return failing.pop() if request.argv[-1] == "upgrade" and failing else None
 
-    machine = Machine(PENDING, NOTHING, Run=run,
-                      ReadFacts=lambda r: cut if "cut off" in r.title else None)  # fmt: skip
+    machine = Machine(
+        PENDING, NOTHING, Run=run, ReadFacts=lambda r: cut if "cut off" in r.title else None
+    )
     assert update(machine).state == "done"
     assert "quay-libc" in machine.ran()

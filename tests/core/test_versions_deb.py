@@ -11,9 +11,25 @@ from brave_bridge.core.versions.deb import newest, upstream_major, version_key
 
 # Every listed version is newer than the one before it.
 ASCENDING = [
-    "1.0~~", "1.0~~a", "1.0~", "1.0~rc1-1", "1.0", "1.0-0.1", "1.0-1~bpo1", "1.0-1", "1.0-1+b1",
-    "1.0a", "1.0+dfsg-1", "1.0.0", "1.2", "1.10", "2.0", "10.0", "1:0.1", "2:0",
-]  # fmt: skip
+    "1.0~~",
+    "1.0~~a",
+    "1.0~",
+    "1.0~rc1-1",
+    "1.0",
+    "1.0-0.1",
+    "1.0-1~bpo1",
+    "1.0-1",
+    "1.0-1+b1",
+    "1.0a",
+    "1.0+dfsg-1",
+    "1.0.0",
+    "1.2",
+    "1.10",
+    "2.0",
+    "10.0",
+    "1:0.1",
+    "2:0",
+]
 
 VERSIONS = st.from_regex(r"([0-9]{1,2}:)?[0-9][a-z0-9.+~]{0,8}(-[a-z0-9.+~]{1,6})?", fullmatch=True)
 
@@ -35,9 +51,11 @@ def test_what_is_equal(left, right):
 def test_agrees_with_dpkg(left, right):
     if shutil.which("dpkg") is None:
         pytest.skip("dpkg is not installed")
-    operator = "lt" if version_key(left) < version_key(right) else (
-        "eq" if version_key(left) == version_key(right) else "gt"
-    )  # fmt: skip
+    operator = (
+        "lt"
+        if version_key(left) < version_key(right)
+        else ("eq" if version_key(left) == version_key(right) else "gt")
+    )
     done = subprocess.run(
         ["dpkg", "--compare-versions", left, operator, right], capture_output=True, check=False
     )
@@ -51,5 +69,8 @@ def test_every_string_has_a_key(text):
 
 def test_major_series():
     assert [upstream_major(v) for v in ("1:15.3-2", "16.1", "2024.1", "x")] == [
-        "15", "16", "2024", "",
-    ]  # fmt: skip
+        "15",
+        "16",
+        "2024",
+        "",
+    ]

@@ -143,9 +143,13 @@ def test_losses_are_grouped_by_what_they_mean():
 
 def test_a_difference_tree_counts_and_sums_upwards():
     top = difference_tree(
-        [Changed("etc/a", "changed", 10, 25), Changed("etc/deep/b", "came", 0, 5),
-         Changed("etc/deep", "came", folder=True), Changed("c", "gone", 7, 0)]
-    )  # fmt: skip
+        [
+            Changed("etc/a", "changed", 10, 25),
+            Changed("etc/deep/b", "came", 0, 5),
+            Changed("etc/deep", "came", folder=True),
+            Changed("c", "gone", 7, 0),
+        ]
+    )
     assert (top.count, top.growth) == (4, 13)
     etc, gone = top.ordered()
     assert (etc.name, etc.how, etc.count, etc.growth) == ("etc", "", 3, 20)
@@ -154,8 +158,10 @@ def test_a_difference_tree_counts_and_sums_upwards():
 
 def test_days_left_in_words():
     today = date(2026, 11, 25)
-    words = {d: left_words(days_left(d, today)) for d in
-             ("", "2026-11-23", "2026-11-25", "2026-11-26", "2026-12-09")}  # fmt: skip
+    words = {
+        d: left_words(days_left(d, today))
+        for d in ("", "2026-11-23", "2026-11-25", "2026-11-26", "2026-12-09")
+    }
     assert list(words.values()) == ["", "ended 2 d ago", "ends today", "1 day left", "14 days left"]
 
 
@@ -204,17 +210,24 @@ def test_no_menu_makes_the_reader_stumble(text):
 
 def card(**changes) -> CardFacts:
     known = {
-        "machine": "petrel", "made_at": NOW, "release": "Quayside 5.3", "firmware": "efi",
-        "loader": "grub", "boot_entry": "Quayside, with Linux 5.19.0-4",
+        "machine": "petrel",
+        "made_at": NOW,
+        "release": "Quayside 5.3",
+        "firmware": "efi",
+        "loader": "grub",
+        "boot_entry": "Quayside, with Linux 5.19.0-4",
         "kernels": (CardKernel("5.19.0-4", True), CardKernel("6.1.0-9", False)),
         "parts": (
             CardPart(mount="/", device="/dev/sda2", uuid="1-2", type="ext4", engine="copy"),
             CardPart(mount="/boot/efi", device="/dev/sda1", uuid="A", type="vfat", engine="copy"),
             CardPart(mount="/srv/pool", device="/dev/md0", type="xfs"),
         ),
-        "way_back": "s-1", "way_back_made": NOW, "way_back_release": "Quayside 5.3",
-        "checksum": "ab" * 32, "tree": "/var/lib/brave-bridge/snapshots/s-1/root/tree",
-    }  # fmt: skip
+        "way_back": "s-1",
+        "way_back_made": NOW,
+        "way_back_release": "Quayside 5.3",
+        "checksum": "ab" * 32,
+        "tree": "/var/lib/brave-bridge/snapshots/s-1/root/tree",
+    }
     return CardFacts(**{**known, **changes})
 
 
@@ -222,8 +235,14 @@ def test_a_card_says_what_to_type_in_its_order():
     made = make_card(card())
     text = card_text(made)
     steps = [words for step in made.steps for words in (step.words, *step.commands)]
-    wanted = ("Esc once", "Quayside, with Linux 5.19.0-4", "mount UUID=1-2 /mnt",
-              "brave-bridge --tree /mnt return s-1", "rsync -aHAX --delete", "reboot")  # fmt: skip
+    wanted = (
+        "Esc once",
+        "Quayside, with Linux 5.19.0-4",
+        "mount UUID=1-2 /mnt",
+        "brave-bridge --tree /mnt return s-1",
+        "rsync -aHAX --delete",
+        "reboot",
+    )
     for word in wanted:
         assert any(word in step for step in steps), word
         assert word in text
@@ -236,20 +255,44 @@ def test_a_card_says_what_to_type_in_its_order():
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"parts": (CardPart(mount="/", device="/dev/sda2", uuid="9", type="btrfs",
-                             subvolume="/@", engine="btrfs"),)},
-         ("mount -o subvol=/@ UUID=9 /mnt", "mount -o subvolid=5 UUID=9 /top",
-          "mv @ @.broken", "btrfs subvolume snapshot @.broken/var/lib")),
-        ({"parts": (CardPart(mount="/", device="/dev/mapper/vg-root", type="xfs", engine="lvm"),)},
-         ("vgchange -ay", "mount /dev/mapper/vg-root /mnt")),
-        ({"parts": (CardPart(mount="/", device="tank/root", type="zfs", engine="zfs"),)},
-         ("zpool import -f -R /mnt -a",)),
+        (
+            {
+                "parts": (
+                    CardPart(
+                        mount="/",
+                        device="/dev/sda2",
+                        uuid="9",
+                        type="btrfs",
+                        subvolume="/@",
+                        engine="btrfs",
+                    ),
+                )
+            },
+            (
+                "mount -o subvol=/@ UUID=9 /mnt",
+                "mount -o subvolid=5 UUID=9 /top",
+                "mv @ @.broken",
+                "btrfs subvolume snapshot @.broken/var/lib",
+            ),
+        ),
+        (
+            {
+                "parts": (
+                    CardPart(mount="/", device="/dev/mapper/vg-root", type="xfs", engine="lvm"),
+                )
+            },
+            ("vgchange -ay", "mount /dev/mapper/vg-root /mnt"),
+        ),
+        (
+            {"parts": (CardPart(mount="/", device="tank/root", type="zfs", engine="zfs"),)},
+            ("zpool import -f -R /mnt -a",),
+        ),
         ({"loader": "systemd-boot"}, ("hold Space",)),
         ({"loader": "board", "firmware": ""}, ("config.txt",)),
         ({"loader": "", "firmware": "bios"}, ("loader is not known",)),
         ({"way_back": "", "way_back_made": ""}, ("return newest",)),
     ],
-)  # fmt: skip
+)
 def test_every_layout_has_its_own_commands(changes, words):
     text = card_text(make_card(card(**changes)))
     for word in words:

@@ -13,12 +13,13 @@ from brave_bridge.drawings.bridge_text import one_line, three_lines
 
 states = st.builds(
     BridgeState,
-    titles=st.lists(st.sampled_from(["5.3 bowline", "7 diamond", "8", "x" * 40]),
-                    min_size=1, max_size=5).map(tuple),
+    titles=st.lists(
+        st.sampled_from(["5.3 bowline", "7 diamond", "8", "x" * 40]), min_size=1, max_size=5
+    ).map(tuple),
     passed=st.integers(0, 40),
     broken=st.booleans(),
     beyond=st.sampled_from(["", "9 (not out yet)"]),
-)  # fmt: skip
+)
 
 MARKS = marks_of(TwoStages.checkpoints)
 

@@ -17,14 +17,20 @@ def words_of(path) -> str:
 
 @pytest.mark.parametrize("paper", PAPERS)
 def test_a_card_fits_on_its_page(tmp_path, paper):
-    facts = card(disks=(CardDisk("sda", 256 << 30, card().parts[:2]),
-                        CardDisk("md0", 0, card().parts[2:])))  # fmt: skip
+    facts = card(
+        disks=(CardDisk("sda", 256 << 30, card().parts[:2]), CardDisk("md0", 0, card().parts[2:]))
+    )
     made = make_card(facts)
     svg, pdf = save_card(made, tmp_path, "card", paper)
     root = ET.parse(svg).getroot()
     assert root.tag.endswith("svg") and pdf.read_bytes().startswith(b"%PDF")
-    for word in ("Recovery card: petrel", "tree /mnt return s-1", "UUID=1-2",
-                 "systemd-boot" if facts.loader != "grub" else "GRUB", "not covered"):  # fmt: skip
+    for word in (
+        "Recovery card: petrel",
+        "tree /mnt return s-1",
+        "UUID=1-2",
+        "systemd-boot" if facts.loader != "grub" else "GRUB",
+        "not covered",
+    ):
         assert word in words_of(svg), word
     figure = draw_card(made, paper)
     figure.canvas.draw_idle()
@@ -49,8 +55,10 @@ def test_no_other_paper(tmp_path):
 
 
 def test_the_space_chart_names_every_snapshot(tmp_path):
-    bars = [SpaceBar("2026-11-23 09:00", "by $hand$", 12_000, 350_000),
-            SpaceBar("2026-10-15 09:00", "damaged", 0, 0, "■")]  # fmt: skip
+    bars = [
+        SpaceBar("2026-11-23 09:00", "by $hand$", 12_000, 350_000),
+        SpaceBar("2026-10-15 09:00", "damaged", 0, 0, "■"),
+    ]
     for ending in (".svg", ".pdf"):
         save_space(bars, 10**9, "Ways back of petrel", tmp_path / f"space{ending}")
     text = words_of(tmp_path / "space.svg")

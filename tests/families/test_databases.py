@@ -70,13 +70,20 @@ def test_what_the_data_needs_is_held_and_nothing_besides():
         package("postgresql-13", depends="libllvm11, postgresql-client-13"),
         package("postgresql-client-13", depends="libpq5 (>= 13)"),
         package("postgresql-13-gauge", depends="libgauge2 | libgauge1"),
-        package("libllvm11"), package("libpq5"), package("libgauge1"),
-        package("postgresql-15", depends="libllvm14"), package("libllvm14"),
-    ]  # fmt: skip
+        package("libllvm11"),
+        package("libpq5"),
+        package("libgauge1"),
+        package("postgresql-15", depends="libllvm14"),
+        package("libllvm14"),
+    ]
     assert sorted(held_by_data([with_needs(main, packages)])) == [
-        "libgauge1", "libllvm11", "libpq5", "postgresql-13", "postgresql-13-gauge",
+        "libgauge1",
+        "libllvm11",
+        "libpq5",
+        "postgresql-13",
+        "postgresql-13-gauge",
         "postgresql-client-13",
-    ]  # fmt: skip
+    ]
 
 
 @pytest.mark.parametrize("place", ["/srv/*/*", "/srv/[a]", "/srv/?"])

@@ -29,9 +29,11 @@ def test_what_only_the_release_between_does_is_missed(monkeypatch):
 
     monkeypatch.setattr(migrations, "scripts_to_come", scripts_of)
     request = PlanPackages(
-        title="", database="", legs=(LegIndices("/0", "two"), LegIndices("/1", "three")),
+        title="",
+        database="",
+        legs=(LegIndices("/0", "two"), LegIndices("/1", "three")),
         configured=("lost", "other", "webd", "never"),
-    )  # fmt: skip
+    )
     assert list(migrations_missed(None, request, steps)) == [
         "webd 2 moves /etc/webd.conf to /etc/webd/webd.conf; 3 no longer does",
         "webd 2 does something for versions before 2~; 3 no longer does",
@@ -43,13 +45,16 @@ def test_a_package_that_comes_only_on_the_way_is_looked_at_too(monkeypatch):
     plan = plan_packages(first)
     second = first.following(plan.after, little_universe("x 1", "fresh 2").archive)
     monkeypatch.setattr(
-        migrations, "scripts_to_come",
+        migrations,
+        "scripts_to_come",
         lambda machine, lists, version: {"postinst": MOVE if lists == "/0" else ""},
-    )  # fmt: skip
+    )
     request = PlanPackages(
-        title="", database="", legs=(LegIndices("/0", "two"), LegIndices("/1", "three")),
+        title="",
+        database="",
+        legs=(LegIndices("/0", "two"), LegIndices("/1", "three")),
         configured=("fresh",),
-    )  # fmt: skip
+    )
     assert list(migrations_missed(None, request, [plan, plan_packages(second)])) == [
         "fresh 1 moves /etc/webd.conf to /etc/webd/webd.conf; 2 no longer does"
     ]

@@ -67,7 +67,7 @@ class Replies:
 
 def planned(
     replies: Replies, *route: str, sources: SourceFile = SOURCES, wishes=PersonsWishes(), seen=()
-):  # fmt: skip
+):
     given = facts(sources_file=sources, sources=tuple(entries(sources)), archives=seen)
     script = DebPlanner().plan(given, legs(*(route or ("5.3", "7"))), "/plans", wishes)
     try:
@@ -132,12 +132,19 @@ def test_a_third_party_that_has_the_release_under_another_name_can_be_turned_to_
     ("answer", "line", "outcome"),
     [
         ("keep", f"deb {OTHER} bowline-5.3 main", "unchanged"),
-        ("drop", f"# deb {OTHER} bowline-5.3 main  # dropped by Brave Bridge before 7 diamond",
-         "dropped"),
-        ("pause", f"# deb {OTHER} bowline-5.3 main  # paused by Brave Bridge before 7 diamond: "
-         "not there yet", "paused"),
+        (
+            "drop",
+            f"# deb {OTHER} bowline-5.3 main  # dropped by Brave Bridge before 7 diamond",
+            "dropped",
+        ),
+        (
+            "pause",
+            f"# deb {OTHER} bowline-5.3 main  # paused by Brave Bridge before 7 diamond: "
+            "not there yet",
+            "paused",
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_third_party_that_goes_along_can_be_left_where_it_is(answer, line, outcome):
     replies = Replies((OWN, "diamond"), (OTHER, "diamond"), (OTHER, "bowline-5.3"))
     wishes = PersonsWishes().with_source(f"{OTHER} bowline-5.3", answer)

@@ -20,8 +20,9 @@ def test_one_from_outside_is_found_told_and_read(outside, tmp_path):
     assert family.name == "hold" and family.can_cross and family.commands is None
     facts = survey(TreeMachine("barge", barge(tmp_path / "root")), "")
     assert {package.name: package.version for package in facts.packages} == {
-        "anchor": "1", "rope": "1"
-    }  # fmt: skip
+        "anchor": "1",
+        "rope": "1",
+    }
     assert facts.where("packages") == "/var/lib/hold/ledger"
 
 

@@ -45,12 +45,21 @@ def in_tree(root: Path, *argv: str, codes=(0,)) -> str:
 def install(root: Path, name: str, *, script: str = "", **fields: str) -> None:
     """Install a package made here; its script may fail."""
     made = PackageFile(
-        {"Package": name, "Version": "1.0", "Architecture": "all", "Section": "misc",
-         "Maintainer": "nobody <nobody@example.example>", "Priority": "optional",
-         "Installed-Size": "10", **fields, "Description": "for a test"},
-        {f"/usr/share/doc/{name}/about": b"x\n"}, (),
+        {
+            "Package": name,
+            "Version": "1.0",
+            "Architecture": "all",
+            "Section": "misc",
+            "Maintainer": "nobody <nobody@example.example>",
+            "Priority": "optional",
+            "Installed-Size": "10",
+            **fields,
+            "Description": "for a test",
+        },
+        {f"/usr/share/doc/{name}/about": b"x\n"},
+        (),
         {"postinst": f"#!/bin/sh\n{script}\n".encode()} if script else {},
-    )  # fmt: skip
+    )
     place = root / "tmp" / f"{name}.deb"
     place.write_bytes(write_package(made))
     in_tree(root, "dpkg", "--install", f"/tmp/{name}.deb", codes=(0, 1))
@@ -136,8 +145,10 @@ def test_a_clean_tree_has_no_stop_and_its_facts_are_right(tree):
     assert {f"{p.name} {p.version}" for p in facts.installed} == set(names.splitlines())
     assert surveyed.release.codename == "bullseye"
     assert {c.path for c in facts.changed_configs} == {
-        "/etc/nginx/nginx.conf", "/etc/logrotate.conf", "/etc/ssh/sshd_config",
-    }  # fmt: skip
+        "/etc/nginx/nginx.conf",
+        "/etc/logrotate.conf",
+        "/etc/ssh/sshd_config",
+    }
     assert {offer.name for offer in facts.offers} >= {"nginx-light", "rsyslog", "libc6"}
     assert "does not run" in facts.why_not("services")
     found = {f.id: f.verdict for f in surveyed.findings}
@@ -230,7 +241,9 @@ def test_pending_updates_are_those_that_apt_itself_lists(tree):
 def test_a_tree_is_never_written_to_by_a_survey(tree, tmp_path):
     findings(tree)
     changed = subprocess.run(
-        ["find", tmp_path / "layers/upper", "-type", "f"], capture_output=True, text=True,
+        ["find", tmp_path / "layers/upper", "-type", "f"],
+        capture_output=True,
+        text=True,
         check=True,
-    )  # fmt: skip
+    )
     assert changed.stdout == ""

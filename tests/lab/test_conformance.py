@@ -58,8 +58,10 @@ def archives(demo_world):
 def hold_a_package(root: Path) -> None:
     status = root / STATUS.lstrip("/")
     stanzas = status.read_text().split("\n\n")
-    held = [s.replace("Status: install ok", "Status: hold ok") if "Package: quay-webd\n" in s else s
-            for s in stanzas]  # fmt: skip
+    held = [
+        s.replace("Status: install ok", "Status: hold ok") if "Package: quay-webd\n" in s else s
+        for s in stanzas
+    ]
     assert held != stanzas
     status.write_text("\n\n".join(held))
 
@@ -131,8 +133,9 @@ def test_the_stand_in_ends_as_the_real_package_manager(
     for name in ("updates", "triggers", "alternatives", "parts"):
         (upper / "var/lib/dpkg" / name).mkdir(exist_ok=True)
 
-    simulated = end_state(lambda: Desk(Target("demo", "petrel"), StandInMachine("petrel", root)),
-                          answer)  # fmt: skip
+    simulated = end_state(
+        lambda: Desk(Target("demo", "petrel"), StandInMachine("petrel", root)), answer
+    )
     hidden = ("etc/apt", "var/lib/dpkg", "var/lib/apt", "var/lib/ucf", "var/cache/apt", "boot")
     with lab.overlay(bullseye, tmp_path / "real", opaque=hidden) as merged:
         real = end_state(

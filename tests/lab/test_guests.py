@@ -52,16 +52,20 @@ def libvirt(tmp_path, monkeypatch):
     daemon = subprocess.Popen(
         ["unshare", "--mount", "sh", "-ec", _DAEMON, "daemon", folder],
         env={**os.environ, "LIBVIRT_DRIVER_DIR": str(folder / "none")},
-        stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     uri = f"test+unix:///default?socket={folder}/libvirt-sock"
     monkeypatch.setenv("LIBVIRT_DEFAULT_URI", uri)
     keeper = None
     try:
         wait_for(lambda: (folder / "libvirt-sock").exists())
         # The driver forgets its guests when nobody is connected.
-        keeper = subprocess.Popen(["virsh", "event", "--all", "--loop"],
-                                  stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+        keeper = subprocess.Popen(
+            ["virsh", "event", "--all", "--loop"],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
         time.sleep(0.5)
         yield uri
     finally:

@@ -259,8 +259,10 @@ def test_folders_of_a_project_come_back(tmp_path):
         assert differing(before, described(mount)) == []
         shown = subprocess.run(
             ["xfs_io", "-r", "-c", "lsproj", mount / "srv/books/folder/in"],
-            capture_output=True, text=True, check=True,
-        ).stdout  # fmt: skip
+            capture_output=True,
+            text=True,
+            check=True,
+        ).stdout
         assert "42" in shown
 
 
@@ -315,8 +317,13 @@ def test_a_folder_where_no_rename_leads_gets_copies(tmp_path, monkeypatch):
         before = described(mount)
         taken = snapshots.take("first", about())
         (mount / "srv/books/changed").write_text("after, and longer")
-        run("rm", "-r", mount / "srv/books/missing", mount / "srv/books/deep",
-            mount / "srv/books/link")  # fmt: skip
+        run(
+            "rm",
+            "-r",
+            mount / "srv/books/missing",
+            mount / "srv/books/deep",
+            mount / "srv/books/link",
+        )
         with monkeypatch.context() as patched:
             patched.setattr(os, "rename", refuse_between(rename))
             patched.setattr(moving, "exchange", refuse_between(exchange))

@@ -49,8 +49,9 @@ def test_an_alpm_root_is_identified_and_read_without_pacman(tmp_path):
     surveyed = survey(root)
     facts = surveyed.facts
     assert {(p.name, p.version) for p in facts.installed} == {
-        ("gauge-tool", "0.4-1"), ("linux", "6.11.2-1"),
-    }  # fmt: skip
+        ("gauge-tool", "0.4-1"),
+        ("linux", "6.11.2-1"),
+    }
     assert (surveyed.line.id, surveyed.release.key) == ("arch", "rolling")
     assert [c.path for c in facts.changed_configs] == ["/etc/gauge-tool.conf"]
     assert facts.set_aside == ("/etc/pacman.conf.pacnew",)

@@ -41,8 +41,10 @@ def test_it_starts_where_the_root_can_only_be_read(runtime, bullseye, tmp_path):
         )
         done = subprocess.run(
             ["unshare", "--mount", "--pid", "--fork", "sh", "-c", script, tree],
-            capture_output=True, text=True, check=False,
-        )  # fmt: skip
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         assert done.returncode == 0 and "bullseye" in done.stdout, done.stderr
 
 
@@ -58,8 +60,10 @@ def test_nothing_in_it_needs_more_than_a_usb_stick_has(runtime, bullseye, tmp_pa
     subprocess.run(["chmod", "-R", "0755", stick], check=True)
     done = subprocess.run(
         [stick / "brave-bridge", "--tree", bullseye, "survey"],
-        capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     assert done.returncode == 0 and "bullseye" in done.stdout, done.stderr
 
 

@@ -55,11 +55,21 @@ def world(tmp_path_factory):
 
 def apt_says(world, machine, preferences, names) -> dict[str, str]:
     done = subprocess.run(
-        ["apt-cache", "-o", f"Dir::State::status={machine.status}", "-o",
-         f"Dir::Etc::preferences={preferences}", "policy", *names],
-        capture_output=True, text=True, check=True, timeout=120,
+        [
+            "apt-cache",
+            "-o",
+            f"Dir::State::status={machine.status}",
+            "-o",
+            f"Dir::Etc::preferences={preferences}",
+            "policy",
+            *names,
+        ],
+        capture_output=True,
+        text=True,
+        check=True,
+        timeout=120,
         env={**os.environ, "APT_CONFIG": str(world.config), "LC_ALL": "C"},
-    )  # fmt: skip
+    )
     found, name = {}, ""
     for line in done.stdout.splitlines():
         if line.endswith(":") and not line.startswith(" "):
@@ -80,9 +90,11 @@ def test_the_candidate_is_apts(world, which, tmp_path):
     present = {one.package.slot: one.package for one in installed}
     policy = Policy(read_pins(PREFERENCES[which], "preferences"))
     archive = DebArchive(
-        [(index, machines.origin_of(release)) for release, index in indices.items()], policy,
-        (machines.NATIVE,), present,
-    )  # fmt: skip
+        [(index, machines.origin_of(release)) for release, index in indices.items()],
+        policy,
+        (machines.NATIVE,),
+        present,
+    )
     names = sorted(present) + sorted(indices["bookworm"].names())[::400]
     theirs = apt_says(apt, machine, preferences, names)
     assert len(theirs) > 200

@@ -44,12 +44,29 @@ def mirror(tmp_path):
     server.server_close()
 
 
-NEXT = Suite("Debian", "bookworm", "12", (
-    PackageFile({"Package": "rsyslog", "Version": "9:1", "Architecture": "amd64",
-                 "Maintainer": "nobody <nobody@example.example>", "Installed-Size": "10",
-                 "Section": "admin", "Priority": "optional", "Description": "for a test"},
-                {"/usr/share/doc/rsyslog/about": b"x\n"}, (), {}, {}),
-))  # fmt: skip
+NEXT = Suite(
+    "Debian",
+    "bookworm",
+    "12",
+    (
+        PackageFile(
+            {
+                "Package": "rsyslog",
+                "Version": "9:1",
+                "Architecture": "amd64",
+                "Maintainer": "nobody <nobody@example.example>",
+                "Installed-Size": "10",
+                "Section": "admin",
+                "Priority": "optional",
+                "Description": "for a test",
+            },
+            {"/usr/share/doc/rsyslog/about": b"x\n"},
+            (),
+            {},
+            {},
+        )
+    ),
+)
 
 
 @pytest.fixture

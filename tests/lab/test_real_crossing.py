@@ -31,9 +31,13 @@ PATIENCE_SECONDS = 300
 def ask(tree: Path, *words: str, code: int = 0) -> dict:
     """Run a command on the tree; what it says as JSON."""
     done = subprocess.run(
-        [*PROGRAM, "--tree", str(tree), *words, "--json"], capture_output=True, text=True,
-        stdin=subprocess.DEVNULL, timeout=900, check=False,
-    )  # fmt: skip
+        [*PROGRAM, "--tree", str(tree), *words, "--json"],
+        capture_output=True,
+        text=True,
+        stdin=subprocess.DEVNULL,
+        timeout=900,
+        check=False,
+    )
     assert done.returncode == code, done.stdout[-2000:] + done.stderr[-2000:]
     return json.loads(done.stdout)
 
@@ -60,8 +64,17 @@ def end_state(tree: Path) -> dict:
 _MAY_BE_ENTERED = {"var/lib", "tmp"}
 """The times of these folders change where the state folder is made and apt verifies."""
 
-VOLATILE = ("etc/ssh/ssh_host_", "etc/machine-id", "etc/ld.so.cache", "etc/resolv.conf",
-            "etc/passwd-", "etc/shadow", "etc/group-", "etc/gshadow-", "etc/mtab")  # fmt: skip
+VOLATILE = (
+    "etc/ssh/ssh_host_",
+    "etc/machine-id",
+    "etc/ld.so.cache",
+    "etc/resolv.conf",
+    "etc/passwd-",
+    "etc/shadow",
+    "etc/group-",
+    "etc/gshadow-",
+    "etc/mtab",
+)
 
 
 def keep_indices_packed(tree: Path) -> None:
@@ -114,8 +127,9 @@ def test_planning_reads_signed_indices_and_touches_nothing(smooth):
     plan = smooth["plan"]
     assert {"apt", "openssh-server", "libc6"} <= {row["name"] for row in plan["upgraded"]}
     assert plan["new"] and plan["download_bytes"] > 20_000_000 and plan["disk_bytes"]
-    assert all(row["reason"] for kind in ("upgraded", "new", "removed", "kept_back")
-               for row in plan[kind])  # fmt: skip
+    assert all(
+        row["reason"] for kind in ("upgraded", "new", "removed", "kept_back") for row in plan[kind]
+    )
 
 
 def test_both_legs_end_on_13_as_planned(smooth):

@@ -37,8 +37,9 @@ def test_names_are_looked_up_as_outside(root, link):
         place.write_text("nameserver 192.0.2.1\n")
     machine = TreeMachine("heron", root)
     assert run(machine, "look", "cat", "/etc/resolv.conf") == (
-        0, Path("/etc/resolv.conf").read_text()
-    )  # fmt: skip
+        0,
+        Path("/etc/resolv.conf").read_text(),
+    )
     # The tree's own file is as it was: what is laid over it goes with the command.
     assert os.readlink(place) == link if link else "192.0.2.1" in place.read_text()
 
@@ -50,8 +51,9 @@ def test_what_a_command_leaves_running_ends_with_it(root):
     time.sleep(0.2)
     alive = [p for p in Path("/proc").glob("[0-9]*/cmdline") if b"4711" in _content(p)]
     assert alive == []
-    assert not [line for line in Path("/proc/mounts").read_text().splitlines()
-                if str(root) + "/" in line]  # fmt: skip
+    assert not [
+        line for line in Path("/proc/mounts").read_text().splitlines() if str(root) + "/" in line
+    ]
 
 
 def _content(path: Path) -> bytes:

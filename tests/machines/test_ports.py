@@ -31,11 +31,15 @@ LINKS = {
 }
 WISHES = (
     Contents(("/etc/os-release", "/etc/current/*.conf", "/etc/out", "/etc/none")),
-    Contents(("/etc/tide/big",), 100), Contents(("/etc/tide/b*",), 10, cut=True),
-    Contents(("/var/log/*",), containing=(b"failed",)), Names(("/etc/*", "/none/*")),
-    Links(("/etc/*",)), Below(("/etc",), (".conf",)), Sums(("/etc/tide/one.conf",)),
+    Contents(("/etc/tide/big",), 100),
+    Contents(("/etc/tide/b*",), 10, cut=True),
+    Contents(("/var/log/*",), containing=(b"failed",)),
+    Names(("/etc/*", "/none/*")),
+    Links(("/etc/*",)),
+    Below(("/etc",), (".conf",)),
+    Sums(("/etc/tide/one.conf",)),
     Stanzas(("/var/lib/lists/*",), frozenset({"buoy"}), ("Package", "Version")),
-)  # fmt: skip
+)
 
 
 @pytest.fixture(params=["folder", "memory", "agent"])
@@ -64,15 +68,21 @@ def test_a_batch_of_wishes_sees_the_same(machine: Machine):
     seen = machine.files.gather(WISHES)
     assert seen.word("/etc/os-release").startswith("ID=quayside")
     assert sorted(p for p in seen.contents if "current" in p) == [
-        "/etc/current/one.conf", "/etc/current/two.conf"
-    ]  # fmt: skip
+        "/etc/current/one.conf",
+        "/etc/current/two.conf",
+    ]
     assert seen.contents["/etc/out"] == b"level 1\n", "a link out of the root stays in it"
     assert seen.contents["/etc/tide/big"] == b"x" * 10
     assert seen.faults == {"/etc/tide/big": "longer than 100 bytes"}
     assert seen.contents["/var/log/boot.log"] == b"failed: buoy"
     kinds = {path: found.kind for path, found in seen.found.items()}
-    assert kinds == {"/etc/current": "link", "/etc/os-release": "link", "/etc/out": "link",
-                     "/etc/round": "link", "/etc/tide": "folder"}  # fmt: skip
+    assert kinds == {
+        "/etc/current": "link",
+        "/etc/os-release": "link",
+        "/etc/out": "link",
+        "/etc/round": "link",
+        "/etc/tide": "folder",
+    }
     assert seen.links == LINKS
     assert seen.below["/etc"] == ["/etc/tide/one.conf", "/etc/tide/two.conf"]
     assert seen.sums["/etc/tide/one.conf"][0] == hashlib.md5(b"level 1\n").hexdigest()

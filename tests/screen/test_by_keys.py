@@ -74,9 +74,17 @@ def test_petrel_goes_across_and_back_by_keys(terminal):
 def test_every_place_shows_itself_on_a_small_terminal(terminal, size):
     screen = terminal(size=size)
     to_petrel(screen)
-    for key, words in (("2", "clear"), ("3", "7 diamond"), ("4", "no plan|plan"), ("5", "crossing"),
-                       ("6", "proof"), ("7", "ways back"), ("8", "kernel"), ("9", "webd.conf"),
-                       ("0", "logbook")):  # fmt: skip
+    for key, words in (
+        ("2", "clear"),
+        ("3", "7 diamond"),
+        ("4", "no plan|plan"),
+        ("5", "crossing"),
+        ("6", "proof"),
+        ("7", "ways back"),
+        ("8", "kernel"),
+        ("9", "webd.conf"),
+        ("0", "logbook"),
+    ):
         screen.press(key)
         lines = screen.wait_for(words, "Next").splitlines()
         assert len(lines) <= size[1]

@@ -104,8 +104,9 @@ def test_content_that_changed_under_the_same_size_and_time_is_found(tmp_path):
         stream.write("PLAIN")
     os.utime(tmp_path / "etc/plain", ns=(status.st_atime_ns, status.st_mtime_ns))
     assert [d.path for d in returning.preview(taken).of(CHANGED)] == [
-        "etc/plain", "usr/second-name",
-    ]  # fmt: skip
+        "etc/plain",
+        "usr/second-name",
+    ]
 
 
 def test_files_that_vanish_or_keep_changing_are_told(tmp_path, monkeypatch):

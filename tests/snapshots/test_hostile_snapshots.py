@@ -161,24 +161,32 @@ def test_a_folder_that_became_a_link_meanwhile_is_not_followed(system, tmp_path,
 DAMAGES = {
     "no description": (lambda f: (f / "description.toml").unlink(), None),
     "a torn description": (
-        lambda f: (f / "description.toml").write_text('id = "first"\nmach'), "cannot be read"),
+        lambda f: (f / "description.toml").write_text('id = "first"\nmach'),
+        "cannot be read",
+    ),
     "another's description": (
         lambda f: (f / "description.toml").write_text(
-            (f / "description.toml").read_text().replace('id = "first"', 'id = "../../x"')),
-        "it names another"),
+            (f / "description.toml").read_text().replace('id = "first"', 'id = "../../x"')
+        ),
+        "it names another",
+    ),
     "a part elsewhere": (
         lambda f: (f / "description.toml").write_text(
-            (f / "description.toml").read_text().replace('folder = "root"', 'folder = "../x"')),
-        "it names no part"),
+            (f / "description.toml").read_text().replace('folder = "root"', 'folder = "../x"')
+        ),
+        "it names no part",
+    ),
     "an unknown engine": (
         lambda f: (f / "description.toml").write_text(
-            (f / "description.toml").read_text().replace('engine = "copy"', 'engine = "magic"')),
-        "it names no part"),
+            (f / "description.toml").read_text().replace('engine = "copy"', 'engine = "magic"')
+        ),
+        "it names no part",
+    ),
     "no manifest": (lambda f: (f / "root/manifest.jsonl").unlink(), "manifest of / is missing"),
     "an empty manifest": (lambda f: (f / "root/manifest.jsonl").write_text(""), "is missing"),
     "no files": (lambda f: shutil.rmtree(f / "root/tree"), "files of / are missing"),
     "open to all": (lambda f: f.chmod(0o777), "others than root" if IS_ROOT else None),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("how", DAMAGES)

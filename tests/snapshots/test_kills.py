@@ -83,8 +83,10 @@ class Struck:
         """In a process of its own with helpers, of which only the first is killed."""
         process = subprocess.Popen(
             [sys.executable, "-c", _DEED, str(self.root), self.name],
-            stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, cwd=Path(__file__).parents[2],
-        )  # fmt: skip
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            cwd=Path(__file__).parents[2],
+        )
         try:
             assert process.stdout.readline() == b"ready\n"
             if after is not None:

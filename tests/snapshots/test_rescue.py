@@ -39,8 +39,10 @@ PYTHONS = sorted(
 def is_old(python: str) -> bool:
     said = subprocess.run(
         [python, "-c", "import sys; print(sys.version_info >= (3, 7))"],
-        capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     return said.stdout.strip() != "True"
 
 
@@ -56,8 +58,11 @@ def run(python: str, tool: Path, *words: object) -> subprocess.CompletedProcess:
     # Isolated: nothing of this environment's packages may be there for it.
     return subprocess.run(
         [python, "-I", "-S", tool, *(str(word) for word in words)],
-        capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=False,
+        stdin=subprocess.DEVNULL,
+    )
 
 
 @pytest.mark.parametrize("python", [p for p in PYTHONS if not is_old(p)])
@@ -142,8 +147,10 @@ def test_damage_is_named_and_nothing_is_done_unless_it_is_to_be_left_out(tool, t
     done = run(sys.executable, tool, "return", root, "first", "--yes", "--skip-damaged")
     assert done.returncode == 0 and "/etc/two" in done.stdout
     assert [(root / "etc" / name).read_text() for name in ("one", "two", "three")] == [
-        "one", "changed", "three",
-    ]  # fmt: skip
+        "one",
+        "changed",
+        "three",
+    ]
 
 
 def test_an_older_copy_is_returned_to_without_its_hash(tool, tmp_path):

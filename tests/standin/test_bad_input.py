@@ -83,8 +83,13 @@ def test_an_index_that_does_not_match_its_checksum(own_world):
 
 def test_indices_of_another_release(own_world):
     desk, folder = own_world
-    resign(folder, desk, lambda t: t.replace("Suite: diamond", "Suite: carrick").replace(
-        "Codename: diamond", "Codename: carrick"))  # fmt: skip
+    resign(
+        folder,
+        desk,
+        lambda t: t.replace("Suite: diamond", "Suite: carrick").replace(
+            "Codename: diamond", "Codename: carrick"
+        ),
+    )
     assert "it calls itself carrick" in refuse_to_plan(desk).why
 
 
@@ -104,8 +109,11 @@ def test_a_package_that_is_damaged_in_the_archive_stops_before_any_change(own_wo
 
 def without_lists(desk) -> dict:
     """The machine's files but for what was fetched."""
-    return {p: c for p, c in contents(desk.machine.root).items() if "/archives/" not in p
-            and not p.startswith("var/lib/apt/lists/")}  # fmt: skip
+    return {
+        p: c
+        for p, c in contents(desk.machine.root).items()
+        if "/archives/" not in p and not p.startswith("var/lib/apt/lists/")
+    }
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="mounting a small file system needs root")

@@ -57,16 +57,18 @@ def test_the_whole_way_as_json(run):
     assert [(leg["from"], leg["to"]) for leg in route["legs"]] == [("5.3", "7"), ("7", "8")]
     assert "refused" in route and route["refused"][0]["reason"]
     assert [(way["kinds"], way["stops"]) for way in route["ways"]] == [
-        (["shortest", "safest"], ["7", "8"]), (["long-term"], ["7"]),
-    ]  # fmt: skip
+        (["shortest", "safest"], ["7", "8"]),
+        (["long-term"], ["7"]),
+    ]
     assert ask("route", "--way", "safest")["way"] == "safest"
     assert ask("route", "--way", "shortest")["way"] == "shortest"
     track = ask("track", "long-term")
     assert (track["track"], track["offered"], track["other"]) == ("long-term", "7", "every")
     assert "every release" in track["other_means"] and ask("track", "every")["track"] == "every"
     assert [source["suites"] for source in ask("sources")["active"]] == [
-        ["bowline-5.3"], ["bowline-5.3"],
-    ]  # fmt: skip
+        ["bowline-5.3"],
+        ["bowline-5.3"],
+    ]
 
     plan = ask("plan", "--to", "7", "--theirs", "/etc/quay-ssh/login.conf")
     for name in ("upgraded", "new", "removed", "kept_back"):

@@ -14,9 +14,10 @@ def secret_files(folder) -> list[str]:
     return sorted(
         str(path.relative_to(folder))
         for path in folder.rglob("*")
-        if path.is_file() and not path.is_symlink()
+        if path.is_file()
+        and not path.is_symlink()
         and any(needle in path.read_bytes() for needle in needles)
-    )  # fmt: skip
+    )
 
 
 def test_a_password_is_in_the_source_files_and_in_one_file_of_root_alone(stand_in, capsys):

@@ -55,14 +55,42 @@ def test_each_has_json_a_line_of_help_and_a_place_in_the_order_of_the_work(words
 
 @pytest.mark.parametrize(
     "words",
-    ["survey", "route", "track", "tasks", "releases check", "sources", "policies", "window",
-     "window 22:00-02:00", "maintenance", "maintenance --enter true --leave true",
-     "confirm-backup", "ways-back", "logbook", "keep", "cover", "card", "card --text",
-     "note add --severity note A-gauge-sticks", "note list", "note lift 1 --reason mended",
-     "overrule pending-updates --reason later", "uphold pending-updates", "pin newest --reason x",
-     "deadline newest +9 --reason x", "expire --dry-run", "draw support", "rest", "go-on",
-     "proof", "completion fish", "manual", "put-back newest /etc/nothing --yes"],
-)  # fmt: skip
+    [
+        "survey",
+        "route",
+        "track",
+        "tasks",
+        "releases check",
+        "sources",
+        "policies",
+        "window",
+        "window 22:00-02:00",
+        "maintenance",
+        "maintenance --enter true --leave true",
+        "confirm-backup",
+        "ways-back",
+        "logbook",
+        "keep",
+        "cover",
+        "card",
+        "card --text",
+        "note add --severity note A-gauge-sticks",
+        "note list",
+        "note lift 1 --reason mended",
+        "overrule pending-updates --reason later",
+        "uphold pending-updates",
+        "pin newest --reason x",
+        "deadline newest +9 --reason x",
+        "expire --dry-run",
+        "draw support",
+        "rest",
+        "go-on",
+        "proof",
+        "completion fish",
+        "manual",
+        "put-back newest /etc/nothing --yes",
+    ],
+)
 def test_each_prints_one_document(fleet, words, capsys):
     """Also where it is refused: then the document says so."""
     code = run([*fleet, *words.split(), "--json"])
@@ -73,12 +101,19 @@ def test_each_prints_one_document(fleet, words, capsys):
 
 def asked(words: str, shell: str, **environment: str) -> list[str]:
     """What a shell is told that asks with a line."""
-    told = {"COMP_WORDS": words, "COMP_CWORD": str(len(words.split(" ")) - 1),
-            VARIABLE: f"complete_{shell}", **environment}  # fmt: skip
+    told = {
+        "COMP_WORDS": words,
+        "COMP_CWORD": str(len(words.split(" ")) - 1),
+        VARIABLE: f"complete_{shell}",
+        **environment,
+    }
     done = subprocess.run(
-        [sys.executable, "-m", "brave_bridge.cli.entry"], capture_output=True, text=True,
-        check=False, env={**os.environ, **told},
-    )  # fmt: skip
+        [sys.executable, "-m", "brave_bridge.cli.entry"],
+        capture_output=True,
+        text=True,
+        check=False,
+        env={**os.environ, **told},
+    )
     return done.stdout.split()
 
 

@@ -23,9 +23,10 @@ def watched(stand_in, monkeypatch):
 def test_a_question_that_was_answered_otherwise_is_put_again(watched, monkeypatch, capsys):
     logbook = watched.logbook()
     logbook.ask(
-        QuestionRow("trial", "sources-0", "Go on?", "the diff", ("go on", "undo"), "go on", "",
-                    "", "")
-    )  # fmt: skip
+        QuestionRow(
+            "trial", "sources-0", "Go on?", "the diff", ("go on", "undo"), "go on", "", "", ""
+        )
+    )
     monkeypatch.setattr("sys.stdin", io.StringIO("perhaps\nundo\n"))
     answer = logbook.answer
 

@@ -79,8 +79,12 @@ def test_a_link_in_the_state_is_refused_and_what_it_leads_to_left_alone(tmp_path
     machine.state.make()
     os.symlink(outside / "kept" if "." in name else outside, machine.state.folder / name)
     desk = Desk(Target("tree", str(machine.root)), machine)
-    for deed in (lambda: desk.snapshot("trial"), desk.must_read_records, desk.logbook,
-                 lambda: keeping.keep_track(machine, True)):  # fmt: skip
+    for deed in (
+        lambda: desk.snapshot("trial"),
+        desk.must_read_records,
+        desk.logbook,
+        lambda: keeping.keep_track(machine, True),
+    ):
         with pytest.raises(MachineError, match=f"a link stands in it: {name}"):
             deed()
     assert [p.name for p in outside.iterdir()] == ["kept"]
@@ -306,10 +310,12 @@ def test_looking_for_a_runner_never_keeps_one_from_its_lock(tmp_path):
     assert launch.lock_runner(state) is None
     lock.close()
     assert not launch.runner_is_there(state)
-    code = "import sys; from pathlib import Path; from brave_bridge.runner import launch\n" \
-           "from brave_bridge.machines.folder_state import FolderState\n" \
-           "state = FolderState('tree', Path(sys.argv[1]))\n" \
-           "for _ in range(30000): launch.runner_is_there(state)"  # fmt: skip
+    code = (
+        "import sys; from pathlib import Path; from brave_bridge.runner import launch\n"
+        "from brave_bridge.machines.folder_state import FolderState\n"
+        "state = FolderState('tree', Path(sys.argv[1]))\n"
+        "for _ in range(30000): launch.runner_is_there(state)"
+    )
     looker = subprocess.Popen([sys.executable, "-c", code, str(tmp_path)])
     tries = 0
     while looker.poll() is None:

@@ -22,8 +22,13 @@ def start(folder: Path, *argv: str, **environment: str) -> None:
 
 
 def test_output_code_and_status_are_kept(tmp_path):
-    start(tmp_path / "j", "sh", "-c", 'echo "$TIDE"; echo err >&2; echo pmstatus:a:1:x >&3; exit 7',
-          TIDE="high")  # fmt: skip
+    start(
+        tmp_path / "j",
+        "sh",
+        "-c",
+        'echo "$TIDE"; echo err >&2; echo pmstatus:a:1:x >&3; exit 7',
+        TIDE="high",
+    )
     state = wait(tmp_path / "j")
     assert (state.state, state.exit_code) == ("ended", 7) and state.seconds >= 0
     assert jobs.output_of(tmp_path / "j", 100) == b"high\nerr\n"

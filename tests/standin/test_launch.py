@@ -87,14 +87,17 @@ def on_the_machine_itself(stand_in, monkeypatch, fault: str = ""):
     desk = stand_in("petrel")
     monkeypatch.setattr(desk.machine, "kind", "running")
     for name, stand_in_for in (
-        ("own_runtime", lambda: None), ("make_runtime", made), ("load_all", lambda: None),
+        ("own_runtime", lambda: None),
+        ("make_runtime", made),
+        ("load_all", lambda: None),
         ("keep_starting", lambda runtime: []),
-    ):  # fmt: skip
+    ):
         monkeypatch.setattr(f"brave_bridge.workbench.desk.{name}", stand_in_for)
     monkeypatch.setattr(
-        launch, "start_runner",
+        launch,
+        "start_runner",
         lambda words, name, state, runtime=None: started.append((name, runtime)),
-    )  # fmt: skip
+    )
     return desk, started
 
 

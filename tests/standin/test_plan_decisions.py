@@ -107,9 +107,12 @@ def test_what_was_decided_once_can_hold_for_every_machine_and_be_let_go_again(st
     assert toggle_choice("demo", choice_of(plan, SOURCE))
     assert toggle_choice("demo", choice_of(plan, RESTART, "quay-webd.service"))
     listed = {policy.key: policy.words for policy in listed_policies(read_policies("demo"))}
-    assert listed == {"remove quay-mail": "goes away", "add quay-post": "comes",
-                      f"source {MAKER}": "is dropped",
-                      "restart quay-webd.service": "restarts when a leg is done"}  # fmt: skip
+    assert listed == {
+        "remove quay-mail": "goes away",
+        "add quay-post": "comes",
+        f"source {MAKER}": "is dropped",
+        "restart quay-webd.service": "restarts when a leg is done",
+    }
     assert "quay-mail" in names(
         Plans(other).make("7").legs[-1].packages.removed
         + Plans(other).make("7").legs[0].packages.removed

@@ -195,9 +195,11 @@ def test_services_of_changing_packages_are_told(stand_in):
     page = plan_page(msgspec.structs.replace(read(desk), plan=plan), known_roles())
     shown = {row.cells[1]: row.cells[3] for row in page.rows if row.key.startswith("service:")}
     assert shown == {
-        "quay-ssh.service": "restarts", "quay-webd.service": "restarts",
-        "quay-tidebase.service": "restarts", "estuary-agent.service": "stops for good",
-    }  # fmt: skip
+        "quay-ssh.service": "restarts",
+        "quay-webd.service": "restarts",
+        "quay-tidebase.service": "restarts",
+        "estuary-agent.service": "stops for good",
+    }
 
 
 def test_sources_without_the_main_archive_are_refused(stand_in):

@@ -57,8 +57,9 @@ def found(desk, rule: str, to: str = "") -> list:
 def test_both_identities_have_their_standing_their_support_and_their_legs(gauge):
     standings = gauge.standings(gauge.facts())
     assert [(one.line.scale, one.here.key) for one in standings] == [
-        ("release", "5.3"), ("estuary", "estuary:2")
-    ]  # fmt: skip
+        ("release", "5.3"),
+        ("estuary", "estuary:2"),
+    ]
     assert {way.end.key for way in standings[1].later() if way.is_open} == {"estuary:3"}
     assert "Quayside 7" in standings[1].named("estuary:4").why_not
     support = {finding.title for finding in found(gauge, "support-window")}

@@ -99,8 +99,9 @@ def test_a_look_for_updates_lists_sizes_and_marks(stand_in):
 
 def test_a_source_that_cannot_be_reached_becomes_a_finding(stand_in):
     desk = stand_in("petrel")
-    desk.machine.files.write("/etc/apt/sources.list.d/gone.list",
-                       b"deb http://gone.example/quayside bowline-5.3 main\n")  # fmt: skip
+    desk.machine.files.write(
+        "/etc/apt/sources.list.d/gone.list", b"deb http://gone.example/quayside bowline-5.3 main\n"
+    )
     pending = Readiness(desk).look()
     assert any("gone.example" in words for words in pending.failed_sources)
     finding = found(desk)["unread-sources"]
@@ -120,9 +121,14 @@ def test_an_overrule_needs_a_reason_and_holds_for_its_leg_only(stand_in):
     assert stops(desk.survey("6").findings)
     ready.uphold("pending-updates")
     assert stops(desk.survey("7").findings)
-    desk.machine.files.write("/var/lib/dpkg/status", (
-        desk.machine.files.read("/var/lib/dpkg/status", 1 << 24).replace(
-            b"install ok installed", b"install ok unpacked", 1)))  # fmt: skip
+    desk.machine.files.write(
+        "/var/lib/dpkg/status",
+        (
+            desk.machine.files.read("/var/lib/dpkg/status", 1 << 24).replace(
+                b"install ok installed", b"install ok unpacked", 1
+            )
+        ),
+    )
     with pytest.raises(Refused, match="must be mended"):
         ready.overrule(desk.survey("7"), "broken-packages", "never mind")
 
@@ -146,22 +152,31 @@ def test_guests_and_maintenance_are_left_as_they_were_also_when_the_crossing_is_
     desk = stand_in("avocet")
     root = desk.machine.root
     ready = Readiness(desk)
-    ready.set_maintenance("systemctl stop quay-guests.service",
-                          "systemctl start quay-guests.service")  # fmt: skip
+    ready.set_maintenance(
+        "systemctl stop quay-guests.service", "systemctl start quay-guests.service"
+    )
     around = surroundings_for(read_decisions(desk.machine), desk.facts())
     assert [guest.name for guest in around.guests] == ["tide-archive", "mail-relay", "map-tiles"]
     brief = CrossBrief("deb", Plans(desk).make("7").legs, 0.0, around)
     begin(desk, brief, "cross")
     # The crossing is killed while everything is shut down, then given up for a return.
     at = next(seq for seq in range(4, 20) if _killed_after_snapshot(desk, seq))
-    assert at and _running(root) == {"old-gauge": False, "tide-archive": False,
-                                     "mail-relay": False, "map-tiles": False}  # fmt: skip
+    assert at and _running(root) == {
+        "old-gauge": False,
+        "tide-archive": False,
+        "mail-relay": False,
+        "map-tiles": False,
+    }
     desk.logbook().set_state("cross", "stopped")
     way_back = desk.snapshots.all()[0].id
     back = carried_out(desk, ReturnBrief("deb", way_back, "given up", around), "back")
     assert back.state == "done" and back.warnings == ()
-    assert _running(root) == {"old-gauge": False, "tide-archive": True, "mail-relay": True,
-                              "map-tiles": True}  # fmt: skip
+    assert _running(root) == {
+        "old-gauge": False,
+        "tide-archive": True,
+        "mail-relay": True,
+        "map-tiles": True,
+    }
     units = {unit.name: unit.active for unit in live.load(root).units}
     assert units["quay-guests.service"] == "active"
 
@@ -198,8 +213,9 @@ def test_the_settings_backup_is_read_by_common_tools(stand_in, tmp_path):
     desk = stand_in("petrel")
     made = Readiness(desk).back_up_settings(tmp_path / "elsewhere")
     folder = tmp_path / "elsewhere"
-    subprocess.run(["sha256sum", "--check", "--quiet", *folder.glob("*.sha256")], cwd=folder,
-                   check=True)  # fmt: skip
+    subprocess.run(
+        ["sha256sum", "--check", "--quiet", *folder.glob("*.sha256")], cwd=folder, check=True
+    )
     out = tmp_path / "out"
     out.mkdir()
     wanted = ["etc/quay-webd/webd.conf", "brave-bridge/packages.txt"]
@@ -263,17 +279,21 @@ def test_a_survey_says_what_changed_since_the_last_one(stand_in):
     second = desk.survey()
     assert second.before == first.facts.taken_at
     assert {(c.id, c.is_worse) for c in second.changes} == {
-        ("failed-services", True), ("stale-programs", False),
-    }  # fmt: skip
+        ("failed-services", True),
+        ("stale-programs", False),
+    }
 
 
 def test_the_machines_own_table_of_releases_counts_before_ours(stand_in):
     desk = stand_in("petrel")
-    desk.machine.files.write("/usr/lib/os-release", b'ID=debian\nVERSION_ID="12"\n'
-                       b'VERSION_CODENAME=bookworm\n')  # fmt: skip
+    desk.machine.files.write(
+        "/usr/lib/os-release", b'ID=debian\nVERSION_ID="12"\nVERSION_CODENAME=bookworm\n'
+    )
     ours = desk.survey()
-    table = (b"version,codename,series,created,release,eol,eol-lts\n"
-             b"12,Bookworm,bookworm,2021-08-14,2023-06-10,2026-06-10,2029-01-31\n")  # fmt: skip
+    table = (
+        b"version,codename,series,created,release,eol,eol-lts\n"
+        b"12,Bookworm,bookworm,2021-08-14,2023-06-10,2026-06-10,2029-01-31\n"
+    )
     desk.machine.files.write("/usr/share/distro-info/debian.csv", table)
     told = desk.survey()
     assert str(told.release.support_ends) == "2029-01-31" != str(ours.release.support_ends)
@@ -283,14 +303,21 @@ def test_the_machines_own_table_of_releases_counts_before_ours(stand_in):
 
 
 def test_a_catalogue_file_of_ones_own_is_read(tmp_path):
-    line = ('id = "northlight"\nname = "Northlight OS"\nfamily = "deb"\nos_ids = ["northlight"]\n'
-            'rule = "one after the other"\nreleases = [{ key = "1", version = "1", codename = "a",'
-            " support_ends = 2030-01-01 }]\n")  # fmt: skip
+    line = (
+        'id = "northlight"\nname = "Northlight OS"\nfamily = "deb"\nos_ids = ["northlight"]\n'
+        'rule = "one after the other"\nreleases = [{ key = "1", version = "1", codename = "a",'
+        " support_ends = 2030-01-01 }]\n"
+    )
     (tmp_path / "brave-bridge/releases").mkdir(parents=True)
     (tmp_path / "brave-bridge/releases/own.toml").write_text(line)
     code = "from brave_bridge.workbench.lines import all_lines; print(all_lines()[-1].name)"
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True,
-                          env={**os.environ, "XDG_CONFIG_HOME": str(tmp_path)})  # fmt: skip
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        check=True,
+        env={**os.environ, "XDG_CONFIG_HOME": str(tmp_path)},
+    )
     assert done.stdout == "Northlight OS\n"
 
 
@@ -298,8 +325,9 @@ def test_a_runner_that_fails_itself_still_puts_back_what_was_entered(stand_in, m
     desk = stand_in("avocet")
     root = desk.machine.root
     ready = Readiness(desk)
-    ready.set_maintenance("systemctl stop quay-guests.service",
-                          "systemctl start quay-guests.service")  # fmt: skip
+    ready.set_maintenance(
+        "systemctl stop quay-guests.service", "systemctl start quay-guests.service"
+    )
     around = surroundings_for(read_decisions(desk.machine), desk.facts())
     begin(desk, CrossBrief("deb", Plans(desk).make("7").legs, 0.0, around), "trial")
     carry_out(root, "avocet", "trial", ("after", 8))

@@ -71,8 +71,11 @@ def test_full_upgrade_leaves_a_whole_system_with_all_that_is_essential_or_held(w
 
 
 def test_a_new_need_comes_and_what_it_breaks_goes():
-    installed = {"libc": stanza("libc", "1"), "agent": stanza("agent", "1", Depends="libtide1"),
-                 "libtide1": stanza("libtide1", "1")}  # fmt: skip
+    installed = {
+        "libc": stanza("libc", "1"),
+        "agent": stanza("agent", "1", Depends="libtide1"),
+        "libtide1": stanza("libtide1", "1"),
+    }
     offered = [
         stanza("libc", "2", Depends="libtls3", Breaks="libtide1 (<< 2)"),
         stanza("libtls3", "2"),
@@ -85,8 +88,11 @@ def test_a_new_need_comes_and_what_it_breaks_goes():
 
 
 def test_nothing_that_an_essential_package_needs_is_broken_away():
-    installed = {"init": stanza("init", "1", Essential="yes", Depends="libtide1"),
-                 "libtide1": stanza("libtide1", "1"), "libc": stanza("libc", "1")}  # fmt: skip
+    installed = {
+        "init": stanza("init", "1", Essential="yes", Depends="libtide1"),
+        "libtide1": stanza("libtide1", "1"),
+        "libc": stanza("libc", "1"),
+    }
     offered = [stanza("libc", "2", Breaks="libtide1 (<< 2)")]
     solution = Resolver(installed, set(), offered).full_upgrade()
     assert (solution.changed, solution.removed, solution.kept) == ({}, set(), {"libc"})

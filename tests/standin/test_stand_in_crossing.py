@@ -37,11 +37,14 @@ def test_planning_touches_nothing(stand_in):
         "quay-linux-image-6.6.0-11",
     }
     assert {q.path for q in plan.configs.questions} == {
-        "/etc/quay-ssh/login.conf", "/etc/quay-tidebase/tidebase.conf", "/etc/quay-webd/webd.conf",
-    }  # fmt: skip
+        "/etc/quay-ssh/login.conf",
+        "/etc/quay-tidebase/tidebase.conf",
+        "/etc/quay-webd/webd.conf",
+    }
     assert {(s.uri.split("/")[2], s.outcome) for s in plan.sources.outcomes} == {
-        ("archive.quayside.example", "renamed"), ("packages.estuary.example", "paused"),
-    }  # fmt: skip
+        ("archive.quayside.example", "renamed"),
+        ("packages.estuary.example", "paused"),
+    }
     reasons = {c.name: c.reason for c in plan.packages.removed}
     assert reasons["estuary-agent"] == (
         "estuary-agent 2.4-1 needs libtide1 (>= 1.4); quay-libc 2.39-3 cannot stand beside "
@@ -135,9 +138,16 @@ def smooth(demo_world, tmp_path_factory):
 
 
 _ONLY_LOOK = (
-    "Checkpoint", "ReadFacts", "ReadFiles", "ListFiles", "CheckBoot", "CompareWithSnapshot",
-    "FetchSuites", "PlanPackages", "AwaitAnswer",
-)  # fmt: skip
+    "Checkpoint",
+    "ReadFacts",
+    "ReadFiles",
+    "ListFiles",
+    "CheckBoot",
+    "CompareWithSnapshot",
+    "FetchSuites",
+    "PlanPackages",
+    "AwaitAnswer",
+)
 
 
 def only_looks(kind: str) -> bool:

@@ -137,8 +137,11 @@ def test_cover_keep_and_card_say_what_holds(run, tmp_path):
     code, words = run("card", "--folder", str(tmp_path), "--paper", "letter")
     made = [line for line in words.splitlines() if line]
     assert code == 0 and [path.rpartition(".")[2] for path in made] == [
-        "svg", "pdf", "txt", f"{tmp_path}/brave-bridge-rescue",
-    ]  # fmt: skip
+        "svg",
+        "pdf",
+        "txt",
+        f"{tmp_path}/brave-bridge-rescue",
+    ]
     assert "brave-bridge --tree /mnt return" in run("card", "--text")[1]
     code, words = run("card", "--paper", "a5", "--folder", str(tmp_path))
     assert code == 1 and "a4, letter" in words
@@ -146,8 +149,9 @@ def test_cover_keep_and_card_say_what_holds(run, tmp_path):
 
 def test_a_return_keeps_its_reason_and_a_field_note(run):
     known = ids(run)
-    code, done = run("return", known["pinned"], "--yes", "--reason", "the gauge is deaf", "--note",
-                     "--json")  # fmt: skip
+    code, done = run(
+        "return", known["pinned"], "--yes", "--reason", "the gauge is deaf", "--note", "--json"
+    )
     assert code == 0 and done["state"] == "done"
     assert run("survey", "--json")[1]["release"]["version"] == "5.2"
     notes = run("note", "list", "--json")[1]["notes"]

@@ -50,10 +50,17 @@ class ArchiveServer:
         self._thread.join()
 
     def publish(
-        self, packages: bytes = PACKAGES, *, suite: str = "diamond", ending: str = ".xz",
-        days: int = 7, made: datetime | None = None, by_hash: bool = False, sign=None,
+        self,
+        packages: bytes = PACKAGES,
+        *,
+        suite: str = "diamond",
+        ending: str = ".xz",
+        days: int = 7,
+        made: datetime | None = None,
+        by_hash: bool = False,
+        sign=None,
         **fields: str,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Put a suite up: its index in one packing, its description signed."""
         made = made or datetime.now(UTC)
         name = "main/binary-amd64/Packages"
@@ -61,11 +68,14 @@ class ArchiveServer:
         rows = [(name, packages), (name + ending, packed)]
         sums = "".join(f" {_sum(c)} {len(c)} {path}\n" for path, c in dict(rows).items())
         values = {
-            "Origin": "Tide", "Suite": suite, "Codename": suite,
+            "Origin": "Tide",
+            "Suite": suite,
+            "Codename": suite,
             "Date": format_datetime(made).replace("+0000", "UTC"),
             "Valid-Until": format_datetime(made + timedelta(days=days)).replace("+0000", "UTC"),
-            "Acquire-By-Hash": "yes" if by_hash else "no", **fields,
-        }  # fmt: skip
+            "Acquire-By-Hash": "yes" if by_hash else "no",
+            **fields,
+        }
         text = "".join(f"{key}: {value}\n" for key, value in values.items()) + f"SHA256:\n{sums}"
         base = f"/tide/dists/{suite}"
         self.files[f"{base}/InRelease"] = (sign or self.sign)(text).encode()

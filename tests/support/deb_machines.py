@@ -85,8 +85,13 @@ class AptWorld:
         )
         self.apt("update", check=True)
 
-    def apt(self, *words: str, status: Path | None = None, marks: Path | None = None,
-            check: bool = False) -> subprocess.CompletedProcess:  # fmt: skip
+    def apt(
+        self,
+        *words: str,
+        status: Path | None = None,
+        marks: Path | None = None,
+        check: bool = False,
+    ) -> subprocess.CompletedProcess:
         """apt-get's answer; ``status`` is the package database, ``marks`` its extended states."""
         options = []
         if status:
@@ -94,10 +99,14 @@ class AptWorld:
         if marks:
             options += ["-o", f"Dir::State::extended_states={marks}"]
         return subprocess.run(
-            ["apt-get", *options, *words], capture_output=True, text=True, check=check,
+            ["apt-get", *options, *words],
+            capture_output=True,
+            text=True,
+            check=check,
             env={**os.environ, "APT_CONFIG": str(self.config), "LC_ALL": "C"},
-            stdin=subprocess.DEVNULL, timeout=600,
-        )  # fmt: skip
+            stdin=subprocess.DEVNULL,
+            timeout=600,
+        )
 
     def changes(self, *words: str, status: Path, marks: Path | None = None) -> ChangeSummary:
         """What apt says it would change."""
@@ -124,9 +133,13 @@ def _release_text(release: str, architectures: tuple[str, ...]) -> str:
 def origin_of(release: str) -> Origin:
     """What pins tell the index of a release by."""
     return Origin(
-        suite=SUITES[release], codename=release, version=VERSIONS[release], origin="Debian",
-        label="Debian", component="main",
-    )  # fmt: skip
+        suite=SUITES[release],
+        codename=release,
+        version=VERSIONS[release],
+        origin="Debian",
+        label="Debian",
+        component="main",
+    )
 
 
 _CONFIG = """Dir "{folder}";
@@ -314,14 +327,43 @@ def _own_libraries(index: DebIndex) -> list[str]:
 
 SMALL = ("apt", "ca-certificates", "openssh-server", "nginx-light", "cron", "rsyslog", "logrotate")
 DESKTOP = (
-    "task-gnome-desktop", "gimp", "inkscape", "texlive", "build-essential", "default-jdk",
-    "postgresql", "apache2", "php", "mariadb-server", "libvirt-daemon-system", "r-base", "cmake",
-)  # fmt: skip
+    "task-gnome-desktop",
+    "gimp",
+    "inkscape",
+    "texlive",
+    "build-essential",
+    "default-jdk",
+    "postgresql",
+    "apache2",
+    "php",
+    "mariadb-server",
+    "libvirt-daemon-system",
+    "r-base",
+    "cmake",
+)
 LARGE = (
-    *DESKTOP, "task-kde-desktop", "docker.io", "qemu-system-x86", "octave", "blender", "kdenlive",
-    "texlive-latex-extra", "golang", "rustc", "nodejs", "python3-scipy", "libboost-all-dev",
-    "libqt5webengine5", "digikam", "audacity", "scribus", "freecad", "kicad", "ruby", "mono-devel",
-)  # fmt: skip
+    *DESKTOP,
+    "task-kde-desktop",
+    "docker.io",
+    "qemu-system-x86",
+    "octave",
+    "blender",
+    "kdenlive",
+    "texlive-latex-extra",
+    "golang",
+    "rustc",
+    "nodejs",
+    "python3-scipy",
+    "libboost-all-dev",
+    "libqt5webengine5",
+    "digikam",
+    "audacity",
+    "scribus",
+    "freecad",
+    "kicad",
+    "ruby",
+    "mono-devel",
+)
 
 
 def named_machine(
@@ -354,9 +396,14 @@ def _is_usual(index: DebIndex, name: str) -> bool:
 
 
 def write_machine(
-    folder: Path, indices: list[DebIndex], chosen: dict[str, str], by_hand: set[str],
-    chance: random.Random, *, held: float = 0.004,
-) -> Machine:  # fmt: skip
+    folder: Path,
+    indices: list[DebIndex],
+    chosen: dict[str, str],
+    by_hand: set[str],
+    chance: random.Random,
+    *,
+    held: float = 0.004,
+) -> Machine:
     """Write a package database with these versions, that share of them held."""
     stanzas, marks = [], []
     for slot, version in sorted(chosen.items()):

@@ -43,26 +43,62 @@ NEW_SOURCES = SourceFile("/etc/apt/sources.list", "deb http://a.example/quayside
 def package(name: str, version: str = "1", **changes) -> InstalledPackage:
     """An installed package."""
     made = InstalledPackage(
-        name=name, version=version, architecture="amd64", want="install", state="installed",
-        fault="ok", essential=False, priority="optional", section="admin", installed_kib=10,
+        name=name,
+        version=version,
+        architecture="amd64",
+        want="install",
+        state="installed",
+        fault="ok",
+        essential=False,
+        priority="optional",
+        section="admin",
+        installed_kib=10,
         conffiles={},
-    )  # fmt: skip
+    )
     return msgspec.structs.replace(made, **changes)
 
 
 TOPICS = (
-    "identity", "packages", "sources", "configs", "set-aside", "indices", "boot", "kernels",
-    "fstab", "mounts", "disks", "hardware", "power", "services", "ports", "sessions", "guests",
-    "clock", "stale", "restart", "accounts", "locale", "licence", "history", "dates",
+    "identity",
+    "packages",
+    "sources",
+    "configs",
+    "set-aside",
+    "indices",
+    "boot",
+    "kernels",
+    "fstab",
+    "mounts",
+    "disks",
+    "hardware",
+    "power",
+    "services",
+    "ports",
+    "sessions",
+    "guests",
+    "clock",
+    "stale",
+    "restart",
+    "accounts",
+    "locale",
+    "licence",
+    "history",
+    "dates",
     "databases",
-)  # fmt: skip
+)
 
 
 def facts(**changes) -> Facts:
     """Facts of a healthy Quayside 5.3 machine."""
     source = changes.pop("sources_file", OLD_SOURCES)
-    boot = Boot(kernel="5.19.0-4", command_line="root=/dev/sda2 ro panic=30", settings="panic=30",
-                firmware="efi", uptime_seconds=1000, id="a")  # fmt: skip
+    boot = Boot(
+        kernel="5.19.0-4",
+        command_line="root=/dev/sda2 ro panic=30",
+        settings="panic=30",
+        firmware="efi",
+        uptime_seconds=1000,
+        id="a",
+    )
     made = Facts(
         machine="petrel",
         kind="stand-in",
@@ -75,8 +111,15 @@ def facts(**changes) -> Facts:
         source_files=(source,),
         sources=tuple(entries(source)),
         archives=(
-            ArchiveSeen("http://a.example/quayside", "bowline-5.3", "Quayside", "bowline", "5.3",
-                        "Tue, 24 Nov 2026 08:00:00 UTC", ("SHA256",)),
+            ArchiveSeen(
+                "http://a.example/quayside",
+                "bowline-5.3",
+                "Quayside",
+                "bowline",
+                "5.3",
+                "Tue, 24 Nov 2026 08:00:00 UTC",
+                ("SHA256",),
+            ),
         ),
         changed_configs=(),
         set_aside=(),
@@ -85,23 +128,32 @@ def facts(**changes) -> Facts:
         tools={"quay-libc": "2.31-7"},
         evidence=tuple(Evidence(topic, f"where {topic} was read", "") for topic in TOPICS),
         boot=boot,
-        hardware=Hardware(flags=frozenset(V2_FLAGS.split()), level="x86-64-v2",
-                          memory_bytes=8 << 30, security_chip="version 2", power=Power(False, 90)),
+        hardware=Hardware(
+            flags=frozenset(V2_FLAGS.split()),
+            level="x86-64-v2",
+            memory_bytes=8 << 30,
+            security_chip="version 2",
+            power=Power(False, 90),
+        ),
         mounts=(Mount("/", "/dev/sda2", "ext4", "rw"),),
         expected_mounts=(ExpectedMount("/", "/dev/sda2", "ext4"),),
-        activity=Activity(units=(Unit("a.service", "active"),), clock=Clock(True, "Etc/UTC"),
-                          sessions=(Session("watch", "wayland"),)),
+        activity=Activity(
+            units=(Unit("a.service", "active"),),
+            clock=Clock(True, "Etc/UTC"),
+            sessions=(Session("watch", "wayland"),),
+        ),
         accounts=(Account("root", "2026-01-01"),),
-        offers=(Offer("quay-libc", "2.31-7", "bowline-5.3"),
-                Offer("quay-webd", "1.18", "bowline-5.3")),
+        offers=(
+            Offer("quay-libc", "2.31-7", "bowline-5.3"),
+            Offer("quay-webd", "1.18", "bowline-5.3"),
+        ),
         key_files=(KeyFile("/etc/apt/trusted.gpg.d/quayside.asc", 900),),
         licence=Licence("Harbour", "2027-11-25"),
-    )  # fmt: skip
+    )
     return msgspec.structs.replace(made, **changes)
 
 
-V2_FLAGS = ("cmov cx8 fpu fxsr mmx syscall sse sse2 lm cx16 lahf_lm popcnt pni sse4_1 sse4_2 "
-            "ssse3")  # fmt: skip
+V2_FLAGS = "cmov cx8 fpu fxsr mmx syscall sse sse2 lm cx16 lahf_lm popcnt pni sse4_1 sse4_2 ssse3"
 
 
 def quayside():
@@ -131,8 +183,15 @@ def plan(**changes) -> LegPlan:
     )
     named = set(PackageChanges.__struct_fields__) & changes.keys()
     step = msgspec.structs.replace(step, **{name: changes.pop(name) for name in named})
-    outcome = SourceOutcome("/etc/apt/sources.list", 1, "http://a.example/quayside", "bowline-5.3",
-                            "diamond", "renamed", "")  # fmt: skip
+    outcome = SourceOutcome(
+        "/etc/apt/sources.list",
+        1,
+        "http://a.example/quayside",
+        "bowline-5.3",
+        "diamond",
+        "renamed",
+        "",
+    )
     asked = (ConfigQuestion("/etc/quay-webd/webd.conf", "quay-webd", "dpkg"),)
     made = LegPlan(
         leg=leg(),

@@ -116,10 +116,13 @@ class FathomWorld:
             spec = self.folder / f"{name}-{release}.spec"
             spec.write_text(
                 _SPEC.format(
-                    name=name, epoch=epoch or "0", version=version, release=number or "1",
+                    name=name,
+                    epoch=epoch or "0",
+                    version=version,
+                    release=number or "1",
                     fields="\n".join(field.strip() for field in fields.split(";")),
                 )
-            )  # fmt: skip
+            )
             specs.append(spec)
         _run(["rpmbuild", "-bb", "--quiet", *specs], self.folder)
         repository.mkdir()
@@ -142,9 +145,13 @@ class FathomWorld:
         script.write_text(_ASK_DNF)
         done = subprocess.run(
             ["/usr/bin/python3", script, self.root, self.folder / "repo-2", *exclude],
-            capture_output=True, text=True, check=False, timeout=120, stdin=subprocess.DEVNULL,
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=120,
+            stdin=subprocess.DEVNULL,
             env={"HOME": str(self.folder), "LC_ALL": "C", "PATH": "/usr/bin:/bin"},
-        )  # fmt: skip
+        )
         if done.returncode:
             raise RuntimeError(done.stderr[-2000:])
         return {kind: set(names) for kind, names in json.loads(done.stdout).items()}
@@ -174,18 +181,26 @@ print(json.dumps(found))
 """
 
 
-_BLOCKS = {"depend": "DEPENDS", "provides": "PROVIDES", "conflict": "CONFLICTS",
-           "replaces": "REPLACES"}  # fmt: skip
+_BLOCKS = {
+    "depend": "DEPENDS",
+    "provides": "PROVIDES",
+    "conflict": "CONFLICTS",
+    "replaces": "REPLACES",
+}
 
 
 def _desc(place: Path, name: str, version: str, info: list[str]) -> str:
     """A package's entry of a sync database."""
     content = place.read_bytes()
     values = {
-        "FILENAME": [place.name], "NAME": [name], "VERSION": [version], "ARCH": ["any"],
-        "CSIZE": [str(len(content))], "ISIZE": ["11"],
+        "FILENAME": [place.name],
+        "NAME": [name],
+        "VERSION": [version],
+        "ARCH": ["any"],
+        "CSIZE": [str(len(content))],
+        "ISIZE": ["11"],
         "SHA256SUM": [hashlib.sha256(content).hexdigest()],
-    }  # fmt: skip
+    }
     for line in info:
         key, _, value = line.partition(" = ")
         if key in _BLOCKS:
@@ -216,11 +231,24 @@ class DriftlineWorld:
     def _pacman(self, *words) -> subprocess.CompletedProcess:
         root = self.root
         return _run(
-            ["pacman", "--root", root, "--dbpath", root / "var/lib/pacman", "--config",
-             root / "etc/pacman.conf", "--cachedir", root / "var/cache/pacman/pkg", "--logfile",
-             root / "var/log/pacman.log", "--hookdir", root / "none", *words],
+            [
+                "pacman",
+                "--root",
+                root,
+                "--dbpath",
+                root / "var/lib/pacman",
+                "--config",
+                root / "etc/pacman.conf",
+                "--cachedir",
+                root / "var/cache/pacman/pkg",
+                "--logfile",
+                root / "var/log/pacman.log",
+                "--hookdir",
+                root / "none",
+                *words,
+            ],
             self.folder,
-        )  # fmt: skip
+        )
 
     def _build(self, state: str, text: str) -> None:
         repository = self.folder / f"repo-{state}"

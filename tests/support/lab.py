@@ -43,9 +43,14 @@ def mirrors() -> list[str]:
 
 def _run(argv: list, *, check: bool = True, timeout: float = 900) -> str:
     done = subprocess.run(
-        [str(word) for word in argv], capture_output=True, text=True, check=False, timeout=timeout,
-        stdin=subprocess.DEVNULL, env={**os.environ, "LC_ALL": "C"},
-    )  # fmt: skip
+        [str(word) for word in argv],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=timeout,
+        stdin=subprocess.DEVNULL,
+        env={**os.environ, "LC_ALL": "C"},
+    )
     if check and done.returncode != 0:
         raise RuntimeError(f"{argv[0]} gave {done.returncode}: {done.stdout[-800:]}{done.stderr}")
     return done.stdout
@@ -193,9 +198,14 @@ def copy_tree(source: Path, target: Path) -> None:
 def in_tree(tree: Path, *argv: str) -> tuple[int, str]:
     """Run a command of the tree itself, by chroot; its exit code and output."""
     done = subprocess.run(
-        ["chroot", tree, *argv], capture_output=True, text=True, check=False, timeout=120,
-        stdin=subprocess.DEVNULL, env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C"},
-    )  # fmt: skip
+        ["chroot", tree, *argv],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=120,
+        stdin=subprocess.DEVNULL,
+        env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C"},
+    )
     return done.returncode, done.stdout + done.stderr
 
 
@@ -217,14 +227,23 @@ def full_manifest(root: Path, leave_out: tuple[str, ...]) -> dict[str, tuple]:
             pending += [os.path.join(relative, name) for name in os.listdir(place)]
         twin = twins.setdefault((info.st_dev, info.st_ino), relative)
         found[relative] = (
-            info.st_mode, info.st_uid, info.st_gid, info.st_mtime_ns, info.st_rdev,
+            info.st_mode,
+            info.st_uid,
+            info.st_gid,
+            info.st_mtime_ns,
+            info.st_rdev,
             0 if stat.S_ISDIR(info.st_mode) else info.st_size,
-            tuple((n, os.getxattr(place, n, follow_symlinks=False))
-                  for n in sorted(os.listxattr(place, follow_symlinks=False))),
-            _content(place, info), twin if twin != relative else "",
-        )  # fmt: skip
-    first_of = {path: min(p for p, row in found.items() if row[-1] == path or p == path)
-                for path in {row[-1] for row in found.values() if row[-1]}}  # fmt: skip
+            tuple(
+                (n, os.getxattr(place, n, follow_symlinks=False))
+                for n in sorted(os.listxattr(place, follow_symlinks=False))
+            ),
+            _content(place, info),
+            twin if twin != relative else "",
+        )
+    first_of = {
+        path: min(p for p, row in found.items() if row[-1] == path or p == path)
+        for path in {row[-1] for row in found.values() if row[-1]}
+    }
     for path, row in found.items():
         group = row[-1] or path
         found[path] = (*row[:-1], first_of.get(group, ""))

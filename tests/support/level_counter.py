@@ -44,7 +44,8 @@ class _Counter:
         base = [s for s, v in self.newer.items() if v.essential or v.weight in _BASE]
         return {
             DECIDED: sum(
-                self.after.get(slot) is not one.package if one.held
+                self.after.get(slot) is not one.package
+                if one.held
                 else one.package.essential and self._is_gone(slot)
                 for slot, one in installed.items()
             ),
@@ -58,7 +59,7 @@ class _Counter:
             + sum(not self._any([version]) for version in self.universe.additions()),
             HAND_INSTALLED_STAY: self._gone(by_hand),
             STAY: self._gone(slot for slot, one in installed.items() if not one.by_hand),
-        }  # fmt: skip
+        }
 
     def _needed(self, by_hand: list[str]) -> set[str]:
         """What is installed of all that these need as they would be, with them."""

@@ -27,9 +27,14 @@ printf 'as shipped\\n' > %{{buildroot}}/etc/{name}.conf
 def _run(argv: list, folder: Path, **options) -> subprocess.CompletedProcess:
     environment = {**os.environ, "HOME": str(folder), "LC_ALL": "C"}
     return subprocess.run(
-        [str(word) for word in argv], check=True, capture_output=True, env=environment,
-        timeout=120, stdin=subprocess.DEVNULL, **options,
-    )  # fmt: skip
+        [str(word) for word in argv],
+        check=True,
+        capture_output=True,
+        env=environment,
+        timeout=120,
+        stdin=subprocess.DEVNULL,
+        **options,
+    )
 
 
 def rpm_root(folder: Path, packages: dict[str, str]) -> Path:
@@ -92,10 +97,25 @@ def alpm_root(folder: Path, packages: dict[str, str]) -> Path:
             _add(archive, f"etc/{name}.conf", b"as shipped\n")
         made.append(place)
     _run(
-        ["pacman", "--root", root, "--dbpath", root / "var/lib/pacman", "--config", config,
-         "--cachedir", root / "var/cache/pacman/pkg", "--logfile", root / "var/log/pacman.log",
-         "--hookdir", root / "none", "--noconfirm", "--upgrade", *made],
+        [
+            "pacman",
+            "--root",
+            root,
+            "--dbpath",
+            root / "var/lib/pacman",
+            "--config",
+            config,
+            "--cachedir",
+            root / "var/cache/pacman/pkg",
+            "--logfile",
+            root / "var/log/pacman.log",
+            "--hookdir",
+            root / "none",
+            "--noconfirm",
+            "--upgrade",
+            *made,
+        ],
         folder,
-    )  # fmt: skip
+    )
     (root / "etc/os-release").write_text('ID=arch\nNAME="Arch Linux"\nBUILD_ID=rolling\n')
     return root

@@ -92,15 +92,24 @@ class PretendedTools:
         self.folder = folder
         folder.mkdir()
         system = {
-            "lv_name": "system", "vg_name": "vg0", "lv_path": "/dev/vg0/system",
-            "lv_attr": "Vwi-aotz--" if thin else "-wi-ao----", "lv_size": "8589934592",
-            "pool_lv": "pool" if thin else "", "origin": "", "data_percent": "21.40",
+            "lv_name": "system",
+            "vg_name": "vg0",
+            "lv_path": "/dev/vg0/system",
+            "lv_attr": "Vwi-aotz--" if thin else "-wi-ao----",
+            "lv_size": "8589934592",
+            "pool_lv": "pool" if thin else "",
+            "origin": "",
+            "data_percent": "21.40",
             "vg_free": "4294967296",
-        }  # fmt: skip
+        }
         pool = {
-            **system, "lv_name": "pool", "lv_attr": "twi-aotz--", "pool_lv": "",
-            "lv_size": "17179869184", "data_percent": "60.00",
-        }  # fmt: skip
+            **system,
+            "lv_name": "pool",
+            "lv_attr": "twi-aotz--",
+            "pool_lv": "",
+            "lv_size": "17179869184",
+            "data_percent": "60.00",
+        }
         self.write(
             {
                 "origin": str(origin),

@@ -24,8 +24,13 @@ from brave_bridge.store.rows import ProcedureRow, now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
 
-_KINDS = {CrossBrief: "crossing", ReturnBrief: "return", UpdateBrief: "update",
-          RemedyBrief: "remedy", SnapshotBrief: "snapshot"}  # fmt: skip
+_KINDS = {
+    CrossBrief: "crossing",
+    ReturnBrief: "return",
+    UpdateBrief: "update",
+    RemedyBrief: "remedy",
+    SnapshotBrief: "snapshot",
+}
 
 
 def begin(desk: Desk, brief: Brief, identifier: str = "trial", *, unattended: bool = True) -> str:

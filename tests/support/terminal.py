@@ -16,8 +16,13 @@ class Terminal:
 
     def __init__(self, server: libtmux.Server, home: Path, words: str, size: tuple[int, int]):
         self.server = server
-        environment = {"XDG_STATE_HOME": str(home), "HOME": str(home), "LC_ALL": "C.UTF-8",
-                       "TERM": "tmux-256color", "PATH": os.environ["PATH"]}  # fmt: skip
+        environment = {
+            "XDG_STATE_HOME": str(home),
+            "HOME": str(home),
+            "LC_ALL": "C.UTF-8",
+            "TERM": "tmux-256color",
+            "PATH": os.environ["PATH"],
+        }
         command = f"unset COLUMNS LINES; {PROGRAM} {words}; echo left with code $?; sleep 600"
         self.session = server.new_session(
             x=size[0], y=size[1], window_command=f'sh -c "{command}"', environment=environment

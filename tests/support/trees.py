@@ -19,9 +19,14 @@ TRIAL = About(release="Quayside 5.3", reason="trial", kernel="5.19.0-4")
 IS_ROOT = os.geteuid() == 0
 _ACL = struct.pack("<I", 2) + b"".join(
     struct.pack("<HHI", tag, rights, who)
-    for tag, rights, who in ((1, 6, 2**32 - 1), (2, 4, 1234), (4, 4, 2**32 - 1),
-                             (16, 4, 2**32 - 1), (32, 4, 2**32 - 1))
-)  # fmt: skip
+    for tag, rights, who in (
+        (1, 6, 2**32 - 1),
+        (2, 4, 1234),
+        (4, 4, 2**32 - 1),
+        (16, 4, 2**32 - 1),
+        (32, 4, 2**32 - 1),
+    )
+)
 _CAPABILITY = struct.pack("<IIIII", 0x02000001, 1 << 10, 0, 0, 0)
 _GETFLAGS, _SETFLAGS, _IMMUTABLE = 0x80086601, 0x40086602, 0x10
 
@@ -172,10 +177,16 @@ def described(root: Path) -> dict:
                 for n in os.listxattr(path, follow_symlinks=False)
             }
             found[relative] = (
-                status.st_mode, status.st_uid, status.st_gid, status.st_mtime_ns,
+                status.st_mode,
+                status.st_uid,
+                status.st_gid,
+                status.st_mtime_ns,
                 status.st_size if stat.S_ISREG(status.st_mode) else 0,
-                status.st_rdev, links, content, xattrs,
-            )  # fmt: skip
+                status.st_rdev,
+                links,
+                content,
+                xattrs,
+            )
     return found
 
 
@@ -196,8 +207,9 @@ def rough(root: Path, chance: random.Random, steps: int) -> None:
 
 
 def _one_step(path: Path, root: Path, chance: random.Random, names: list[str]) -> None:
-    kind = chance.choice(("file", "file", "folder", "link", "hard", "gone", "mode", "pipe", "xattr",
-                          "holes", "time"))  # fmt: skip
+    kind = chance.choice(
+        ("file", "file", "folder", "link", "hard", "gone", "mode", "pipe", "xattr", "holes", "time")
+    )
     if kind in ("file", "holes") and path.exists() and not path.is_file():
         return  # Opening a pipe would wait for its other end.
     if kind in ("file", "link", "pipe", "holes"):

@@ -59,8 +59,17 @@ class Watched(BraveBridge):
         lines = tuple(str(widget.render()) for widget in self.screen.query("Static"))
         focus = str(self.screen.focused)
         lines += tuple(sorted(self.screen_stack[0].query_one(WhyPane).classes))
-        return (self.place, self.theme, len(self.screen_stack), self.harbour.current, focus,
-                len(self.done), len(self.said), lines, self.farewell)  # fmt: skip
+        return (
+            self.place,
+            self.theme,
+            len(self.screen_stack),
+            self.harbour.current,
+            focus,
+            len(self.done),
+            len(self.said),
+            lines,
+            self.farewell,
+        )
 
 
 def driven(body, *, size=(142, 42)) -> None:
@@ -129,12 +138,28 @@ def test_every_key_does_something_and_none_ends_in_a_fault(world):
 def asked(choices: tuple[str, ...]) -> Live:
     """A crossing that asks."""
     row = ProcedureRow(
-        id="trial", kind="crossing", title="5.3 to 7", brief=encode_brief(UpdateBrief("deb")),
-        state="running", began="2026-11-25T12:00:00+00:00", ended="", outcome=None,
-        rest_asked=False, unattended=False,
-    )  # fmt: skip
-    question = QuestionRow("trial", "sources-0", "Go on?", "detail", choices, choices[0],
-                           "2026-11-25T12:00:01+00:00", "", "")  # fmt: skip
+        id="trial",
+        kind="crossing",
+        title="5.3 to 7",
+        brief=encode_brief(UpdateBrief("deb")),
+        state="running",
+        began="2026-11-25T12:00:00+00:00",
+        ended="",
+        outcome=None,
+        rest_asked=False,
+        unattended=False,
+    )
+    question = QuestionRow(
+        "trial",
+        "sources-0",
+        "Go on?",
+        "detail",
+        choices,
+        choices[0],
+        "2026-11-25T12:00:01+00:00",
+        "",
+        "",
+    )
     return Live(row=row, entries=(), questions=(question,), at_work=True)
 
 
@@ -146,16 +171,19 @@ def test_every_key_in_every_state_of_a_machine(world, state):
         resting = msgspec.structs.replace(live, questions=(), at_work=False)
         outcome = Outcome(state="failed", at="stage two", why="no room", next_step="go on")
         ended = msgspec.structs.replace(live.row, state="failed", outcome=outcome)
-        app.harbour.keep({
-            "not read": MachineRecord(name="petrel", about="", words=()),
-            "unreadable": MachineRecord(name="petrel", about="", words=(),
-                                        fault=Fault("reading", "disk gone", "look")),
-            "asks": msgspec.structs.replace(read, live=live),
-            "rests": msgspec.structs.replace(read, live=resting),
-            "failed": msgspec.structs.replace(
-                read, live=msgspec.structs.replace(resting, row=ended)
-            ),
-        }[state])  # fmt: skip
+        app.harbour.keep(
+            {
+                "not read": MachineRecord(name="petrel", about="", words=()),
+                "unreadable": MachineRecord(
+                    name="petrel", about="", words=(), fault=Fault("reading", "disk gone", "look")
+                ),
+                "asks": msgspec.structs.replace(read, live=live),
+                "rests": msgspec.structs.replace(read, live=resting),
+                "failed": msgspec.structs.replace(
+                    read, live=msgspec.structs.replace(resting, row=ended)
+                ),
+            }[state]
+        )
         app.watched = False
         for workspace in WORKSPACES:
             await press_all(app, pilot, "petrel", workspace, workspace.ACTIONS)

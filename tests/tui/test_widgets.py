@@ -18,8 +18,10 @@ COLUMNS = (Column("", 2), Column("what", 20), Column("size", 8, right=True), Col
 
 def page(*names: str, start: str = "") -> Page:
     rows = [heading("all of it", 4)]
-    rows += [Row(name, ("●", name, "12 kB", f"because {name}"), action="open",
-                 why=(Note("text", name),)) for name in names]  # fmt: skip
+    rows += [
+        Row(name, ("●", name, "12 kB", f"because {name}"), action="open", why=(Note("text", name),))
+        for name in names
+    ]
     return Page("summary", COLUMNS, tuple(rows), "Nothing yet.", (Note("text", "about"),), start)
 
 
@@ -153,8 +155,9 @@ def test_a_click_points_and_a_second_one_chooses():
 
 def test_only_the_machines_own_name_confirms():
     async def body(app, pilot):
-        app.push_screen(ConfirmByName("Return", ["44 paths would be lost"], "petrel"),
-                        app.answers.append)  # fmt: skip
+        app.push_screen(
+            ConfirmByName("Return", ["44 paths would be lost"], "petrel"), app.answers.append
+        )
         await pilot.pause()
         await pilot.press(*"gannet", "enter")
         assert app.answers == []
@@ -185,8 +188,18 @@ def test_the_head_counts_each_machine_once():
 @pytest.mark.parametrize(("width", "seen"), [(142, "8 Kernels"), (96, "8 Kernels"), (80, "8  9")])
 def test_the_key_line_fits_every_width(width, seen):
     line = KeyLine()
-    names = ("Fleet", "Survey", "Route", "Plan", "Crossing", "Proof", "Ways back", "Kernels",
-             "Configs", "Logbook")  # fmt: skip
+    names = (
+        "Fleet",
+        "Survey",
+        "Route",
+        "Plan",
+        "Crossing",
+        "Proof",
+        "Ways back",
+        "Kernels",
+        "Configs",
+        "Logbook",
+    )
     tabs = tuple((str((n + 1) % 10), name.lower(), name) for n, name in enumerate(names))
 
     async def body(app, pilot):

@@ -81,8 +81,11 @@ def test_the_fleet_shows_every_machine_and_what_each_waits_for(read):
 def test_a_way_round_what_should_wait_is_offered_taken_and_planned(read):
     desk = Desk(Target("demo", "petrel"))
     Readiness(desk).write_note(desk.survey("7"), "wait", "The gauge stops")
-    offered = {row.cells[1]: row for row in route_page(read("petrel"), TODAY).rows
-               if row.key.startswith("way:")}  # fmt: skip
+    offered = {
+        row.cells[1]: row
+        for row in route_page(read("petrel"), TODAY).rows
+        if row.key.startswith("way:")
+    }
     assert offered["shortest"].cells[0] == "◉" and "should wait" in offered["shortest"].cells[5]
     safest = offered["safest, long-term"]
     assert (safest.key, safest.action) == ("way:safest:7", "way")
@@ -108,8 +111,12 @@ def test_the_route_marks_the_goal_and_says_why_not_straight(read):
 
 def test_pages_without_anything_to_show_explain_themselves(read):
     record = msgspec.structs.replace(read("petrel"), ways_back=(), gone=())
-    for page in (ways_back_page(record), proof_page(record), logbook_page(record, {}),
-                 plan_page(record, Roles(()))):  # fmt: skip
+    for page in (
+        ways_back_page(record),
+        proof_page(record),
+        logbook_page(record, {}),
+        plan_page(record, Roles(())),
+    ):
         assert not page.rows and page.empty
     assert ways_back_page(record).about and proof_page(record).about
 
@@ -263,9 +270,13 @@ def test_a_plan_on_the_command_line_says_each_thing_once(read):
 
 def test_what_can_only_stay_is_not_said_to_be_free_to_go():
     runs = PlanChoice(
-        kind=OBSOLETE, subject="quay-image-5.19", about="", answer=STAYS, default=STAYS,
+        kind=OBSOLETE,
+        subject="quay-image-5.19",
+        about="",
+        answer=STAYS,
+        default=STAYS,
         options=(Option(STAYS, "it stays: the kernel that runs now is in it"),),
-    )  # fmt: skip
+    )
     kept = KeptPlan("7", "a", "2026-11-25T12:00:00+00:00", (facts.plan(choices=(runs,)),))
     for everything in (False, True):
         text = "\n".join(plan_text(kept, everything=everything))
@@ -277,9 +288,12 @@ def test_a_known_package_manager_under_an_unknown_distribution_mends_by_its_own_
         ("etc/os-release", "ID=headland\nVERSION_ID=1\n"),
         ("etc/apt/sources.list", "deb http://a.example/headland cape main\n"),
         ("etc/apt/trusted.gpg.d/headland.asc", "x" * 900),
-        ("var/lib/dpkg/status", "Package: rope\nStatus: install ok half-installed\n"
-         "Version: 1\nArchitecture: amd64\nMaintainer: x\nDescription: x\n"),
-    ):  # fmt: skip
+        (
+            "var/lib/dpkg/status",
+            "Package: rope\nStatus: install ok half-installed\n"
+            "Version: 1\nArchitecture: amd64\nMaintainer: x\nDescription: x\n",
+        ),
+    ):
         place = tmp_path / path
         place.parent.mkdir(parents=True, exist_ok=True)
         place.write_text(text)

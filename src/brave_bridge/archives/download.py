@@ -25,8 +25,10 @@ _Result = TypeVar("_Result")
 _TIMEOUT = httpx.Timeout(30, connect=15)
 _TOR = "tor+"
 _OPTIONS = {
-    "timeout": _TIMEOUT, "follow_redirects": True, "headers": {"User-Agent": "brave-bridge"}
-}  # fmt: skip
+    "timeout": _TIMEOUT,
+    "follow_redirects": True,
+    "headers": {"User-Agent": "brave-bridge"},
+}
 _FILE = re.compile(r"^(?:file|copy):/*")
 
 SLOW_SECONDS, LEAST_BYTES_A_SECOND = 60.0, 500
@@ -55,10 +57,14 @@ class Downloader:
     """
 
     def __init__(
-        self, files: Files, partial: Path, transport: httpx.BaseTransport | None = None,
-        proxies: Mapping[str, str | None] | None = None, onion_proxy: str = "",
+        self,
+        files: Files,
+        partial: Path,
+        transport: httpx.BaseTransport | None = None,
+        proxies: Mapping[str, str | None] | None = None,
+        onion_proxy: str = "",
         login: Callable[[str], tuple[str, str] | None] = lambda address: None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._files = files
         self._partial = partial
         self._login = login

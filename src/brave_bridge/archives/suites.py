@@ -65,9 +65,11 @@ class SuiteFetcher:
     """Fetches suites into a store."""
 
     def __init__(
-        self, store: IndexStore, downloader: Downloader,
+        self,
+        store: IndexStore,
+        downloader: Downloader,
         now: Callable[[], datetime] = lambda: datetime.now(UTC),
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.store = store
         self.downloader = downloader
         self.now = now
@@ -199,9 +201,10 @@ class SuiteFetcher:
         before = _moment(self._seen(_name(base)).date)
         if before is not None and made is not None and made < before:
             raise ArchiveFault(
-                "older", f"it is of {made:%Y-%m-%d %H:%M}, one of {before:%Y-%m-%d %H:%M} was "
-                "seen before", base,
-            )  # fmt: skip
+                "older",
+                f"it is of {made:%Y-%m-%d %H:%M}, one of {before:%Y-%m-%d %H:%M} was seen before",
+                base,
+            )
         names = {release.suite, release.codename}
         own = asked.suite.rstrip("/")
         if own and not asked.suite.endswith("/") and not names & {own, own.rpartition("/")[2]}:

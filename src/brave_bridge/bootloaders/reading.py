@@ -13,8 +13,10 @@ _LIMIT = 4_000_000
 _MOST_ENTRIES = 200
 
 WISHES: tuple[Wish, ...] = (
-    Contents(_GRUB_MENUS, _LIMIT), Contents(_ENTRY_FILES), Names((*_BOARD, _EXTLINUX)),
-)  # fmt: skip
+    Contents(_GRUB_MENUS, _LIMIT),
+    Contents(_ENTRY_FILES),
+    Names((*_BOARD, _EXTLINUX)),
+)
 
 
 def read_loader(machine: Machine) -> Loader:

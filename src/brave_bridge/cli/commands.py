@@ -114,8 +114,13 @@ def plan(
     desk = context.obj.desk()
     keep_wanted_way(desk, way)
     tell = None if json else (lambda title: print(f"· {title}", file=sys.stderr))
-    wanted = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove,
-              "add": add}  # fmt: skip
+    wanted = {
+        "protect": protect,
+        "exclude": exclude,
+        "let_go": let_go,
+        "remove": remove,
+        "add": add,
+    }
     kept = _chosen(desk, Plans(desk).make(to, tell), choose, tell)
     kept = _decided(desk, _wished(desk, kept, wanted), theirs)
     if files:
@@ -179,8 +184,7 @@ def go_on(
     """
     desk = context.obj.desk()
     waiting = desk.open_procedure()
-    given = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove,
-             "add": add}  # fmt: skip
+    given = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove, "add": add}
     wanted = [(kind, slot) for kind, slots in given.items() for slot in slots]
     if waiting is None:
         procedure = desk.begin_again(theirs, wanted, unattended=yes)

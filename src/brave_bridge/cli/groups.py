@@ -11,9 +11,22 @@ SECTIONS = {
     "What would change": ("plan", "policies", "draw"),
     "Ready for it": ("confirm-backup", "settings-backup", "window", "maintenance", "card"),
     "Across": ("cross", "go-on", "rest", "proof", "logbook"),
-    "Ways back": ("snapshot", "ways-back", "return", "put-back", "compare", "verify", "pin",
-                  "unpin", "deadline", "delete", "expire", "keep", "cover"),
-}  # fmt: skip
+    "Ways back": (
+        "snapshot",
+        "ways-back",
+        "return",
+        "put-back",
+        "compare",
+        "verify",
+        "pin",
+        "unpin",
+        "deadline",
+        "delete",
+        "expire",
+        "keep",
+        "cover",
+    ),
+}
 
 
 def by_section(known: Mapping[str, Any]) -> Iterator[tuple[str, list[tuple[str, Any]]]]:

@@ -59,9 +59,13 @@ def track(
     found, goal = releases_alone.track(), releases_alone.goal()
     now, other = _names(found.long_term_only)
     document = shapes.document(
-        "track", track=now, offered=goal.key if goal else None, other=other,
-        other_means=found.other, setting=found.setting or None,
-    )  # fmt: skip
+        "track",
+        track=now,
+        offered=goal.key if goal else None,
+        other=other,
+        other_means=found.other,
+        setting=found.setting or None,
+    )
     by = f" (set in {found.setting})" if found.setting else ""
     offered = f"offered next: {goal.title}" if goal else "nothing is offered now"
     print_document(json, document, [f"track: {now}{by}; {offered}", f"{other}: {found.other}"])

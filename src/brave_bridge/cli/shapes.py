@@ -61,13 +61,16 @@ def survey_document(surveyed: Surveyed, today) -> dict[str, Any]:
         findings=[msgspec.to_builtins(finding) for finding in surveyed.findings],
         since=surveyed.before or None,
         changes=[
-            {"id": c.id, "worse": c.is_worse,
-             "before": c.before.title if c.before else None,
-             "after": c.after.title if c.after else None}
+            {
+                "id": c.id,
+                "worse": c.is_worse,
+                "before": c.before.title if c.before else None,
+                "after": c.after.title if c.after else None,
+            }
             for c in surveyed.changes
         ],
         estimate=msgspec.to_builtins(surveyed.estimate) if surveyed.estimate else None,
-    )  # fmt: skip
+    )
 
 
 def _release(surveyed: Surveyed, today) -> dict[str, Any]:
@@ -214,8 +217,13 @@ def _step(step: PlanStep) -> dict[str, Any]:
 def _wishes(wishes: PersonsWishes) -> dict[str, Any]:
     """What the person wanted: names in order, the order of the levels, answers about sources."""
     named = {kind: sorted(getattr(wishes, kind)) for kind in WISHES}
-    return {**named, "order": list(wishes.order), "sources": wishes.sources,
-            "channels": wishes.channels, "restart_later": sorted(wishes.restart_later)}  # fmt: skip
+    return {
+        **named,
+        "order": list(wishes.order),
+        "sources": wishes.sources,
+        "channels": wishes.channels,
+        "restart_later": sorted(wishes.restart_later),
+    }
 
 
 def plan_document(kept: KeptPlan) -> dict[str, Any]:
@@ -280,9 +288,12 @@ def entry(row: EntryRow) -> dict[str, Any]:
         "ok": row.ok,
         "note": row.note,
         **({"argv": request["argv"]} if "argv" in request else {}),
-        **{k: reply[k] for k in ("exit_code", "output", "seconds", "lost", "choice", "by")
-           if k in reply},
-    }  # fmt: skip
+        **{
+            k: reply[k]
+            for k in ("exit_code", "output", "seconds", "lost", "choice", "by")
+            if k in reply
+        },
+    }
 
 
 def catalogue_file(own: OwnFile) -> dict[str, Any]:

@@ -190,9 +190,12 @@ def deadline(
 
 @app.command()
 def delete(
-    context: typer.Context, identifier: Id, yes: Yes = False, reason: Reason = "",
+    context: typer.Context,
+    identifier: Id,
+    yes: Yes = False,
+    reason: Reason = "",
     json: Json = False,
-) -> None:  # fmt: skip
+) -> None:
     """Delete a way back, or what a return has set aside; what is freed is shown."""
     ways = _ways(context)
     if identifier in {aside.id for aside in ways.set_aside()}:
@@ -256,9 +259,10 @@ def keep(
         ways.choose(keep_in="" if store == "here" else str(Path(store).absolute()))
     choices = ways.choices
     print_document(
-        json, shapes.document("keep", **shapes.plain_record(choices)),
+        json,
+        shapes.document("keep", **shapes.plain_record(choices)),
         way_back_texts.keep_text(choices),
-    )  # fmt: skip
+    )
 
 
 @app.command()

@@ -87,14 +87,22 @@ def preview(found: ReturnPreview) -> dict[str, Any]:
         "kernel": {"now": plain(found.kernel_now), "then": plain(found.snapshot.kernel)},
         "losses": [
             {
-                "group": loss.name, "grave": loss.grave, "meaning": loss.meaning,
-                "came": loss.came, "changed": loss.changed, "bytes": loss.size,
-                "newest": loss.newest, "examples": [plain(path) for path in loss.examples],
+                "group": loss.name,
+                "grave": loss.grave,
+                "meaning": loss.meaning,
+                "came": loss.came,
+                "changed": loss.changed,
+                "bytes": loss.size,
+                "newest": loss.newest,
+                "examples": [plain(path) for path in loss.examples],
             }
             for loss in found.losses
         ],
-        "accounts": None if accounts is None else {
-            "passwords": list(accounts.passwords), "new": list(accounts.new),
+        "accounts": None
+        if accounts is None
+        else {
+            "passwords": list(accounts.passwords),
+            "new": list(accounts.new),
             "removed": list(accounts.removed),
         },
         "packages": [
@@ -102,7 +110,7 @@ def preview(found: ReturnPreview) -> dict[str, Any]:
         ],
         "fixes": [{"name": u.name, "old": u.old, "new": u.new} for u in found.fixes],
         "how": [{"mount": mount, "way": way, "why": why} for mount, way, why in found.how],
-    }  # fmt: skip
+    }
 
 
 def checked(found: Checked) -> dict[str, Any]:
@@ -134,10 +142,15 @@ def cover(
     """What a snapshot would cover."""
     return {
         "covered": [
-            {"mount": mounted.path, "device": plain(mounted.device), "type": mounted.type,
-             "engine": engine, "why": plain(why)}
+            {
+                "mount": mounted.path,
+                "device": plain(mounted.device),
+                "type": mounted.type,
+                "engine": engine,
+                "why": plain(why),
+            }
             for mounted, engine, why in engines
         ],
         "uncovered": [{"mount": plain(u.path), "why": plain(u.why)} for u in layout.uncovered],
         "left_out": list(left_out),
-    }  # fmt: skip
+    }

@@ -24,9 +24,11 @@ _MOST_LINES = 200
 
 
 def ways_back_text(
-    listed: Iterable[WayBack], aside: Iterable[SetAside], gone: Iterable[Gone],
+    listed: Iterable[WayBack],
+    aside: Iterable[SetAside],
+    gone: Iterable[Gone],
     cut_off: Journal | None,
-) -> Iterator[str]:  # fmt: skip
+) -> Iterator[str]:
     """The ways back, oldest first, then what returns set aside, then those that ended."""
     if cut_off is not None:
         yield f"■ a return to {plain(cut_off.snapshot)} was cut off: run it again to finish it"
@@ -58,8 +60,9 @@ def _way_back_lines(way: WayBack, today) -> Iterator[str]:
     parts = ", ".join(f"{part.mount} by {part.engine}" for part in snapshot.parts)
     yield plain(f"    {sizes}{parts}")
     ends = left_words(way.days_left)
-    yield plain(f"    {ends + '; ' if ends else ''}{'may go' if way.fate.goes else 'stays'}: "
-                f"{way.fate.why}")  # fmt: skip
+    yield plain(
+        f"    {ends + '; ' if ends else ''}{'may go' if way.fate.goes else 'stays'}: {way.fate.why}"
+    )
 
 
 def checked_text(found: Checked) -> Iterator[str]:

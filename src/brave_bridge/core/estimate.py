@@ -136,10 +136,12 @@ def _basis(speeds: Speeds, crossings: int) -> str:
     measured = [
         name
         for name, value in (
-            ("link", speeds.link), ("disk", speeds.disk), ("packages", speeds.package_seconds)
+            ("link", speeds.link),
+            ("disk", speeds.disk),
+            ("packages", speeds.package_seconds),
         )
         if value
-    ]  # fmt: skip
+    ]
     if crossings:
         times = "one crossing" if crossings == 1 else f"{crossings} crossings"
         return f"speeds measured here, corrected by {times} before"

@@ -17,9 +17,11 @@ def save_bridge(drawn: Bridge, title: str, path: Path) -> None:
     axes.axis("off")
     figure.suptitle(title, x=0.03, ha="left", fontsize=12, color=INK)
     styles = {
-        "built": (BRASS, "-", 5), "planned": (PALE, (0, (1, 1)), 3),
-        "beyond": (PALE, (0, (1, 3)), 2), "broken": (INK, (0, (0.4, 1)), 3),
-    }  # fmt: skip
+        "built": (BRASS, "-", 5),
+        "planned": (PALE, (0, (1, 1)), 3),
+        "beyond": (PALE, (0, (1, 3)), 2),
+        "broken": (INK, (0, (0.4, 1)), 3),
+    }
     for deck in drawn.decks:
         colour, dashes, width = styles[deck.kind]
         axes.plot(

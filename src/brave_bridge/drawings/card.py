@@ -76,8 +76,16 @@ class _Page:
         self._disks(card.disks)
         self._foot()
 
-    def _text(self, words: str, size: float, *, bold: bool = False, mono: bool = False,
-              x: float | None = None, right: float | None = None) -> None:  # fmt: skip
+    def _text(
+        self,
+        words: str,
+        size: float,
+        *,
+        bold: bool = False,
+        mono: bool = False,
+        x: float | None = None,
+        right: float | None = None,
+    ) -> None:
         """Text from ``x``, folded at ``right``; the page goes down by its height."""
         x = self.left if x is None else x
         room = (right or self.right) - x
@@ -87,10 +95,17 @@ class _Page:
         lines = textwrap.wrap(words, fold, subsequent_indent=indent, break_on_hyphens=False) or [""]
         for line in lines:
             self.axes.text(
-                x, self.y, line, fontsize=size, va="top", ha="left", color="black",
-                family=_MONO if mono else _SANS, weight="bold" if bold else "normal",
+                x,
+                self.y,
+                line,
+                fontsize=size,
+                va="top",
+                ha="left",
+                color="black",
+                family=_MONO if mono else _SANS,
+                weight="bold" if bold else "normal",
                 parse_math=False,
-            )  # fmt: skip
+            )
             self.y -= size * _POINT * 1.38
 
     def _rule(self) -> None:
@@ -104,8 +119,14 @@ class _Page:
             self._text(name, 8.5, x=self.left, right=right)
             self.y = top
             strong = name in ("good kernel", "way back")
-            self._text(value, 8.5, bold=strong, mono=name in ("checksum", "logbook"),
-                       x=self.left + 27, right=right)  # fmt: skip
+            self._text(
+                value,
+                8.5,
+                bold=strong,
+                mono=name in ("checksum", "logbook"),
+                x=self.left + 27,
+                right=right,
+            )
             self.y -= 0.6
 
     def _code(self, text: str, x: float, top: float, size: float) -> None:
@@ -116,12 +137,23 @@ class _Page:
                 if dark:
                     self.axes.add_patch(
                         Rectangle(
-                            (x + column * cell, top - (number + 1) * cell), cell, cell,
-                            facecolor="black", edgecolor="black", linewidth=0.1,
+                            (x + column * cell, top - (number + 1) * cell),
+                            cell,
+                            cell,
+                            facecolor="black",
+                            edgecolor="black",
+                            linewidth=0.1,
                         )
-                    )  # fmt: skip
-        self.axes.text(x, top - size - 1.5, "the rescue commands as text", fontsize=6.5, va="top",
-                       family=_SANS, color="black")  # fmt: skip
+                    )
+        self.axes.text(
+            x,
+            top - size - 1.5,
+            "the rescue commands as text",
+            fontsize=6.5,
+            va="top",
+            family=_SANS,
+            color="black",
+        )
 
     def _steps(self, card: Card) -> None:
         self._title("What to do, in this order")
@@ -151,28 +183,45 @@ class _Page:
             if number:
                 self.axes.add_patch(
                     FancyArrowPatch(
-                        (x - gap, self.y - tall / 2), (x, self.y - tall / 2),
-                        arrowstyle="-|>", mutation_scale=8, color="black", linewidth=1,
-                        shrinkA=0, shrinkB=0,
+                        (x - gap, self.y - tall / 2),
+                        (x, self.y - tall / 2),
+                        arrowstyle="-|>",
+                        mutation_scale=8,
+                        color="black",
+                        linewidth=1,
+                        shrinkA=0,
+                        shrinkB=0,
                     )
-                )  # fmt: skip
+                )
         self.y -= tall + 3
 
-    def _box(self, x: float, wide: float, tall: float, name: str, value: str, *, heavy: bool
-             ) -> None:  # fmt: skip
+    def _box(
+        self, x: float, wide: float, tall: float, name: str, value: str, *, heavy: bool
+    ) -> None:
         self.axes.add_patch(
             Rectangle(
-                (x, self.y - tall), wide, tall, facecolor="white", edgecolor="black",
+                (x, self.y - tall),
+                wide,
+                tall,
+                facecolor="white",
+                edgecolor="black",
                 linewidth=2.2 if heavy else 0.9,
             )
-        )  # fmt: skip
+        )
         self.axes.text(x + 1.6, self.y - 1.4, name, fontsize=6.5, va="top", family=_SANS)
         fold = max(int((wide - 3) / (8 * _POINT * 0.6)), 6)
         lines = textwrap.wrap(value, fold, break_on_hyphens=True)[:2]
         self.axes.text(
-            x + 1.6, self.y - 5.0, "\n".join(lines), fontsize=8, va="top", family=_SANS,
-            weight="bold" if heavy else "normal", linespacing=1.15, parse_math=False,
-        )  # fmt: skip
+            x + 1.6,
+            self.y - 5.0,
+            "\n".join(lines),
+            fontsize=8,
+            va="top",
+            family=_SANS,
+            weight="bold" if heavy else "normal",
+            linespacing=1.15,
+            parse_math=False,
+        )
 
     def _disks(self, disks: tuple[CardDisk, ...]) -> None:
         if not disks:
@@ -192,25 +241,39 @@ class _Page:
             x = self.left + number * wide
             self.axes.add_patch(
                 Rectangle(
-                    (x, self.y - tall), wide, tall, facecolor="white", edgecolor="black",
-                    linewidth=0.9, linestyle="-" if part.engine else (0, (4, 3)),
+                    (x, self.y - tall),
+                    wide,
+                    tall,
+                    facecolor="white",
+                    edgecolor="black",
+                    linewidth=0.9,
+                    linestyle="-" if part.engine else (0, (4, 3)),
                 )
-            )  # fmt: skip
+            )
             kept = {"": "not covered", "copy": "snapshot by copy"}.get(
                 part.engine, f"snapshot by {part.engine}"
             )
             lines = [f"{part.mount}  {part.type}", part.name[:46], kept]
             for row, line in enumerate(lines):
                 self.axes.text(
-                    x + 1.6, self.y - 1.5 - row * 3.8, line, fontsize=8 if not row else 6.4,
-                    va="top", family=_MONO if row == 1 else _SANS,
-                    weight="normal" if row else "bold", parse_math=False,
-                )  # fmt: skip
+                    x + 1.6,
+                    self.y - 1.5 - row * 3.8,
+                    line,
+                    fontsize=8 if not row else 6.4,
+                    va="top",
+                    family=_MONO if row == 1 else _SANS,
+                    weight="normal" if row else "bold",
+                    parse_math=False,
+                )
         self.y -= tall + 3
 
     def _foot(self) -> None:
         self.axes.text(
-            self.left, _MARGIN - 5, "Home folders are not part of a snapshot. Keep this page away "
+            self.left,
+            _MARGIN - 5,
+            "Home folders are not part of a snapshot. Keep this page away "
             "from the machine; make it anew after every change of kernels or disks.",
-            fontsize=7, va="bottom", family=_SANS,
-        )  # fmt: skip
+            fontsize=7,
+            va="bottom",
+            family=_SANS,
+        )

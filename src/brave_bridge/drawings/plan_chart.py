@@ -58,11 +58,26 @@ def _draw(axes, bar: PlanBar, at: int, *, named: bool) -> None:
     left = 0
     for field, words, colour, hatch in _PARTS:
         count = getattr(bar, field)
-        axes.barh(at, count, left=left, height=0.42, color=colour, hatch=hatch, edgecolor="white",
-                  label=words if named else None)  # fmt: skip
+        axes.barh(
+            at,
+            count,
+            left=left,
+            height=0.42,
+            color=colour,
+            hatch=hatch,
+            edgecolor="white",
+            label=words if named else None,
+        )
         if count:
-            axes.text(left + count / 2, at + 0.26, str(count), ha="center", va="bottom",
-                      fontsize=8, color=INK)  # fmt: skip
+            axes.text(
+                left + count / 2,
+                at + 0.26,
+                str(count),
+                ha="center",
+                va="bottom",
+                fontsize=8,
+                color=INK,
+            )
         left += count
     more = len(bar.jumps) - _MOST_JUMPS
     words = [f"{byte_size(bar.fetched)} to fetch", *bar.jumps[:_MOST_JUMPS]]

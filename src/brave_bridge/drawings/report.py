@@ -27,10 +27,19 @@ def save_report(lines: Iterable[str], path: Path) -> None:
             for at, (words, size) in enumerate(page):
                 y = 1 - (_MARGIN + at * _STEP) / _TALL
                 heavy = "bold" if size > 8 else "normal"
-                figure.text(_MARGIN / _WIDE, y, words, fontsize=size, fontweight=heavy,
-                            color=INK, va="top", parse_math=False)  # fmt: skip
-            figure.text(0.5, 0.4 / _TALL, f"{number} of {len(pages)}", fontsize=8, color=PALE,
-                        ha="center")  # fmt: skip
+                figure.text(
+                    _MARGIN / _WIDE,
+                    y,
+                    words,
+                    fontsize=size,
+                    fontweight=heavy,
+                    color=INK,
+                    va="top",
+                    parse_math=False,
+                )
+            figure.text(
+                0.5, 0.4 / _TALL, f"{number} of {len(pages)}", fontsize=8, color=PALE, ha="center"
+            )
             document.savefig(figure)
 
 

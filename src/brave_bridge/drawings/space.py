@@ -34,9 +34,13 @@ def save_space(bars: Sequence[SpaceBar], free: int, title: str, path: Path) -> N
         axes.barh(row, bar.alone, height=0.44, color=_COLOURS.get(bar.mark, SEA))
         axes.barh(row, bar.shared, left=bar.alone, height=0.44, color=PALE)
         axes.text(
-            bar.alone + bar.shared, row, f"  {byte_size(bar.alone)} alone, "
-            f"{byte_size(bar.shared)} shared", va="center", fontsize=8, color=INK,
-        )  # fmt: skip
+            bar.alone + bar.shared,
+            row,
+            f"  {byte_size(bar.alone)} alone, {byte_size(bar.shared)} shared",
+            va="center",
+            fontsize=8,
+            color=INK,
+        )
     widest = max((bar.alone + bar.shared for bar in bars), default=0) or 1
     axes.set_xlim(0, widest * 1.45)
     axes.set_ylim(len(bars) - 0.5, -0.6)
@@ -50,6 +54,11 @@ def save_space(bars: Sequence[SpaceBar], free: int, title: str, path: Path) -> N
         axes.text(0, row + 0.27, bar.about, fontsize=7, color=INK, va="top", parse_math=False)
     figure.suptitle(title, x=0.02, ha="left", fontsize=12, color=INK, parse_math=False)
     held = sum(bar.alone for bar in bars) + max((bar.shared for bar in bars), default=0)
-    figure.text(0.02, 0.12 / height, f"{byte_size(held)} held by all, {byte_size(free)} free",
-                fontsize=8, color=INK)  # fmt: skip
+    figure.text(
+        0.02,
+        0.12 / height,
+        f"{byte_size(held)} held by all, {byte_size(free)} free",
+        fontsize=8,
+        color=INK,
+    )
     save(figure, path)

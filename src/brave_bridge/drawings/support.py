@@ -53,11 +53,25 @@ def save_support(bars: Sequence[SupportBar], title: str, today: date, path: Path
         begins = date2num(bar.begins) if bar.begins else first
         ends = date2num(bar.ends) if bar.ends else last
         colour = _COLOURS[tone(bar, today)]
-        axes.barh(row, ends - begins, left=begins, height=0.42, color=colour,
-                  alpha=1.0 if bar.ends else 0.35)  # fmt: skip
-        axes.text(max(begins, first), row - 0.27, _words(bar, today), color=INK, fontsize=8,
-                  va="bottom", parse_math=False, zorder=3,
-                  bbox={"facecolor": "white", "edgecolor": "none", "pad": 0.6})  # fmt: skip
+        axes.barh(
+            row,
+            ends - begins,
+            left=begins,
+            height=0.42,
+            color=colour,
+            alpha=1.0 if bar.ends else 0.35,
+        )
+        axes.text(
+            max(begins, first),
+            row - 0.27,
+            _words(bar, today),
+            color=INK,
+            fontsize=8,
+            va="bottom",
+            parse_math=False,
+            zorder=3,
+            bbox={"facecolor": "white", "edgecolor": "none", "pad": 0.6},
+        )
     axes.vlines(date2num(today), -0.8, len(bars) - 0.5, color=BRASS, linewidth=1.6, zorder=2)
     axes.text(date2num(today), -0.95, f"today, {today}", color=BRASS, fontsize=8, ha="center")
     axes.set_xlim(first, last)

@@ -85,7 +85,8 @@ def package_facts(
             Evidence("sources", places.sources, f"{len(sources)} active"),
             Evidence("configs", f"sums in {places.database}", f"{len(configs)} differ"),
             Evidence("set-aside", "/etc", f"{len(aside)} files"),
-            Evidence("indices", places.indices, "",
-                     absent="the indices of this family are not read yet"),
+            Evidence(
+                "indices", places.indices, "", absent="the indices of this family are not read yet"
+            ),
         ),
-    )  # fmt: skip
+    )

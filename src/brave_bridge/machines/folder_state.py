@@ -70,9 +70,11 @@ class FolderState:
             self.folder.mkdir(mode=0o700, exist_ok=True)
         except OSError as error:
             raise MachineError(
-                f"making the folder {self.where}", self.owner, error.strerror or str(error),
+                f"making the folder {self.where}",
+                self.owner,
+                error.strerror or str(error),
                 "run it with the right to write there",
-            ) from error  # fmt: skip
+            ) from error
 
     def read(self, name: str, limit: int) -> bytes | None:
         """See State."""
@@ -145,9 +147,11 @@ class FolderState:
             except BlockingIOError:
                 if time.monotonic() > until:
                     raise MachineError(
-                        f"changing {self._of(name)}", self.owner,
-                        "another program is changing it", "try again when it has ended",
-                    ) from None  # fmt: skip
+                        f"changing {self._of(name)}",
+                        self.owner,
+                        "another program is changing it",
+                        "try again when it has ended",
+                    ) from None
             time.sleep(_POLL_SECONDS)
 
     def set_aside(self, name: str) -> str:

@@ -33,9 +33,14 @@ class Gathering:
         self.reach = reach
         self.seen = Seen()
         self._granting: dict[type, Callable] = {
-            Contents: self._contents, Names: self._names, Links: self._links, Below: self._below,
-            Rooms: self._rooms, Sums: self._sums, Stanzas: self._stanzas,
-        }  # fmt: skip
+            Contents: self._contents,
+            Names: self._names,
+            Links: self._links,
+            Below: self._below,
+            Rooms: self._rooms,
+            Sums: self._sums,
+            Stanzas: self._stanzas,
+        }
 
     def grant(self, wish: Wish) -> None:
         """Add what a wish asks for to ``seen``; TypeError for what nobody can see in files."""

@@ -71,8 +71,15 @@ def launch(
 
 def _inherited() -> dict[str, str]:
     """What of our environment a job keeps: the home of whoever called us is not root's."""
-    names = ("PATH", "http_proxy", "https_proxy", "no_proxy", "TMPDIR",
-             "LIBVIRT_DEFAULT_URI", "DOCKER_HOST")  # fmt: skip
+    names = (
+        "PATH",
+        "http_proxy",
+        "https_proxy",
+        "no_proxy",
+        "TMPDIR",
+        "LIBVIRT_DEFAULT_URI",
+        "DOCKER_HOST",
+    )
     kept = {name: os.environ[name] for name in names if name in os.environ}
     sbin = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
     return {**kept, "HOME": "/root", "PATH": kept.get("PATH", "") + ":" + sbin}

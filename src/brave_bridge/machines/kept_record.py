@@ -19,11 +19,17 @@ class KeptRecord(Generic[Kept]):
     """
 
     def __init__(
-        self, name: str, kind: Any, empty: Kept, limit: int = 1_000_000, *,
+        self,
+        name: str,
+        kind: Any,
+        empty: Kept,
+        limit: int = 1_000_000,
+        *,
         decode: Callable[..., Any] = msgspec.json.decode,
         encode: Callable[[Kept], bytes] = msgspec.json.encode,
-        mended: bool = False, remedy: str = "",
-    ) -> None:  # fmt: skip
+        mended: bool = False,
+        remedy: str = "",
+    ) -> None:
         self.name = name
         self._kind = kind
         self._empty = empty

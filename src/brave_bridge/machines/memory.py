@@ -258,11 +258,16 @@ class MemoryMachine:
     is_pretended = False
 
     def __init__(
-        self, name: str, files: Mapping[str, bytes | str], *, links: Mapping[str, str] = {},
-        kind: str = "running", answers: Mapping[tuple[str, ...], Answer] = {},
+        self,
+        name: str,
+        files: Mapping[str, bytes | str],
+        *,
+        links: Mapping[str, str] = {},
+        kind: str = "running",
+        answers: Mapping[tuple[str, ...], Answer] = {},
         run: Callable[[Sequence[str]], Ran] = lambda argv: (127, f"{argv[0]}: not found\n"),
         folder: Path = Path(os.devnull),
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.name = name
         self.kind = kind
         self.files = MemoryFiles(name, Tree(files, links), answers)

@@ -24,8 +24,11 @@ def advice_for(folder: Path) -> str:
 
 def _systems_inside(folder: Path) -> list[str]:
     try:
-        inside = sorted(entry.name for entry in islice(os.scandir(folder), _MOST_FOLDERS)
-                        if entry.is_dir(follow_symlinks=False))  # fmt: skip
+        inside = sorted(
+            entry.name
+            for entry in islice(os.scandir(folder), _MOST_FOLDERS)
+            if entry.is_dir(follow_symlinks=False)
+        )
     except OSError:
         return []
     return [name for name in inside if is_system(folder / name)]
@@ -34,9 +37,13 @@ def _systems_inside(folder: Path) -> list[str]:
 def _listing() -> str:
     try:
         done = subprocess.run(
-            ["lsblk", "--json", "--list", "--output", COLUMNS], capture_output=True, text=True,
-            check=False, timeout=_PATIENCE_SECONDS, stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+            ["lsblk", "--json", "--list", "--output", COLUMNS],
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=_PATIENCE_SECONDS,
+            stdin=subprocess.DEVNULL,
+        )
     except (OSError, subprocess.SubprocessError):
         return ""
     return done.stdout[:4_000_000]

@@ -36,9 +36,14 @@ def make_subvolume(folder: Path) -> None:
     """Make an empty subvolume, which snapshots of its parent do not contain. OSError."""
     try:
         done = subprocess.run(
-            ["btrfs", "subvolume", "create", str(folder)], capture_output=True, text=True,
-            errors="replace", check=False, timeout=_PATIENCE_SECONDS, stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+            ["btrfs", "subvolume", "create", str(folder)],
+            capture_output=True,
+            text=True,
+            errors="replace",
+            check=False,
+            timeout=_PATIENCE_SECONDS,
+            stdin=subprocess.DEVNULL,
+        )
     except subprocess.TimeoutExpired as error:
         raise OSError(110, "btrfs subvolume create gave no answer") from error
     if done.returncode != 0:

@@ -50,9 +50,13 @@ class DurableRun:
     """
 
     def __init__(
-        self, logbook: Logbook, performer: Performer, identifier: str,
-        rest: Callable[[], None], probe: Probe | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        logbook: Logbook,
+        performer: Performer,
+        identifier: str,
+        rest: Callable[[], None],
+        probe: Probe | None = None,
+    ) -> None:
         self.logbook = logbook
         self.performer = performer
         self.identifier = identifier

@@ -78,12 +78,17 @@ def _indices(outcome: SuiteFetched | ArchiveFault) -> list[KeptIndex]:
 def _found(wanted: SuiteWanted, outcome: SuiteFetched | ArchiveFault) -> SuiteFound:
     if isinstance(outcome, ArchiveFault):
         return SuiteFound(
-            uri=wanted.uri, suite=wanted.suite, missing=outcome.what == "missing",
+            uri=wanted.uri,
+            suite=wanted.suite,
+            missing=outcome.what == "missing",
             fault=plain(str(outcome), 400),
-        )  # fmt: skip
+        )
     release = outcome.release
     return SuiteFound(
-        uri=wanted.uri, suite=wanted.suite, origin=plain(release.origin, 100),
-        signers=outcome.signers, codename=plain(release.codename, 100),
+        uri=wanted.uri,
+        suite=wanted.suite,
+        origin=plain(release.origin, 100),
+        signers=outcome.signers,
+        codename=plain(release.codename, 100),
         own_suite=plain(release.suite, 100),
-    )  # fmt: skip
+    )

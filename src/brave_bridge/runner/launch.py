@@ -60,9 +60,14 @@ def _is_started(argv: list[str], log: BinaryIO) -> bool:
     """Whether a service could be started; with ``Type=exec`` that it runs is waited for."""
     try:
         asked = subprocess.run(
-            argv, stdin=subprocess.DEVNULL, stdout=log, stderr=log, check=False, cwd="/",
+            argv,
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=log,
+            check=False,
+            cwd="/",
             timeout=_START_SECONDS,
-        )  # fmt: skip
+        )
     except (OSError, subprocess.TimeoutExpired):
         return False
     return asked.returncode == 0
@@ -81,12 +86,20 @@ def as_service(run: list[str], procedure: str, log: Path) -> list[str]:
     """What starts a runner as a service of its own (systemd-run(1))."""
     kept = [f"--setenv={name}={os.environ[name]}" for name in _KEPT if name in os.environ]
     return [
-        "systemd-run", "--quiet", "--collect", f"--unit=brave-bridge-{procedure}",
-        f"--description=Brave Bridge: {procedure}", "--property=Type=exec",
+        "systemd-run",
+        "--quiet",
+        "--collect",
+        f"--unit=brave-bridge-{procedure}",
+        f"--description=Brave Bridge: {procedure}",
+        "--property=Type=exec",
         "--property=KillMode=process",
-        f"--property=StandardOutput=append:{log}", f"--property=StandardError=append:{log}",
-        "--property=OOMScoreAdjust=-500", *kept, "--", *run,
-    ]  # fmt: skip
+        f"--property=StandardOutput=append:{log}",
+        f"--property=StandardError=append:{log}",
+        "--property=OOMScoreAdjust=-500",
+        *kept,
+        "--",
+        *run,
+    ]
 
 
 _KEPT = ("PATH", "LANG", "http_proxy", "https_proxy", "no_proxy", "LIBVIRT_DEFAULT_URI")
@@ -98,9 +111,11 @@ def _inhibits() -> bool:
         return False
     try:
         asked = subprocess.run(
-            ["systemd-inhibit", "--list", "--no-pager"], capture_output=True, check=False,
+            ["systemd-inhibit", "--list", "--no-pager"],
+            capture_output=True,
+            check=False,
             timeout=20,
-        )  # fmt: skip
+        )
     except (OSError, subprocess.TimeoutExpired):
         return False
     return asked.returncode == 0

@@ -30,9 +30,20 @@ LEAST_ROOM = 600_000_000
 """Bytes that have to be free where a runtime is made."""
 
 _WITHOUT = frozenset(
-    ("__phello__", "config", "dist-packages", "ensurepip", "idlelib", "lib2to3", "site-packages",
-     "test", "tests", "tkinter", "turtledemo")
-)  # fmt: skip
+    (
+        "__phello__",
+        "config",
+        "dist-packages",
+        "ensurepip",
+        "idlelib",
+        "lib2to3",
+        "site-packages",
+        "test",
+        "tests",
+        "tkinter",
+        "turtledemo",
+    )
+)
 _LIBRARY = re.compile(r"^\s*(?:(\S+) => )?(/\S+) \(0x")
 _NAME_SERVICE = ("libnss_files.so.2", "libnss_dns.so.2", "libresolv.so.2")
 """Older C libraries load these by name, so that nothing says that they are needed."""
@@ -228,9 +239,14 @@ def prove(runtime: Path) -> None:
     """Start all of it once; RuntimeFault where it does not start, or uses what is not its own."""
     argv = [*python_argv(runtime), "-c", _PROOF]
     done = subprocess.run(
-        argv, capture_output=True, text=True, check=False, timeout=300, env={"LC_ALL": "C.UTF-8"},
+        argv,
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=300,
+        env={"LC_ALL": "C.UTF-8"},
         cwd="/",
-    )  # fmt: skip
+    )
     if done.returncode != 0:
         told = done.stderr.strip().splitlines()[-1:] or [f"exit code {done.returncode}"]
         raise RuntimeFault(f"it does not start: {told[0]}")

@@ -44,9 +44,12 @@ def plan_legs(machine: Machine, packages: Packages, request: PlanPackages, repor
 
 
 def _universe(
-    machine: Machine, packages: Packages, request: PlanPackages, leg: LegIndices,
+    machine: Machine,
+    packages: Packages,
+    request: PlanPackages,
+    leg: LegIndices,
     steps: list[tuple[Universe, PackagePlan]],
-) -> Universe:  # fmt: skip
+) -> Universe:
     if not steps:
         return packages.universe(machine, leg.lists, request.database)
     before, plan = steps[-1]
@@ -54,9 +57,11 @@ def _universe(
 
 
 def _skipping(
-    machine: Machine, packages: Packages, request: PlanPackages,
+    machine: Machine,
+    packages: Packages,
+    request: PlanPackages,
     steps: list[tuple[Universe, PackagePlan]],
-) -> Skipping:  # fmt: skip
+) -> Skipping:
     """The jump straight to the last leg's end, held against the steps."""
     straight = packages.universe(machine, request.legs[-1].lists, request.database)
     jump = plan_packages(straight, request.wishes)

@@ -83,9 +83,10 @@ class WayBackDeeds:
             about(self.machine, facts, request.reason, request.leg, request.engine),
             lambda entries, size: report(
                 min(100 * entries / expected, 99) if expected else 0,
-                f"{entries} paths, {size >> 20} MiB", "",
+                f"{entries} paths, {size >> 20} MiB",
+                "",
             ),
-        )  # fmt: skip
+        )
         if request.days:
             ends = later(snapshot.created, request.days)
             because = request.ends_because
@@ -125,10 +126,17 @@ class WayBackDeeds:
 
         done = self.returning.restore(snapshot, tell, skip_damaged=request.skip_damaged)
         return Restored(
-            done.put_back, done.removed, done.bytes_copied, done.seconds, done.restart_needed,
-            done.aside, done.used_up, tuple(plain(sentence) for sentence in done.told),
-            done.skipped, began,
-        )  # fmt: skip
+            done.put_back,
+            done.removed,
+            done.bytes_copied,
+            done.seconds,
+            done.restart_needed,
+            done.aside,
+            done.used_up,
+            tuple(plain(sentence) for sentence in done.told),
+            done.skipped,
+            began,
+        )
 
     def _became(self, identifier: str) -> str:
         """The mounts that became a snapshot before a crash; empty where that is not so."""
@@ -151,9 +159,10 @@ class WayBackDeeds:
         standing = {d.path for d in left.differences}
         since = (f"/{d.path}" for d in found.differences if d.path not in standing)
         return Compared(
-            left.count, tuple(plain(example) for example in left.named()),
+            left.count,
+            tuple(plain(example) for example in left.named()),
             tuple(plain(path) for path in islice(since, _NAMED_SINCE)),
-        )  # fmt: skip
+        )
 
     def expire(self) -> Reply:
         """Delete what the rules let go."""

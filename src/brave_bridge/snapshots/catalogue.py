@@ -104,9 +104,14 @@ class Snapshots:
             # Nothing that it says is trusted.
             when = datetime.fromtimestamp(folder.stat().st_mtime, UTC).isoformat(timespec="seconds")
             nameless = Snapshot(
-                id=folder.name, machine=self.machine.name, release="", created=when, reason="",
-                leg="", version="",
-            )  # fmt: skip
+                id=folder.name,
+                machine=self.machine.name,
+                release="",
+                created=when,
+                reason="",
+                leg="",
+                version="",
+            )
             fault = f"its description cannot be read: {error}"
             return Kept(snapshot=nameless, fault=fault, can_be_read=False)
         keeping, doubt = Keeping(), ""
@@ -117,9 +122,12 @@ class Snapshots:
         fault = self._fault(snapshot)
         damaged = f"damaged: {keeping.faults[0]}" if keeping.faults else ""
         return Kept(
-            snapshot=snapshot, keeping=keeping, fault=fault or damaged, doubt=doubt,
+            snapshot=snapshot,
+            keeping=keeping,
+            fault=fault or damaged,
+            doubt=doubt,
             can_be_read=not fault,
-        )  # fmt: skip
+        )
 
     def _fault(self, snapshot: Snapshot) -> str:
         base = self.base(snapshot)
@@ -157,9 +165,11 @@ class Snapshots:
         names = ", ".join(snapshot.id for snapshot in whole) or "none"
         if kept:
             raise MachineError(
-                f"opening the way back {identifier!r}", self.machine.name, kept.fault,
+                f"opening the way back {identifier!r}",
+                self.machine.name,
+                kept.fault,
                 f"use another one: {names}{_OR_SKIP if kept.can_be_read else ''}",
-            )  # fmt: skip
+            )
         past = next((gone for gone in self.gone() if gone.id == identifier), None)
         seen = f"it ended {past.ended[:10]}: {past.why}; " if past else ""
         raise MachineError(
@@ -278,17 +288,23 @@ class Snapshots:
             )
         freed = self.use(kept).alone if kept.is_whole else 0
         gone = Gone(
-            id=snapshot.id, created=snapshot.created, release=snapshot.release,
-            reason=snapshot.reason, why=why, freed=freed,
+            id=snapshot.id,
+            created=snapshot.created,
+            release=snapshot.release,
+            reason=snapshot.reason,
+            why=why,
+            freed=freed,
             ended=self.now(),
-        )  # fmt: skip
+        )
         base = self.base(snapshot)
         own = self.folder / identifier
         if base != own and base.is_dir() and not _is_ours(base, snapshot):
             raise MachineError(
-                f"deleting {identifier}", self.machine.name,
-                f"what stands in {base} is another", "look at it; nothing was removed",
-            )  # fmt: skip
+                f"deleting {identifier}",
+                self.machine.name,
+                f"what stands in {base} is another",
+                "look at it; nothing was removed",
+            )
         try:
             # First the description: what is only half removed is no snapshot any more.
             for folder in {own, base}:
@@ -302,9 +318,11 @@ class Snapshots:
                 remove_folder(folder)
         except OSError as error:
             raise MachineError(
-                f"deleting {identifier}", self.machine.name, error.strerror or str(error),
+                f"deleting {identifier}",
+                self.machine.name,
+                error.strerror or str(error),
                 "it is no way back any more; delete it again when the cause is mended",
-            ) from error  # fmt: skip
+            ) from error
         self.folder.mkdir(parents=True, exist_ok=True)
         with open(self.folder / _GONE, "ab") as stream:
             stream.write(msgspec.json.encode(gone) + b"\n")
@@ -363,9 +381,11 @@ class Snapshots:
                 yield t
         except OSError as error:
             raise MachineError(
-                f"opening {snapshot.id}", self.machine.name, error.strerror or str(error),
+                f"opening {snapshot.id}",
+                self.machine.name,
+                error.strerror or str(error),
                 "use another way back",
-            ) from error  # fmt: skip
+            ) from error
 
     def manifest(self, snapshot: Snapshot, part: Part) -> Manifest:
         """A part's manifest; MachineError where it is damaged or is not the one that was made."""
@@ -385,9 +405,11 @@ class Snapshots:
             yield self.base(snapshot) / part.folder / "manifest.jsonl"
         except (OSError, ValueError) as error:
             raise MachineError(
-                f"reading the manifest of {snapshot.id}, {part.mount}", self.machine.name,
-                str(error), "use another way back",
-            ) from error  # fmt: skip
+                f"reading the manifest of {snapshot.id}, {part.mount}",
+                self.machine.name,
+                str(error),
+                "use another way back",
+            ) from error
 
 
 def _holds_snapshot(folder: Path) -> bool:

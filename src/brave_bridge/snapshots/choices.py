@@ -44,9 +44,15 @@ def _toml(choices: Choices) -> bytes:
 
 
 CHOICES: KeptRecord[Choices] = KeptRecord(
-    "snapshots.toml", Choices, Choices(), 200_000, decode=msgspec.toml.decode, encode=_toml,
-    mended=True, remedy="mend or remove that file",
-)  # fmt: skip
+    "snapshots.toml",
+    Choices,
+    Choices(),
+    200_000,
+    decode=msgspec.toml.decode,
+    encode=_toml,
+    mended=True,
+    remedy="mend or remove that file",
+)
 
 
 def read_choices(machine: Machine) -> Choices:

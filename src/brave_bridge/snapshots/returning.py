@@ -257,9 +257,14 @@ class Returning:
         return [(part.mount, *self._way(part, mounted, snapshot)) for part, mounted in pairs]
 
     def _restoration(
-        self, snapshot: Snapshot, part: Part, mounted: Mounted, stack: contextlib.ExitStack,
-        tell: Tell | None, skip_damaged: bool = False,
-    ) -> Restoration:  # fmt: skip
+        self,
+        snapshot: Snapshot,
+        part: Part,
+        mounted: Mounted,
+        stack: contextlib.ExitStack,
+        tell: Tell | None,
+        skip_damaged: bool = False,
+    ) -> Restoration:
         tree = stack.enter_context(self.snapshots.shown(snapshot, part))
         journal = new_journal(snapshot.id, self.machine.name, snapshot.kept_in)
         folder = self.snapshots.base(snapshot) / part.folder
@@ -349,10 +354,11 @@ class Returning:
                 mounted = self._inner(part, layout.covered[0])
             if mounted is None or (part.mount != "/" and part.uuid != mounted.uuid):
                 raise MachineError(
-                    f"opening {snapshot.id}", self.machine.name,
+                    f"opening {snapshot.id}",
+                    self.machine.name,
                     f"the file system of {part.mount} is not mounted there",
                     _mount_words(part, self.machine.root),
-                )  # fmt: skip
+                )
             pairs.append((part, mounted))
         return pairs
 
@@ -382,14 +388,18 @@ class Returning:
         except OSError as error:
             where = f" {error.filename}" if error.filename else ""
             raise MachineError(
-                attempted, self.machine.name, f"{error.strerror or error}{where}",
+                attempted,
+                self.machine.name,
+                f"{error.strerror or error}{where}",
                 "the snapshot is untouched; mend the cause and try again",
-            ) from error  # fmt: skip
+            ) from error
         except ValueError as error:
             raise MachineError(
-                attempted, self.machine.name, str(error),
+                attempted,
+                self.machine.name,
+                str(error),
                 "the machine is unchanged; use another way back",
-            ) from error  # fmt: skip
+            ) from error
 
 
 def _joined(mount: str, path: str) -> str:

@@ -21,8 +21,14 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.writing import replace_file, replacing
 
 FOLDER = "settings"
-_TREES = ("etc", "boot/loader", "boot/grub/grub.cfg", "boot/firmware/config.txt",
-          "boot/firmware/cmdline.txt", "boot/config.txt")  # fmt: skip
+_TREES = (
+    "etc",
+    "boot/loader",
+    "boot/grub/grub.cfg",
+    "boot/firmware/config.txt",
+    "boot/firmware/cmdline.txt",
+    "boot/config.txt",
+)
 _LARGEST = 64_000_000
 """Bytes of one file that go into the archive; a larger one is no setting."""
 
@@ -59,9 +65,11 @@ def archive_settings(
         return _archived(machine, texts, place / f"{stamp}.tar.zst", (*_TREES, *more))
     except OSError as error:
         raise MachineError(
-            "writing the settings backup", machine.name, f"{place}: {error.strerror or error}",
+            "writing the settings backup",
+            machine.name,
+            f"{place}: {error.strerror or error}",
             "name another folder with --to",
-        ) from error  # fmt: skip
+        ) from error
 
 
 def _archived(

@@ -54,9 +54,14 @@ class Taking:
     """One snapshot while it is being made. ``known`` are those that it can share with."""
 
     def __init__(
-        self, machine: FolderMachine, own: Path, known: list[Snapshot], about: About, created: str,
+        self,
+        machine: FolderMachine,
+        own: Path,
+        known: list[Snapshot],
+        about: About,
+        created: str,
         version: str,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.machine = machine
         self.own = own
         self.known = known
@@ -144,11 +149,17 @@ class Taking:
         folder = self.base / name
         folder.mkdir(mode=0o700)
         part = Part(
-            mount=mounted.path, engine=engine.name, why=why, folder=name,
-            place=engine.place(mounted, self.base.name), file_system=mounted.type,
-            device=mounted.device, uuid=mounted.uuid, subvolume=mounted.subvolume,
+            mount=mounted.path,
+            engine=engine.name,
+            why=why,
+            folder=name,
+            place=engine.place(mounted, self.base.name),
+            file_system=mounted.type,
+            device=mounted.device,
+            uuid=mounted.uuid,
+            subvolume=mounted.subvolume,
             read_only=engine.name == "btrfs" and btrfs.is_read_only(mounted.folder),
-        )  # fmt: skip
+        )
         self._planned.append(part)
         keep_plan(self.base, self._planned)
         previous = self._previous(mounted) if engine.name == "copy" else None

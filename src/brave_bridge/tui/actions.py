@@ -66,5 +66,5 @@ EVERYWHERE = (
     Action("look", "t", "look", "Night, morning, high contrast"),
     Action("keys", "question_mark", "keys", "The keys of this place", shown="?"),
     Action("leave", "q", "leave", "Leave; a crossing goes on without the screen"),
-)  # fmt: skip
+)
 """What holds in every place."""

@@ -43,9 +43,17 @@ if TYPE_CHECKING:
     from brave_bridge.workbench.record import MachineRecord
 
 WORKSPACES = (
-    FleetWorkspace, SurveyWorkspace, RouteWorkspace, PlanWorkspace, CrossingWorkspace,
-    ProofWorkspace, WaysBackWorkspace, KernelsWorkspace, ConfigsWorkspace, LogbookWorkspace,
-)  # fmt: skip
+    FleetWorkspace,
+    SurveyWorkspace,
+    RouteWorkspace,
+    PlanWorkspace,
+    CrossingWorkspace,
+    ProofWorkspace,
+    WaysBackWorkspace,
+    KernelsWorkspace,
+    ConfigsWorkspace,
+    LogbookWorkspace,
+)
 TABS = tuple((w.KEY, w.NAME, w.WORDS) for w in WORKSPACES)
 _POLL_SECONDS = 0.5
 _SHOW_SECONDS = 0.4

@@ -20,8 +20,11 @@ if TYPE_CHECKING:
 class PointAtOne(Dialog):
     """Lines of which one is pointed at by the arrows or the mouse."""
 
-    BINDINGS = [("escape", "dismiss(None)", "back"), ("up", "point(-1)", "up"),
-                ("down", "point(1)", "down")]  # fmt: skip
+    BINDINGS = [
+        ("escape", "dismiss(None)", "back"),
+        ("up", "point(-1)", "up"),
+        ("down", "point(1)", "down"),
+    ]
     DEFAULT_CSS = "PointAtOne > Vertical { width: 84; }"
 
     heading = ""

@@ -40,14 +40,19 @@ class ConfigScreen(Screen[str | None]):
     def compose(self) -> ComposeResult:
         shown = self.preview
         yield Static(
-            Text(f"{plain(shown.path)} · {shown.package} {shown.old} → {shown.new} · "
-                 "m mine stays, t take theirs, Esc goes back")
-        )  # fmt: skip
+            Text(
+                f"{plain(shown.path)} · {shown.package} {shown.old} → {shown.new} · "
+                "m mine stays, t take theirs, Esc goes back"
+            )
+        )
         if shown.shipped is not None and shown.theirs is not None:
             yield Static(
-                Text("▲ You and the new version changed the same lines." if shown.meet
-                     else "● You and the new version changed different lines.")
-            )  # fmt: skip
+                Text(
+                    "▲ You and the new version changed the same lines."
+                    if shown.meet
+                    else "● You and the new version changed different lines."
+                )
+            )
         for words in shown.why:
             yield Static(Text(f"▲ {words}"))
         known = shown.shipped is not None

@@ -101,9 +101,15 @@ def preview_config(desk: Desk, plan: KeptPlan, path: str) -> ConfigPreview:
     )
     mine = decoded(machine.files.read_if_there(path, _LIMIT) or b"")
     return ConfigPreview(
-        path=path, package=change.name, old=change.old, new=change.new,
-        shipped=shipped, mine=mine, theirs=theirs, why=tuple(why),
-    )  # fmt: skip
+        path=path,
+        package=change.name,
+        old=change.old,
+        new=change.new,
+        shipped=shipped,
+        mine=mine,
+        theirs=theirs,
+        why=tuple(why),
+    )
 
 
 def _read(why: list[str], reader) -> str | None:

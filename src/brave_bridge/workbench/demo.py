@@ -107,9 +107,12 @@ def is_built(folder: Path) -> bool:
 
 
 def build_demo(
-    folder: Path, *, fresh: bool = False, pace: float = DEMO_PACE_SECONDS,
+    folder: Path,
+    *,
+    fresh: bool = False,
+    pace: float = DEMO_PACE_SECONDS,
     tell: Callable[[str], None] = lambda text: None,
-) -> None:  # fmt: skip
+) -> None:
     """Build the demo fleet below a folder unless it is there; ``fresh`` builds it anew."""
     if is_built(folder) and not fresh:
         return
@@ -184,9 +187,12 @@ def _build_machine(
 
 
 def _furnish(
-    folder: Path, machine: StandInMachine, described: DemoMachine, keys: dict[str, bytes],
+    folder: Path,
+    machine: StandInMachine,
+    described: DemoMachine,
+    keys: dict[str, bytes],
     pace: float,
-) -> None:  # fmt: skip
+) -> None:
     """Everything that stands on a machine of that release."""
     machine.files.write("/etc/hostname", f"{described.name}\n".encode())
     if described.packages:

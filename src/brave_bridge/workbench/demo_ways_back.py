@@ -71,9 +71,10 @@ def _what_happened_since(snapshots: Snapshots, identifier: str, described: DemoW
     if described.ends_in is not None:
         ends = now + timedelta(days=described.ends_in)
         keeping = msgspec.structs.replace(
-            keeping, deadline=ends.isoformat(timespec="seconds"),
+            keeping,
+            deadline=ends.isoformat(timespec="seconds"),
             deadline_reason=described.ends_because,
-        )  # fmt: skip
+        )
     if described.pinned:
         keeping = msgspec.structs.replace(keeping, pinned=True, pin_reason=described.pinned)
     snapshots.keep(identifier, keeping)

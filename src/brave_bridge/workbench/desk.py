@@ -425,9 +425,12 @@ class Desk:
             raise Refused(what, f"{leg.title} is not whole yet", remedy)
 
     def begin_again(
-        self, theirs: Iterable[str] = (), wanted: Iterable[tuple[str, str]] = (), *,
+        self,
+        theirs: Iterable[str] = (),
+        wanted: Iterable[tuple[str, str]] = (),
+        *,
         unattended: bool = False,
-    ) -> str:  # fmt: skip
+    ) -> str:
         """Go on with the leg that a crossing left open; the id of the procedure.
 
         ``theirs`` are config files whose new version shall be taken after all, ``wanted`` more

@@ -24,10 +24,12 @@ def file_difference(desk: Desk, identifier: str, path: str, other: str = "") -> 
         if content and (b"\0" in content[:8000] or len(content) > _LARGEST):
             return ["It is no text, or too long to compare line by line."]
     lines = difflib.unified_diff(
-        decoded(then or b"").splitlines(), decoded(now or b"").splitlines(),
-        "then" if then is not None else "not there", "now" if now is not None else "not there",
+        decoded(then or b"").splitlines(),
+        decoded(now or b"").splitlines(),
+        "then" if then is not None else "not there",
+        "now" if now is not None else "not there",
         lineterm="",
-    )  # fmt: skip
+    )
     shown = [plain(line, 400) for _, line in zip(range(_MOST_LINES), lines, strict=False)]
     return shown or ["The content is the same."]
 

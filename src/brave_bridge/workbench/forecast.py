@@ -22,9 +22,12 @@ _MEGABYTE = 1_000_000
 
 
 def forecast(
-    plans: Iterable[LegPlan], snapshots: Iterable[Snapshot], rows: Iterable[ProcedureRow],
-    logbook: "Logbook | None", probed: Speeds = Speeds(),
-) -> Estimate:  # fmt: skip
+    plans: Iterable[LegPlan],
+    snapshots: Iterable[Snapshot],
+    rows: Iterable[ProcedureRow],
+    logbook: "Logbook | None",
+    probed: Speeds = Speeds(),
+) -> Estimate:
     """The estimate for the legs of a plan. ``rows`` are the procedures, the newest first.
 
     ``probed`` are the speeds measured while planning; those of whole crossings count before.

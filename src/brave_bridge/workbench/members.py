@@ -59,9 +59,11 @@ def _configured() -> tuple[FleetMember, ...]:
         listed = msgspec.toml.decode(path.read_bytes(), type=_ListedFleet)
     except (OSError, msgspec.DecodeError) as error:
         raise MachineError(
-            f"reading {path}", "this machine", plain(str(error)),
+            f"reading {path}",
+            "this machine",
+            plain(str(error)),
             'it lists machines as [[machine]] with name = "…" and tree = "…"',
-        ) from error  # fmt: skip
+        ) from error
     return tuple(
         FleetMember(row.name, row.about, Target("tree", row.tree)) for row in listed.machine
     )

@@ -38,9 +38,11 @@ class Plans:
         self.desk = desk
 
     def make(
-        self, to: str, tell: Callable[[str], None] | None = None,
+        self,
+        to: str,
+        tell: Callable[[str], None] | None = None,
         wishes: PersonsWishes | None = None,
-    ) -> KeptPlan:  # fmt: skip
+    ) -> KeptPlan:
         """Plan the legs to a release and keep the plan; Refused where that cannot be done.
 
         Without ``wishes`` those of the plan before hold, or the fleet's policies.

@@ -127,8 +127,9 @@ class Readiness:
         if not standing:
             raise Refused("overruling", f"no stop of the rule {rule} stands")
         if not standing[0].can_be_overruled:
-            raise Refused("overruling", f"{standing[0].title}: this must be mended",
-                          standing[0].remedy)  # fmt: skip
+            raise Refused(
+                "overruling", f"{standing[0].title}: this must be mended", standing[0].remedy
+            )
         if not reason.strip():
             raise Refused("overruling", "it needs a reason", "say why it may stand")
         route = surveyed.route

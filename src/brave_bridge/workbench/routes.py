@@ -87,9 +87,13 @@ class Routes(msgspec.Struct, frozen=True):
 
 
 def all_routes(
-    line: ReleaseLine, release: Release, facts: Facts, today: date, stands: Stands,
+    line: ReleaseLine,
+    release: Release,
+    facts: Facts,
+    today: date,
+    stands: Stands,
     products: Iterable[ProductSeen] = (),
-) -> tuple[Routes, ...]:  # fmt: skip
+) -> tuple[Routes, ...]:
     """Where a machine can go, scale by scale; one on which nobody knows where it stands is none.
 
     ``products`` are its other identities, which have releases and legs of their own.

@@ -17,10 +17,13 @@ def archive_texts(facts: Facts) -> dict[str, str]:
     lines = [f"{p.name}:{p.architecture}\t{p.version}\t{p.want}\n" for p in facts.installed]
     who = facts.identity
     told = {
-        "machine": facts.machine, "taken at": facts.taken_at, "system": who.name,
-        "kernel": facts.boot.kernel, "command line": facts.boot.command_line,
+        "machine": facts.machine,
+        "taken at": facts.taken_at,
+        "system": who.name,
+        "kernel": facts.boot.kernel,
+        "command line": facts.boot.command_line,
         "firmware": facts.boot.firmware,
-    }  # fmt: skip
+    }
     mounts = [f"{m.device} {m.path} {m.type} {m.options}\n" for m in facts.mounts]
     return {
         "brave-bridge/packages.txt": "".join(lines),

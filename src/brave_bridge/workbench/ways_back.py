@@ -158,8 +158,11 @@ class WaysBack:
         """Delete one; Refused for the only whole one unless a reason is given."""
         whole = [snapshot.id for snapshot in self.snapshots.all()]
         if whole == [identifier] and not reason.strip():
-            raise Refused("deleting", f"{identifier} is the only way back",
-                          "take another one first, or give a reason")  # fmt: skip
+            raise Refused(
+                "deleting",
+                f"{identifier} is the only way back",
+                "take another one first, or give a reason",
+            )
         gone = self.snapshots.delete(identifier, reason.strip() or "deleted by hand")
         self._tell("delete", f"{identifier} is deleted: {gone.why}")
         return gone
@@ -198,11 +201,18 @@ class WaysBack:
         identifier = f"{datetime.now(UTC).strftime('%Y%m%d-%H%M%S-%f')}-{kind}"
         logbook.begin(
             ProcedureRow(
-                id=identifier, kind=kind, title=words, brief=encode_brief(DecisionBrief(words)),
-                state="running", began=now(), ended="", outcome=None, rest_asked=False,
+                id=identifier,
+                kind=kind,
+                title=words,
+                brief=encode_brief(DecisionBrief(words)),
+                state="running",
+                began=now(),
+                ended="",
+                outcome=None,
+                rest_asked=False,
                 unattended=True,
             )
-        )  # fmt: skip
+        )
         logbook.set_state(identifier, "done", Outcome(state="done"))
 
     # Looking into them

@@ -31,9 +31,12 @@ from brave_bridge.core.formats.text import shortened
 
 
 def go_back(
-    way_back: str, check: Callable[[], Run] | None, surroundings: Surroundings = Surroundings(),
-    *, skip_damaged: bool = False,
-) -> Script[Outcome]:  # fmt: skip
+    way_back: str,
+    check: Callable[[], Run] | None,
+    surroundings: Surroundings = Surroundings(),
+    *,
+    skip_damaged: bool = False,
+) -> Script[Outcome]:
     """Restore a snapshot, let the package manager check itself, compare by content.
 
     ``check`` is None for a family that has none yet. ``surroundings`` are those of a

@@ -42,10 +42,14 @@ class LegUnderWay:
     """
 
     def __init__(
-        self, family: str, plans: tuple[LegPlan, ...], number: int,
-        baseline: Facts | None = None, ways_back: tuple[str, ...] = (),
+        self,
+        family: str,
+        plans: tuple[LegPlan, ...],
+        number: int,
+        baseline: Facts | None = None,
+        ways_back: tuple[str, ...] = (),
         begun: OpenLeg | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.family = family
         self.plans = plans
         self.plan = plans[number]
@@ -152,9 +156,14 @@ class LegUnderWay:
     def keep_open(self, at: str, why: str = "") -> KeepOpenLeg:
         """Keep on the machine that the leg is under way."""
         leg = OpenLeg(
-            family=self.family, plans=self.plans, number=self.number,
-            baseline=self.baseline or self.facts, ways_back=self.ways_back, at=at, why=why,
-        )  # fmt: skip
+            family=self.family,
+            plans=self.plans,
+            number=self.number,
+            baseline=self.baseline or self.facts,
+            ways_back=self.ways_back,
+            at=at,
+            why=why,
+        )
         return KeepOpenLeg(title=f"Keep that {leg.title} is under way", leg=leg)
 
     def close(self, words: str) -> Script[None]:

@@ -103,9 +103,11 @@ def _written(
 
 
 def _take_up(
-    family: CrossingFamily, taken: Mapping[WaitingSource, Turning],
-    before: Mapping[str, SourceFile], left: tuple[str, ...],
-) -> Script[Outcome]:  # fmt: skip
+    family: CrossingFamily,
+    taken: Mapping[WaitingSource, Turning],
+    before: Mapping[str, SourceFile],
+    left: tuple[str, ...],
+) -> Script[Outcome]:
     """Write the files and fetch; put them back where what was taken up cannot be fetched."""
     after = _written(taken, before)
     reply = yield from WriteFiles(title="Take the sources up again", files=texts_of(after.values()))

@@ -17,8 +17,18 @@ _KEY, _LONGEST_KEY = "BEGIN PGP", 200_000
 _WORD = re.compile(r"(?:[^\s\[]|\[[^\]]*\]?)+")
 """Blanks may stand within brackets: a disc is named so (sources.list(5))."""
 
-_FETCHED = ("http:", "https:", "file:", "copy:", "mirror:", "mirror+http:", "mirror+https:",
-            "mirror+file:", "tor+http:", "tor+https:")  # fmt: skip
+_FETCHED = (
+    "http:",
+    "https:",
+    "file:",
+    "copy:",
+    "mirror:",
+    "mirror+http:",
+    "mirror+https:",
+    "mirror+file:",
+    "tor+http:",
+    "tor+https:",
+)
 _FIELD = re.compile(r"^(?P<name>[A-Za-z][A-Za-z0-9-]*)[ \t]*:(?P<value>.*)$")
 
 

@@ -58,5 +58,7 @@ def _place(address: str) -> tuple[str, str]:
 
 def _common(rest: str, address: str) -> int:
     other = address.rpartition("@")[2]
-    return next((n for n, pair in enumerate(zip(rest, other, strict=False)) if pair[0] != pair[1]),
-                min(len(rest), len(other)))  # fmt: skip
+    return next(
+        (n for n, pair in enumerate(zip(rest, other, strict=False)) if pair[0] != pair[1]),
+        min(len(rest), len(other)),
+    )

@@ -17,9 +17,11 @@ _GUARD = re.compile(
     r"--compare-versions\s+[\"']?\$\{?2\}?[\"']?\s+(?:lt|le|lt-nl|le-nl)\s+[\"']?([^\s\"';)]+)"
 )
 _WORDS = {
-    "mv_conffile": "moves {0} to {1}", "rm_conffile": "removes {0}",
-    "symlink_to_dir": "makes a folder of the link {0}", "dir_to_symlink": "makes a link of {0}",
-}  # fmt: skip
+    "mv_conffile": "moves {0} to {1}",
+    "rm_conffile": "removes {0}",
+    "symlink_to_dir": "makes a folder of the link {0}",
+    "dir_to_symlink": "makes a link of {0}",
+}
 
 
 class Migration(msgspec.Struct, frozen=True):

@@ -75,8 +75,13 @@ def _plain(content: bytes, most: int) -> bytes:
 
 
 _UNPACKERS: dict[str, Callable[[bytes, int], bytes]] = {
-    ".xz": _xz, ".gz": _gz, ".zst": _zst, ".lz4": _lz4, ".bz2": _bz2, "": _plain,
-}  # fmt: skip
+    ".xz": _xz,
+    ".gz": _gz,
+    ".zst": _zst,
+    ".lz4": _lz4,
+    ".bz2": _bz2,
+    "": _plain,
+}
 
 PACKED = tuple(ending for ending in _UNPACKERS if ending)
 """The endings of packed files that can be read."""

@@ -19,9 +19,23 @@ _INT32, _STRING, _STRING_ARRAY, _I18N = 4, 6, 8, 9
 _TEXTS = (_STRING, _STRING_ARRAY, _I18N)
 _CONFIG = 1
 _WANTED = frozenset(
-    (_NAME, _VERSION, _RELEASE, _EPOCH, _INSTALL_TIME, _SIZE, _VENDOR, _GROUP, _ARCH, _DIGESTS,
-     _FLAGS, _DIR_INDEXES, _BASENAMES, _DIR_NAMES)
-)  # fmt: skip
+    (
+        _NAME,
+        _VERSION,
+        _RELEASE,
+        _EPOCH,
+        _INSTALL_TIME,
+        _SIZE,
+        _VENDOR,
+        _GROUP,
+        _ARCH,
+        _DIGESTS,
+        _FLAGS,
+        _DIR_INDEXES,
+        _BASENAMES,
+        _DIR_NAMES,
+    )
+)
 _MAX_ENTRIES = 1 << 16
 
 
@@ -107,9 +121,12 @@ def _config_files(values: dict[int, list]) -> Iterator[tuple[str, str]]:
     """The paths of the files marked as configuration, with the sum of each as shipped."""
     folders = values.get(_DIR_NAMES, [])
     rows = zip(
-        values.get(_BASENAMES, []), values.get(_DIR_INDEXES, []), values.get(_FLAGS, []),
-        values.get(_DIGESTS, []), strict=False,
-    )  # fmt: skip
+        values.get(_BASENAMES, []),
+        values.get(_DIR_INDEXES, []),
+        values.get(_FLAGS, []),
+        values.get(_DIGESTS, []),
+        strict=False,
+    )
     for name, index, flags, digest in rows:
         if flags & _CONFIG and digest and index < len(folders):
             yield folders[index] + name, digest

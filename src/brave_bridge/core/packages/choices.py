@@ -9,8 +9,12 @@ RESTART = "restart"
 FOLLOW, PAUSE, KEEP, DROP = "follow", "pause", "keep", "drop"
 """The answers about a source: it goes along, is commented out for now, stays at what it has for
 the old release, is commented out for good. A fourth names another suite of it."""
-SOURCE_WORDS = {FOLLOW: "goes along", PAUSE: "waits", KEEP: "stays at the old release",
-                DROP: "is dropped"}  # fmt: skip
+SOURCE_WORDS = {
+    FOLLOW: "goes along",
+    PAUSE: "waits",
+    KEEP: "stays at the old release",
+    DROP: "is dropped",
+}
 _SWITCH = "suite "
 STAYS, GOES = "stays", "goes"
 AT_ONCE, LATER = "at once", "later"

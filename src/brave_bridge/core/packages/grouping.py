@@ -47,12 +47,15 @@ def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
     )
     return [
         ChangeGroup(
-            name, f"{counted(len(changes), 'package')} {words}", tuple(_chosen_first(changes)),
-            grave, folded=name in (SUCCEEDED, BASE, ORDINARY),
+            name,
+            f"{counted(len(changes), 'package')} {words}",
+            tuple(_chosen_first(changes)),
+            grave,
+            folded=name in (SUCCEEDED, BASE, ORDINARY),
         )
         for name, words, changes, grave in rows
         if changes
-    ]  # fmt: skip
+    ]
 
 
 def _kind(change: PackageChange, roles: Roles) -> str:

@@ -14,9 +14,17 @@ PREFERRED = "preferred alternatives"
 NEW = "new"
 
 LEVELS = (
-    DECIDED, HAND_INSTALLED_KEPT, BASE_UPGRADED, NEEDED_UPGRADED, UPGRADED, HAND_INSTALLED_STAY,
-    STAY, RECOMMENDED, PREFERRED, NEW,
-)  # fmt: skip
+    DECIDED,
+    HAND_INSTALLED_KEPT,
+    BASE_UPGRADED,
+    NEEDED_UPGRADED,
+    UPGRADED,
+    HAND_INSTALLED_STAY,
+    STAY,
+    RECOMMENDED,
+    PREFERRED,
+    NEW,
+)
 """The levels in the order of their weight; the last three always come last."""
 
 FIXED_FIRST, FIXED_LAST = (DECIDED,), (RECOMMENDED, PREFERRED, NEW)

@@ -7,8 +7,13 @@ from brave_bridge.core.packages.levels import FIXED_FIRST, FIXED_LAST, LEVELS
 WISHES = ("protect", "exclude", "let_go", "remove", "add")
 """The kinds of wishes about single packages: fields of PersonsWishes."""
 
-WISH_WORDS = {"protect": "stays", "exclude": "is left alone", "let_go": "may go away",
-              "remove": "goes away", "add": "comes"}  # fmt: skip
+WISH_WORDS = {
+    "protect": "stays",
+    "exclude": "is left alone",
+    "let_go": "may go away",
+    "remove": "goes away",
+    "add": "comes",
+}
 
 
 class PersonsWishes(msgspec.Struct, frozen=True):

@@ -115,8 +115,10 @@ class LegPlan(msgspec.Struct, frozen=True, kw_only=True):
             gone += (msgspec.structs.replace(planned, new="", reason="you want it to go"),)
         ends = kind in ("exclude", "remove")
         anew = msgspec.structs.replace(
-            changes, kept_back=kept, removed=gone,
+            changes,
+            kept_back=kept,
+            removed=gone,
             upgraded=without(changes.upgraded) if ends else changes.upgraded,
             new=without(changes.new) if ends else changes.new,
-        )  # fmt: skip
+        )
         return msgspec.structs.replace(self.with_packages(anew), wishes=wishes)

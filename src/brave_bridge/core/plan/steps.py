@@ -126,11 +126,15 @@ class SourcesStep(PlanStep, frozen=True, kw_only=True, tag="sources"):
         before = {file.path: file.text for file in self.before}
         pieces = (
             unified_diff(
-                before.get(file.path, "").splitlines(), file.text.splitlines(),
-                file.path, f"{file.path} (after)", lineterm="", n=1,
+                before.get(file.path, "").splitlines(),
+                file.text.splitlines(),
+                file.path,
+                f"{file.path} (after)",
+                lineterm="",
+                n=1,
             )
             for file in self.files
-        )  # fmt: skip
+        )
         return "\n".join(line for piece in pieces for line in piece)
 
     @property

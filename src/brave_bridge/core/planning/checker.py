@@ -118,9 +118,11 @@ class _Standing:
             return version.allowed
         if version.architecture == asker.architecture:
             return atom.architecture in ("", version.architecture)
-        return version.foreign if not atom.architecture else (
-            version.architecture == atom.architecture
-        )  # fmt: skip
+        return (
+            version.foreign
+            if not atom.architecture
+            else (version.architecture == atom.architecture)
+        )
 
 
 def _stands(have, atom: Atom) -> bool:

@@ -258,9 +258,8 @@ def _bringing(universe: Universe, plan: PackagePlan) -> Iterator[tuple[PackageVe
 
 
 def _asked_for(
-    universe: Universe, asker: PackageVersion, kind: str, alone: bool,
-    standing: set[PackageVersion],
-) -> Iterator[tuple[PackageVersion, Fact]]:  # fmt: skip
+    universe: Universe, asker: PackageVersion, kind: str, alone: bool, standing: set[PackageVersion]
+) -> Iterator[tuple[PackageVersion, Fact]]:
     """The standing answers to each clause: the only one, or each of several."""
     for clause in asker.needs if kind == NEEDS else asker.wishes:
         met_by = dict.fromkeys(

@@ -104,9 +104,11 @@ def _number(found: tuple, word: str) -> str:
 
 
 def compare_ways(
-    direct: PackagePlan, steps: Iterable[PackagePlan],
-    middles: Iterable[Archive], migrations: tuple[str, ...] = (),
-) -> Comparison:  # fmt: skip
+    direct: PackagePlan,
+    steps: Iterable[PackagePlan],
+    middles: Iterable[Archive],
+    migrations: tuple[str, ...] = (),
+) -> Comparison:
     """Compare a jump with the plans of the legs it would skip.
 
     ``middles`` are the archives of the releases between; ``migrations`` what scripts between do.

@@ -91,9 +91,11 @@ class LevelSolver:
         return (value > 0) == (literal > 0)
 
     def minimise(
-        self, wishes: Iterable[int], scope: Sequence[int] = (),
+        self,
+        wishes: Iterable[int],
+        scope: Sequence[int] = (),
         refine: Callable[[], bool] = lambda: False,
-    ) -> Reached:  # fmt: skip
+    ) -> Reached:
         """Let as few of these literals fail as can be, and hold on to that.
 
         ``scope``: literals under which alone it is held on to, for what is tried and taken
@@ -125,9 +127,12 @@ class _Level:
     """One level under way: the wishes that are still taken for granted."""
 
     def __init__(
-        self, solver: LevelSolver, wishes: dict[int, None], scope: tuple[int, ...],
+        self,
+        solver: LevelSolver,
+        wishes: dict[int, None],
+        scope: tuple[int, ...],
         refine: Callable[[], bool],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.solver = solver
         self.refine = refine
         self.granted = wishes

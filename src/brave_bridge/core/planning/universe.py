@@ -75,9 +75,13 @@ class Universe:
     """
 
     def __init__(
-        self, installed: Iterable[Installed], archive: Archive, *, by_architecture: bool = True,
+        self,
+        installed: Iterable[Installed],
+        archive: Archive,
+        *,
+        by_architecture: bool = True,
         versionless_provides: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.installed = {one.package.slot: one for one in installed}
         self.archive = archive
         self.by_architecture = by_architecture
@@ -96,9 +100,11 @@ class Universe:
         return self._alike(self.installed.values(), archive)
 
     def following(
-        self, after: Mapping[str, PackageVersion], archive: Archive,
+        self,
+        after: Mapping[str, PackageVersion],
+        archive: Archive,
         asked_for: frozenset[str] = frozenset(),
-    ) -> "Universe":  # fmt: skip
+    ) -> "Universe":
         """The machine as a plan leaves it, with the sources of the next leg.
 
         What came with the plan and was not ``asked_for`` came with other packages; the rest is
@@ -115,9 +121,11 @@ class Universe:
     def _alike(self, installed: Iterable[Installed], archive: Archive) -> "Universe":
         """Another universe of the same family."""
         return Universe(
-            installed, archive, by_architecture=self.by_architecture,
+            installed,
+            archive,
+            by_architecture=self.by_architecture,
             versionless_provides=self._versionless_provides,
-        )  # fmt: skip
+        )
 
     def candidate(self, package: PackageVersion) -> PackageVersion | None:
         """The candidate for the slot of a package; None where no source has one."""

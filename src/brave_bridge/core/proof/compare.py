@@ -89,8 +89,9 @@ def prove_return(way_back: str, differing: int, examples: Iterable[str], since: 
     )
     later = (written,) if since else ()
     if not differing:
-        same = Difference("every other covered path" if since else "every covered path",
-                          way_back, "equal", "same")  # fmt: skip
+        same = Difference(
+            "every other covered path" if since else "every covered path", way_back, "equal", "same"
+        )
         return Proof(passed=True, differences=later, same=(same,))
     rows = tuple(
         Difference(example, "as in the snapshot", "otherwise", "regression") for example in examples

@@ -11,8 +11,12 @@ import msgspec
 from brave_bridge.core.releases.catalogue import Leg, LegRule, Release, ReleaseLine, leg_of
 
 NOT_OUT, EDITION, ARCHITECTURE, STATE, BASE = (
-    "not out", "edition", "architecture", "state", "base"
-)  # fmt: skip
+    "not out",
+    "edition",
+    "architecture",
+    "state",
+    "base",
+)
 
 
 class Stands(msgspec.Struct, frozen=True):

@@ -135,10 +135,21 @@ def nothing_known(machine: str, kind: str) -> "Facts":
     """The facts of a system that cannot be read: a return needs no more."""
     unknown = Identity("", "a system that cannot be read", "", "", "")
     return Facts(
-        machine=machine, kind=kind, taken_at="", identity=unknown, packages=(), source_files=(),
-        sources=(), archives=(), changed_configs=(), set_aside=(), space=(), kernels=(), tools={},
+        machine=machine,
+        kind=kind,
+        taken_at="",
+        identity=unknown,
+        packages=(),
+        source_files=(),
+        sources=(),
+        archives=(),
+        changed_configs=(),
+        set_aside=(),
+        space=(),
+        kernels=(),
+        tools={},
         evidence=(),
-    )  # fmt: skip
+    )
 
 
 class Facts(msgspec.Struct, frozen=True):

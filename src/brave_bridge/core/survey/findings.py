@@ -160,9 +160,19 @@ class Situation(msgspec.Struct, frozen=True):
 
 
 GROUPS = (
-    "release", "updates", "packages", "sources", "configuration", "space", "boot", "hardware",
-    "running", "people", "way back", "leg",
-)  # fmt: skip
+    "release",
+    "updates",
+    "packages",
+    "sources",
+    "configuration",
+    "space",
+    "boot",
+    "hardware",
+    "running",
+    "people",
+    "way back",
+    "leg",
+)
 """The subjects of rules, in the order in which they are read."""
 
 Judge = Callable[[Situation], Iterable[Finding]]

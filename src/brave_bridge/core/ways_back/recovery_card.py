@@ -143,8 +143,10 @@ def _head(facts: CardFacts, good: str) -> Iterable[tuple[str, str]]:
 def _steps(facts: CardFacts, good: str) -> Iterable[Step]:
     yield Step(f"Look at the boot menu first. {boot_menu_words(facts.loader, facts.firmware)}")
     entry = facts.boot_entry or (f"the one with Linux {good}" if good else "the one before")
-    yield Step(f"Take this entry: {entry}. If the system comes up, run:",
-               (f"brave-bridge return {facts.way_back or 'newest'}",))  # fmt: skip
+    yield Step(
+        f"Take this entry: {entry}. If the system comes up, run:",
+        (f"brave-bridge return {facts.way_back or 'newest'}",),
+    )
     yield Step(
         "If nothing comes up, start a rescue medium, open a root shell and mount the system:",
         tuple(mount_commands(facts.parts)),

@@ -41,9 +41,11 @@ def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
     packages = tuple(package for package in found if package is not None)
     if not packages:
         raise MachineError(
-            "reading the package database", machine, f"{DATABASE} names no package",
+            "reading the package database",
+            machine,
+            f"{DATABASE} names no package",
             "check that the package database is on this file system",
-        )  # fmt: skip
+        )
     return packages
 
 

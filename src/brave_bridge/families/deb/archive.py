@@ -16,9 +16,12 @@ class DebArchive:
     """
 
     def __init__(
-        self, indices: Iterable[tuple[DebIndex, Origin]], policy: Policy,
-        architectures: tuple[str, ...], installed: Mapping[str, PackageVersion],
-    ) -> None:  # fmt: skip
+        self,
+        indices: Iterable[tuple[DebIndex, Origin]],
+        policy: Policy,
+        architectures: tuple[str, ...],
+        installed: Mapping[str, PackageVersion],
+    ) -> None:
         self._indices = list(indices)
         self._policy = policy
         self.architectures = architectures

@@ -126,16 +126,24 @@ class DebCommands:
             ),
             # Where all is asked for by name apt asks nothing: only a simulation holds it back.
             rehearse=self._exact(
-                "Ask the package manager to rehearse the plan", _CHOICE_TWO, changes,
-                *_NO_TRACE, "--verbose-versions", "--simulate",
+                "Ask the package manager to rehearse the plan",
+                _CHOICE_TWO,
+                changes,
+                *_NO_TRACE,
+                "--verbose-versions",
+                "--simulate",
             ),
             download=self._exact(
-                "Download everything", _CHOICE_TWO, changes, "--yes", "--download-only",
+                "Download everything",
+                _CHOICE_TWO,
+                changes,
+                "--yes",
+                "--download-only",
                 reports=True,
             ),
             stage_one=self._stage("Stage one", _CHOICE_ONE, first),
             stage_two=self._stage("Stage two", _CHOICE_TWO, changes),
-        )  # fmt: skip
+        )
 
     def _stage(self, title: str, choice: str, changes: PackageChanges) -> ExactStage | None:
         if not changes:
@@ -152,14 +160,26 @@ class DebCommands:
 
     @staticmethod
     def _exact(
-        title: str, choice: str, changes: PackageChanges, *words: str, reports: bool = False,
+        title: str,
+        choice: str,
+        changes: PackageChanges,
+        *words: str,
+        reports: bool = False,
         again: bool = True,
-    ) -> Run:  # fmt: skip
+    ) -> Run:
         return apt_get(
-            title, "-o", f"Dir::Etc::preferences={choice}", *_ONLY_OUR_CHOICE, *words,
-            "--no-install-recommends", "--allow-downgrades", "install", *wanted(changes),
-            reports=reports, again=again,
-        )  # fmt: skip
+            title,
+            "-o",
+            f"Dir::Etc::preferences={choice}",
+            *_ONLY_OUR_CHOICE,
+            *words,
+            "--no-install-recommends",
+            "--allow-downgrades",
+            "install",
+            *wanted(changes),
+            reports=reports,
+            again=again,
+        )
 
     def unlike(self, changes: PackageChanges, output: str) -> list[str]:
         summary = change_summary(output)

@@ -42,10 +42,14 @@ def all_entries(files: Iterable[SourceFile]) -> list[SourceEntry]:
 
 
 def sources_only(
-    facts: Facts, leg: Leg, before: tuple[SourceFile, ...], after: tuple[SourceFile, ...],
-    ends: Mapping[SourceKey, SourceEnd], signers: Mapping[tuple[str, str], tuple[str, ...]],
+    facts: Facts,
+    leg: Leg,
+    before: tuple[SourceFile, ...],
+    after: tuple[SourceFile, ...],
+    ends: Mapping[SourceKey, SourceEnd],
+    signers: Mapping[tuple[str, str], tuple[str, ...]],
     choices: tuple[PlanChoice, ...] = (),
-) -> LegPlan:  # fmt: skip
+) -> LegPlan:
     """The plan as far as the sources go; ``ends`` are of those that do not simply go along.
 
     ``signers`` are those of each (URI, suite).
@@ -56,9 +60,12 @@ def sources_only(
 
 
 def _source_outcomes(
-    leg: Leg, files: tuple[SourceFile, ...], turned: tuple[SourceFile, ...],
-    ends: Mapping[SourceKey, SourceEnd], signers: Mapping[tuple[str, str], tuple[str, ...]],
-) -> Iterator[SourceOutcome]:  # fmt: skip
+    leg: Leg,
+    files: tuple[SourceFile, ...],
+    turned: tuple[SourceFile, ...],
+    ends: Mapping[SourceKey, SourceEnd],
+    signers: Mapping[tuple[str, str], tuple[str, ...]],
+) -> Iterator[SourceOutcome]:
     after = {source_key(entry): entry for entry in all_entries(turned)}
     for entry in all_entries(files):
         now = after.get(source_key(entry))
@@ -71,9 +78,15 @@ def _source_outcomes(
             )
             outcome, reason = ends.get(source_key(entry), usual)
             yield SourceOutcome(
-                entry.path, entry.line, entry.uris[0], suite, new, outcome, reason,
+                entry.path,
+                entry.line,
+                entry.uris[0],
+                suite,
+                new,
+                outcome,
+                reason,
                 signers=signers.get((entry.uris[0], new), ()),
-            )  # fmt: skip
+            )
 
 
 def with_packages(

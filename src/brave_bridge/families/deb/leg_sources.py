@@ -47,9 +47,13 @@ class LegSources:
     """The sources of one leg, as they are before it, and what becomes of them."""
 
     def __init__(
-        self, facts: Facts, leg: Leg, before: tuple[SourceFile, ...], folder: str,
+        self,
+        facts: Facts,
+        leg: Leg,
+        before: tuple[SourceFile, ...],
+        folder: str,
         wishes: PersonsWishes,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.facts = facts
         self.leg = leg
         self.before = before
@@ -77,8 +81,9 @@ class LegSources:
         turned = self.renaming
         return self.leg.product is None or any(
             turned.suites(suite) != suite or turned.uris(uri) != uri
-            for suite in entry.suites for uri in entry.uris
-        )  # fmt: skip
+            for suite in entry.suites
+            for uri in entry.uris
+        )
 
     def _take_as_foreign(self, entry: SourceEntry) -> None:
         key, answer = source_key(entry), self.wishes.sources.get(source_name(entry), "")
@@ -101,10 +106,14 @@ class LegSources:
             return files
         yield from self._look_for_other_suites()
         return sources_only(
-            self.facts, self.leg, self.before, files, dict(self._ends()),
+            self.facts,
+            self.leg,
+            self.before,
+            files,
+            dict(self._ends()),
             {at: found.signers for at, found in self.found.items()},
             (*self._source_choices(), *channel_choices(self.leg, self.before, self.wishes)),
-        )  # fmt: skip
+        )
 
     def _lacks_main(self) -> PlanFault | None:
         """Why nothing would come: the main archive of the leg's start is no source."""
@@ -275,8 +284,11 @@ class LegSources:
         for key, answer in self.answers.items():
             entry = self.entries[key]
             if "deb" in entry.types:
-                asked = {suite: found for (uri, suite), found in self.found.items()
-                         if uri == entry.uris[0]}  # fmt: skip
+                asked = {
+                    suite: found
+                    for (uri, suite), found in self.found.items()
+                    if uri == entry.uris[0]
+                }
                 turned = self.renaming.suites(entry.suites[0])
                 yield source_choice(entry, self.leg, turned, asked, answer)
 

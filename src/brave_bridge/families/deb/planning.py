@@ -21,9 +21,12 @@ class DebPlanner:
     """The planner of deb machines."""
 
     def plan(
-        self, facts: Facts, legs: tuple[Leg, ...], folder: str,
+        self,
+        facts: Facts,
+        legs: tuple[Leg, ...],
+        folder: str,
         wishes: PersonsWishes = PersonsWishes(),
-    ) -> Script[tuple[LegPlan, ...] | PlanFault]:  # fmt: skip
+    ) -> Script[tuple[LegPlan, ...] | PlanFault]:
         """See Planner."""
         turned: list[LegPlan] = []
         files = facts.source_files

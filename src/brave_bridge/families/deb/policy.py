@@ -65,15 +65,18 @@ class Policy:
             if _selects(pin, None, origin):
                 return pin.priority
         if self._default_release and self._default_release in (
-            origin.suite, origin.codename, origin.version,
-        ):  # fmt: skip
+            origin.suite,
+            origin.codename,
+            origin.version,
+        ):
             return CHOSEN_RELEASE
         return origin.priority
 
     def candidate(
-        self, offered: Iterable[tuple[PackageVersion, list[Origin]]],
+        self,
+        offered: Iterable[tuple[PackageVersion, list[Origin]]],
         installed: PackageVersion | None,
-    ) -> PackageVersion | None:  # fmt: skip
+    ) -> PackageVersion | None:
         """The version that apt would choose, the installed one where it chooses none other."""
         offers = list(offered)
         if installed is not None and all(v.version != installed.version for v, _ in offers):
@@ -112,8 +115,13 @@ def _matches_expression(expression: str, text: str) -> bool:
 
 
 _RELEASE_FIELDS = {
-    "a": "suite", "n": "codename", "v": "version", "o": "origin", "l": "label", "c": "component",
-}  # fmt: skip
+    "a": "suite",
+    "n": "codename",
+    "v": "version",
+    "o": "origin",
+    "l": "label",
+    "c": "component",
+}
 
 
 def _selects(pin: Pin, version: PackageVersion | None, origin: Origin) -> bool:

@@ -39,8 +39,7 @@ def other_suites(suite: str, start: Release, end: Release) -> Iterator[str]:
 
 def same_suites(suites: tuple[str, ...], start: Release, end: Release) -> Iterator[tuple[str, ...]]:
     """What suites that name one release may be called for another one, the likely ways first."""
-    pairs = ((start.suite, end.suite), (start.codename, end.codename),
-             (start.version, end.version))  # fmt: skip
+    pairs = ((start.suite, end.suite), (start.codename, end.codename), (start.version, end.version))
     for old, new in pairs:
         word = re.compile(rf"(?<![\w.]){re.escape(old)}(?![\w.])")
         turned = tuple(word.sub(lambda _, new=new: new, suite) for suite in suites)

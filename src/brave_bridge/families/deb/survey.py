@@ -39,14 +39,23 @@ from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Stanzas, 
 _STATUS_LIMIT = 100_000_000
 _UCF_HASHES = "/var/lib/ucf/hashfile"
 _UCF_REGISTRY = "/var/lib/ucf/registry"
-_SOURCE_FILES = ("/etc/apt/sources.list", "/etc/apt/sources.list.d/*.list",
-                 "/etc/apt/sources.list.d/*.sources")  # fmt: skip
-_KEY_FILES = ("/etc/apt/trusted.gpg", "/etc/apt/trusted.gpg.d/*", "/usr/share/keyrings/*",
-              "/etc/apt/keyrings/*")  # fmt: skip
+_SOURCE_FILES = (
+    "/etc/apt/sources.list",
+    "/etc/apt/sources.list.d/*.list",
+    "/etc/apt/sources.list.d/*.sources",
+)
+_KEY_FILES = (
+    "/etc/apt/trusted.gpg",
+    "/etc/apt/trusted.gpg.d/*",
+    "/usr/share/keyrings/*",
+    "/etc/apt/keyrings/*",
+)
 _PREFERENCES = ("/etc/apt/preferences", "/etc/apt/preferences.d/*")
 _LOGS = ("/var/log/dpkg.log", "/var/log/dpkg.log.*")
-DATES_TABLES = {"debian": "/usr/share/distro-info/debian.csv",
-                "ubuntu": "/usr/share/distro-info/ubuntu.csv"}  # fmt: skip
+DATES_TABLES = {
+    "debian": "/usr/share/distro-info/debian.csv",
+    "ubuntu": "/usr/share/distro-info/ubuntu.csv",
+}
 _RELEASE_PACKAGES = ("base-files", "quay-base")
 """The packages whose version tells the release."""
 
@@ -67,11 +76,32 @@ WISHES: tuple[Wish, ...] = (
 )
 
 TOOL_PATTERNS = (
-    "libc6", "quay-libc", "apt", "dpkg", "systemd", "linux-image-*", "openssh-server",
-    "openssl", "nginx", "nginx-core", "nginx-light", "apache2", "postgresql", "postgresql-[0-9]*",
-    "mariadb-server", "python3", "perl", "php", "cron", "rsyslog", "logrotate",
-    "quay-linux", "quay-webd", "quay-tidebase", "quay-ssh",
-)  # fmt: skip
+    "libc6",
+    "quay-libc",
+    "apt",
+    "dpkg",
+    "systemd",
+    "linux-image-*",
+    "openssh-server",
+    "openssl",
+    "nginx",
+    "nginx-core",
+    "nginx-light",
+    "apache2",
+    "postgresql",
+    "postgresql-[0-9]*",
+    "mariadb-server",
+    "python3",
+    "perl",
+    "php",
+    "cron",
+    "rsyslog",
+    "logrotate",
+    "quay-linux",
+    "quay-webd",
+    "quay-tidebase",
+    "quay-ssh",
+)
 """The packages whose versions a person asks for first."""
 
 
@@ -103,8 +133,9 @@ def first_round(machine: str, seen: Seen) -> DebRound:
 
 def further(known: DebRound) -> tuple[Wish, ...]:
     """The sums of the config files, and what the indices have of the installed packages."""
-    paths = {path: None for package in known.packages if package.is_present
-             for path in package.conffiles}  # fmt: skip
+    paths = {
+        path: None for package in known.packages if package.is_present for path in package.conffiles
+    }
     paths.update({path: None for path, _ in known.ucf_sums})
     names = frozenset(package.name for package in known.packages if package.is_present)
     return (
@@ -146,18 +177,30 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
         evidence=(
             *basic.evidence,
             Evidence("packages", STATUS, f"{len(known.packages)} entries"),
-            Evidence("sources", ", ".join(_SOURCE_FILES[:1]) + ", /etc/apt/sources.list.d",
-                     f"{len(sources)} active"),
-            Evidence("configs", f"MD5 sums in {STATUS} and {_UCF_HASHES}",
-                     f"{len(configs)} differ"),
+            Evidence(
+                "sources",
+                ", ".join(_SOURCE_FILES[:1]) + ", /etc/apt/sources.list.d",
+                f"{len(sources)} active",
+            ),
+            Evidence(
+                "configs", f"MD5 sums in {STATUS} and {_UCF_HASHES}", f"{len(configs)} differ"
+            ),
             Evidence("set-aside", "/etc", f"{len(aside)} files"),
             _indices_evidence(seen, archives, offers),
-            Evidence("dates", table, counted(len(seen.text(table) or ""), "character"),
-                     absent="" if table in seen.contents else "the machine has no such table"),
-            Evidence("history", _LOGS[0], counted(len(history), "release"),
-                     absent="" if history else "no log tells of an earlier release"),
+            Evidence(
+                "dates",
+                table,
+                counted(len(seen.text(table) or ""), "character"),
+                absent="" if table in seen.contents else "the machine has no such table",
+            ),
+            Evidence(
+                "history",
+                _LOGS[0],
+                counted(len(history), "release"),
+                absent="" if history else "no log tells of an earlier release",
+            ),
         ),
-    )  # fmt: skip
+    )
 
 
 def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
@@ -297,8 +340,9 @@ def _indices_evidence(
     else:
         absent = "no index of the sources has been fetched"
     days = [day for archive in archives if (day := _iso(archive.date))]
-    return Evidence("indices", LISTS, counted(len(indices), "index", "indices"), absent,
-                    max(days, default=""))  # fmt: skip
+    return Evidence(
+        "indices", LISTS, counted(len(indices), "index", "indices"), absent, max(days, default="")
+    )
 
 
 def _iso(date: str) -> str:

@@ -83,11 +83,16 @@ def _kept(machine: Machine, kept: bytes, native: str) -> Iterator[tuple[DebIndex
 def origin_from(release: ArchiveRelease, component: str, host: str) -> Origin:
     """What pins tell an index of a suite by."""
     return Origin(
-        suite=release.suite, codename=release.codename, version=release.version,
-        origin=release.origin, label=release.label, component=component, host=host,
+        suite=release.suite,
+        codename=release.codename,
+        version=release.version,
+        origin=release.origin,
+        label=release.label,
+        component=component,
+        host=host,
         only_on_request=release.only_on_request,
         upgrades_by_itself=release.upgrades_by_itself,
-    )  # fmt: skip
+    )
 
 
 def architectures_of(machine: Machine) -> tuple[str, ...]:

@@ -15,8 +15,22 @@ from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Wish
 _OLDER = ("/var/lib/rpm/Packages", "/usr/lib/sysimage/rpm/Packages.db", "/var/lib/rpm/Packages.db")
 _REPOSITORIES = "/etc/yum.repos.d/*.repo"
 _LIMIT = 400_000_000
-_TOOLS = ("glibc", "rpm", "dnf", "systemd", "kernel", "kernel-core", "openssh-server", "openssl",
-          "nginx", "httpd", "postgresql-server", "python3", "perl", "fathom-*")  # fmt: skip
+_TOOLS = (
+    "glibc",
+    "rpm",
+    "dnf",
+    "systemd",
+    "kernel",
+    "kernel-core",
+    "openssh-server",
+    "openssl",
+    "nginx",
+    "httpd",
+    "postgresql-server",
+    "python3",
+    "perl",
+    "fathom-*",
+)
 _RELEASE_PACKAGES = ("fathom-release", "fedora-release", "rocky-release", "almalinux-release")
 WISHES: tuple[Wish, ...] = (
     Contents(DATABASES, _LIMIT),
@@ -41,9 +55,11 @@ def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
     older = next((path for path in _OLDER if path in seen.found), "")
     if older:
         raise MachineError(
-            attempted, machine, f"{older} is of an older kind that is not read yet",
+            attempted,
+            machine,
+            f"{older} is of an older kind that is not read yet",
             "rpm --rebuilddb writes the present kind",
-        )  # fmt: skip
+        )
     raise MachineError(attempted, machine, f"{DATABASES[0]}: No such file or directory")
 
 

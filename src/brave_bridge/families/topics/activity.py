@@ -21,11 +21,21 @@ from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.machines.wishes import Answers, Contents, Names, Seen, Wish
 
 UNITS = (
-    "systemctl", "list-units", "--all", "--plain", "--no-legend", "--full",
+    "systemctl",
+    "list-units",
+    "--all",
+    "--plain",
+    "--no-legend",
+    "--full",
     "--type=service,timer",
-)  # fmt: skip
-UNIT_FILES = ("systemctl", "list-unit-files", "--no-legend", "--state=enabled",
-              "--type=service,timer")  # fmt: skip
+)
+UNIT_FILES = (
+    "systemctl",
+    "list-unit-files",
+    "--no-legend",
+    "--state=enabled",
+    "--type=service,timer",
+)
 SESSIONS = ("loginctl", "list-sessions", "--no-legend")
 CLOCK = ("timedatectl", "show", "--property=NTPSynchronized", "--property=Timezone")
 VIRSH = ("virsh", "--readonly", "list", "--all")
@@ -33,8 +43,12 @@ MACHINED = ("machinectl", "list", "--no-legend")
 _ROWS = ("ps", "--all", "--format", "{{json .}}")
 CONTAINERS = {"podman": ("podman", *_ROWS), "docker": ("docker", *_ROWS)}
 _SESSION = ("Name", "Type", "TTY", "Remote", "RemoteHost", "State", "Class")
-_NET = {"/proc/net/tcp": "tcp", "/proc/net/tcp6": "tcp", "/proc/net/udp": "udp",
-        "/proc/net/udp6": "udp"}  # fmt: skip
+_NET = {
+    "/proc/net/tcp": "tcp",
+    "/proc/net/tcp6": "tcp",
+    "/proc/net/udp": "udp",
+    "/proc/net/udp6": "udp",
+}
 SHADOW = "/etc/shadow"
 WISHES = (
     Answers((UNITS, UNIT_FILES, SESSIONS, CLOCK, VIRSH, MACHINED, *CONTAINERS.values())),
@@ -104,14 +118,24 @@ def read(seen: Seen, runs: bool, marks: tuple[str, ...]) -> tuple[Activity, list
         ),
     )
     return activity, [
-        Evidence("services", " ".join(UNITS[:3]), counted(len(units), "unit"),
-                 absent="" if units else _why_no_units(seen)),
-        Evidence("ports", "/proc/net/tcp, tcp6, udp, udp6", counted(len(ports), "port"),
-                 absent="" if any(p in seen.contents for p in _NET) else "no network is told of"),
-        sessions_seen, guests_seen, clock_seen,
+        Evidence(
+            "services",
+            " ".join(UNITS[:3]),
+            counted(len(units), "unit"),
+            absent="" if units else _why_no_units(seen),
+        ),
+        Evidence(
+            "ports",
+            "/proc/net/tcp, tcp6, udp, udp6",
+            counted(len(ports), "port"),
+            absent="" if any(p in seen.contents for p in _NET) else "no network is told of",
+        ),
+        sessions_seen,
+        guests_seen,
+        clock_seen,
         Evidence("stale", "/proc/*/maps", counted(len(stale), "program")),
         Evidence("restart", ", ".join(marks[:1]), "wanted" if restart else "not wanted"),
-    ]  # fmt: skip
+    ]
 
 
 def _why_no_units(seen: Seen) -> str:
@@ -156,9 +180,11 @@ def _guests(seen: Seen) -> tuple[tuple[Guest, ...], Evidence]:
     readers = {
         VIRSH: read_virsh_list,
         MACHINED: read_machinectl_list,
-        **{argv: lambda text, name=name: read_containers(text, name)
-           for name, argv in CONTAINERS.items()},
-    }  # fmt: skip
+        **{
+            argv: lambda text, name=name: read_containers(text, name)
+            for name, argv in CONTAINERS.items()
+        },
+    }
     for command, reader in readers.items():
         answer = seen.answer(*command)
         if answer.ok:

@@ -15,14 +15,27 @@ GRUB_DEFAULTS = "/etc/default/grub"
 FIRMWARE_SETTINGS = ("/boot/firmware/config.txt", "/boot/config.txt", "/boot/firmware/cmdline.txt")
 WISHES = (
     Contents(
-        ("/proc/cmdline", "/proc/uptime", "/proc/sys/kernel/osrelease",
-         "/proc/sys/kernel/random/boot_id"), 4096, cut=True,
+        (
+            "/proc/cmdline",
+            "/proc/uptime",
+            "/proc/sys/kernel/osrelease",
+            "/proc/sys/kernel/random/boot_id",
+        ),
+        4096,
+        cut=True,
     ),
-    Contents((GRUB_DEFAULTS, "/etc/default/grub.d/*.cfg", "/etc/kernel/cmdline",
-              *FIRMWARE_SETTINGS, *(f"{path}.shipped" for path in FIRMWARE_SETTINGS))),
+    Contents(
+        (
+            GRUB_DEFAULTS,
+            "/etc/default/grub.d/*.cfg",
+            "/etc/kernel/cmdline",
+            *FIRMWARE_SETTINGS,
+            *(f"{path}.shipped" for path in FIRMWARE_SETTINGS),
+        )
+    ),
     Contents((_SECURE_BOOT,), 16),
     Names((_EFI, "/boot/*")),
-)  # fmt: skip
+)
 
 
 def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:

@@ -12,8 +12,12 @@ from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.machines.wishes import Contents, Names, Seen, Wish
 
 _SETTINGS = "/etc/postgresql/*/*/postgresql.conf"
-_PLACES = ("/var/lib/postgresql/*/*", "/var/lib/pgsql/data", "/var/lib/pgsql/*/data",
-           "/var/lib/postgres/data")  # fmt: skip
+_PLACES = (
+    "/var/lib/postgresql/*/*",
+    "/var/lib/pgsql/data",
+    "/var/lib/pgsql/*/data",
+    "/var/lib/postgres/data",
+)
 _SETTING = re.compile(r"^\s*(data_directory|port)\s*=\s*'?([^'#\n]+?)'?\s*(?:#.*)?$", re.MULTILINE)
 _PATTERN = frozenset("*?[")
 _MOST = 50
@@ -44,9 +48,13 @@ def read(seen: Seen) -> tuple[tuple[DatabaseCluster, ...], Evidence]:
         if data in seen.found:
             version = seen.word(f"{data}/PG_VERSION") or version
             found[data] = DatabaseCluster(
-                "PostgreSQL", one_line(version, 20), one_line(name, 60), one_line(data, 200),
-                settings=path, port=one_line(values.get("port", ""), 10),
-            )  # fmt: skip
+                "PostgreSQL",
+                one_line(version, 20),
+                one_line(name, 60),
+                one_line(data, 200),
+                settings=path,
+                port=one_line(values.get("port", ""), 10),
+            )
     for place in (path for pattern in _PLACES for path in seen.paths(pattern)):
         version = one_line(seen.word(f"{place.path}/PG_VERSION"), 20)
         if version and place.path not in found:

@@ -12,14 +12,29 @@ _BUSES = ("pci", "usb")
 WISHES = (
     Contents(("/proc/cpuinfo", "/proc/meminfo"), 16 * 1024, cut=True),
     Contents(("/proc/modules",), 256 * 1024),
-    Contents((f"{_SUPPLY}/*/type", f"{_SUPPLY}/*/online", f"{_SUPPLY}/*/status",
-              f"{_SUPPLY}/*/capacity", f"{_SUPPLY}/*/scope"), 64),
-    Contents(("/sys/class/tpm/*/tpm_version_major", "/sys/class/dmi/id/product_name",
-              "/proc/device-tree/model"), 256, cut=True),
+    Contents(
+        (
+            f"{_SUPPLY}/*/type",
+            f"{_SUPPLY}/*/online",
+            f"{_SUPPLY}/*/status",
+            f"{_SUPPLY}/*/capacity",
+            f"{_SUPPLY}/*/scope",
+        ),
+        64,
+    ),
+    Contents(
+        (
+            "/sys/class/tpm/*/tpm_version_major",
+            "/sys/class/dmi/id/product_name",
+            "/proc/device-tree/model",
+        ),
+        256,
+        cut=True,
+    ),
     Contents(tuple(f"/sys/bus/{bus}/devices/*/modalias" for bus in _BUSES), 512, cut=True),
     Links(tuple(f"/sys/bus/{bus}/devices/*/driver" for bus in _BUSES)),
     Names(("/var/lib/dkms/*/*/source",)),
-)  # fmt: skip
+)
 
 
 def read(seen: Seen, architecture: str, runs: bool) -> tuple[Hardware, list[Evidence]]:

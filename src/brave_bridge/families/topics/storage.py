@@ -7,8 +7,18 @@ from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.platform import Disk, Space
 from brave_bridge.machines.wishes import Contents, Rooms, Seen, Wish
 
-_SYSTEM_PLACES = ("/", "/usr", "/var", "/var/cache", "/boot", "/boot/efi", "/boot/firmware", "/opt",
-                  "/srv", "/home")  # fmt: skip
+_SYSTEM_PLACES = (
+    "/",
+    "/usr",
+    "/var",
+    "/var/cache",
+    "/boot",
+    "/boot/efi",
+    "/boot/firmware",
+    "/opt",
+    "/srv",
+    "/home",
+)
 MOUNTS = "/proc/self/mounts"
 _DISKS = "/sys/block"
 WISHES = (
@@ -20,10 +30,31 @@ _NOT_A_DISK = ("loop", "ram", "zram", "sr", "fd")
 _SECTOR_BYTES = 512
 _MOST_MOUNTS = 200
 _NO_DISK = frozenset(
-    ("autofs", "bpf", "cgroup", "cgroup2", "configfs", "debugfs", "devpts", "devtmpfs", "efivarfs",
-     "fusectl", "hugetlbfs", "mqueue", "nsfs", "proc", "pstore", "ramfs", "rpc_pipefs",
-     "securityfs", "squashfs", "sysfs", "tmpfs", "tracefs")
-)  # fmt: skip
+    (
+        "autofs",
+        "bpf",
+        "cgroup",
+        "cgroup2",
+        "configfs",
+        "debugfs",
+        "devpts",
+        "devtmpfs",
+        "efivarfs",
+        "fusectl",
+        "hugetlbfs",
+        "mqueue",
+        "nsfs",
+        "proc",
+        "pstore",
+        "ramfs",
+        "rpc_pipefs",
+        "securityfs",
+        "squashfs",
+        "sysfs",
+        "tmpfs",
+        "tracefs",
+    )
+)
 """Kinds of file systems that stand on no disk, or cannot be written to at all."""
 
 
@@ -33,9 +64,11 @@ def read(
     """The mounted file systems that stand on something, and those that fstab names."""
     expected = tuple(read_fstab(seen.text("/etc/fstab") or ""))
     table = Evidence(
-        "fstab", "/etc/fstab", counted(len(expected), "file system"),
+        "fstab",
+        "/etc/fstab",
+        counted(len(expected), "file system"),
         absent="" if expected else "there is no table of file systems: a container or an image",
-    )  # fmt: skip
+    )
     if not runs:
         why = "the system is mounted and does not run"
         return (), expected, [table, Evidence("mounts", MOUNTS, "", absent=why)]

@@ -35,9 +35,14 @@ class Line:
         self._process.wait()
 
     def call(
-        self, service: str, method: str, *arguments: object, kind: Any = None,
-        named: Mapping[str, object] = {}, tell: Callable[..., None] | None = None,
-    ) -> Any:  # fmt: skip
+        self,
+        service: str,
+        method: str,
+        *arguments: object,
+        kind: Any = None,
+        named: Mapping[str, object] = {},
+        tell: Callable[..., None] | None = None,
+    ) -> Any:
         """What a method of a service gives, as ``kind``; ``tell`` is told how far it is.
 
         ``named`` are the arguments that it takes by name.
@@ -55,9 +60,11 @@ class Line:
         except (OSError, WireError, ValueError, msgspec.ValidationError) as error:
             words = getattr(error, "strerror", "") or str(error)
             raise MachineError(
-                f"calling {service}.{method}", self.machine, f"the agent gave no answer: {words}",
+                f"calling {service}.{method}",
+                self.machine,
+                f"the agent gave no answer: {words}",
                 "look whether the machine can be reached",
-            ) from error  # fmt: skip
+            ) from error
 
     def _answered(self, call: dict, tell: Callable[..., None] | None) -> dict:
         send(self._hand, call)

@@ -56,10 +56,16 @@ def as_given(method: Callable, arguments: list, named: dict) -> tuple[list, dict
 _WISHES: dict[str, Callable] = {
     kind.__name__: kind
     for kind in (
-        wishes.Contents, wishes.Names, wishes.Links, wishes.Below, wishes.Rooms, wishes.Sums,
-        wishes.Stanzas, wishes.Answers,
+        wishes.Contents,
+        wishes.Names,
+        wishes.Links,
+        wishes.Below,
+        wishes.Rooms,
+        wishes.Sums,
+        wishes.Stanzas,
+        wishes.Answers,
     )
-}  # fmt: skip
+}
 
 
 def _made(value: object) -> object:

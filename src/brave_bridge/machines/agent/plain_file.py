@@ -6,12 +6,25 @@
 from brave_bridge.machines.plain.build import one_file
 
 MODULES = (
-    "core.formats.packing", "core.formats.text", "machines.rooted", "machines.wishes",
-    "machines.reach", "machines.gathering", "machines.jobs", "machines.port", "machines.writing",
-    "machines.subvolumes", "machines.disk_speed", "machines.folder_state", "machines.entering",
-    "machines.folder", "machines.questions", "machines.agent.wire", "machines.agent.serving",
+    "core.formats.packing",
+    "core.formats.text",
+    "machines.rooted",
+    "machines.wishes",
+    "machines.reach",
+    "machines.gathering",
+    "machines.jobs",
+    "machines.port",
+    "machines.writing",
+    "machines.subvolumes",
+    "machines.disk_speed",
+    "machines.folder_state",
+    "machines.entering",
+    "machines.folder",
+    "machines.questions",
+    "machines.agent.wire",
+    "machines.agent.serving",
     "machines.agent.plain_agent",
-)  # fmt: skip
+)
 
 _LAST = """from brave_bridge.machines.agent import plain_agent
 

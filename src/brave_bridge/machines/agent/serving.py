@@ -101,6 +101,17 @@ class StateService:
 
 
 _PLAIN_METHODS = frozenset(
-    ("is_there", "can_be_read", "must_be_trusted", "make", "read", "write", "remove", "names",
-     "set_aside", "is_held", "write_speed")
-)  # fmt: skip
+    (
+        "is_there",
+        "can_be_read",
+        "must_be_trusted",
+        "make",
+        "read",
+        "write",
+        "remove",
+        "names",
+        "set_aside",
+        "is_held",
+        "write_speed",
+    )
+)

@@ -165,16 +165,29 @@ class AptGet:
         upgraded = {n: s for n, s in solution.changed.items() if n in installed}
         candidates = {s["Package"]: s["Version"] for s in self.archives.offered()}
         for title, rows in (
-            ("The following packages will be REMOVED:",
-             [(n, installed[n]["Version"]) for n in sorted(solution.removed)]),
-            ("The following NEW packages will be installed:",
-             [(n, s["Version"]) for n, s in sorted(new.items())]),
-            ("The following packages have been kept back:",
-             [(n, f"{installed[n]['Version']} => {candidates[n]}") for n in sorted(solution.kept)]),
-            ("The following packages will be upgraded:",
-             [(n, f"{installed[n]['Version']} => {s['Version']}")
-              for n, s in sorted(upgraded.items())]),
-        ):  # fmt: skip
+            (
+                "The following packages will be REMOVED:",
+                [(n, installed[n]["Version"]) for n in sorted(solution.removed)],
+            ),
+            (
+                "The following NEW packages will be installed:",
+                [(n, s["Version"]) for n, s in sorted(new.items())],
+            ),
+            (
+                "The following packages have been kept back:",
+                [
+                    (n, f"{installed[n]['Version']} => {candidates[n]}")
+                    for n in sorted(solution.kept)
+                ],
+            ),
+            (
+                "The following packages will be upgraded:",
+                [
+                    (n, f"{installed[n]['Version']} => {s['Version']}")
+                    for n, s in sorted(upgraded.items())
+                ],
+            ),
+        ):
             if rows:
                 print(title)
                 for name, versions in rows:

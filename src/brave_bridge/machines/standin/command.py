@@ -31,8 +31,14 @@ def run(root: Path, argv: list[str]) -> int:
     return _on_what_runs(root, argv)
 
 
-_GUEST_VERBS = {"shutdown": False, "destroy": False, "stop": False, "poweroff": False,
-                "kill": False, "start": True}  # fmt: skip
+_GUEST_VERBS = {
+    "shutdown": False,
+    "destroy": False,
+    "stop": False,
+    "poweroff": False,
+    "kill": False,
+    "start": True,
+}
 """What each manager's verbs make of a guest: running or not."""
 
 _MANAGERS = {"virsh": "libvirt", "machinectl": "machined", "podman": "podman", "docker": "docker"}

@@ -13,8 +13,16 @@ from brave_bridge.machines.standin.packages import EPOCH, PackageFile
 STATUS = "/var/lib/dpkg/status"
 INFO = "/var/lib/dpkg/info"
 
-_KEPT_FIELDS = ("Package", "Priority", "Section", "Installed-Size", "Maintainer", "Architecture",
-                "Version", "Conffiles")  # fmt: skip
+_KEPT_FIELDS = (
+    "Package",
+    "Priority",
+    "Section",
+    "Installed-Size",
+    "Maintainer",
+    "Architecture",
+    "Version",
+    "Conffiles",
+)
 """What stays of a removed package whose config files stay."""
 
 

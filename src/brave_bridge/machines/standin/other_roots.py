@@ -63,9 +63,14 @@ def _rpm_tags(name: str, version: str, configs: Configs) -> dict[int, TagValue]:
     epoch, _, rest = version.rpartition(":")
     upstream, _, release = rest.rpartition("-")
     tags: dict[int, TagValue] = {
-        1000: name, 1001: upstream, 1002: release, 1008: [EPOCH - 40_000_000], 1009: [4_000_000],
-        1011: "Fathom project", 1022: "x86_64",
-    }  # fmt: skip
+        1000: name,
+        1001: upstream,
+        1002: release,
+        1008: [EPOCH - 40_000_000],
+        1009: [4_000_000],
+        1011: "Fathom project",
+        1022: "x86_64",
+    }
     if epoch:
         tags[1003] = [int(epoch)]
     owned = {path: row[1] for path, row in configs.items() if row[0] == name}
@@ -87,9 +92,14 @@ def write_alpm_root(machine: FolderMachine, packages: Mapping[str, str], configs
     _write_configs(machine, configs)
     for name, version in packages.items():
         desc = {
-            "NAME": name, "VERSION": version, "BASE": name, "ARCH": "x86_64",
-            "INSTALLDATE": str(EPOCH - 2_000_000), "PACKAGER": "Driftline", "SIZE": "4000000",
-        }  # fmt: skip
+            "NAME": name,
+            "VERSION": version,
+            "BASE": name,
+            "ARCH": "x86_64",
+            "INSTALLDATE": str(EPOCH - 2_000_000),
+            "PACKAGER": "Driftline",
+            "SIZE": "4000000",
+        }
         text = "".join(f"%{field}%\n{value}\n\n" for field, value in desc.items())
         machine.files.write(f"{local}/{name}-{version}/desc", text.encode())
         backup = "".join(

@@ -44,9 +44,12 @@ def satisfies(version: str, operator: str, wanted: str) -> bool:
         return True
     left, right = version_key(version), version_key(wanted)
     return {
-        "<<": left < right, "<=": left <= right, "=": left == right,
-        ">=": left >= right, ">>": left > right,
-    }[operator]  # fmt: skip
+        "<<": left < right,
+        "<=": left <= right,
+        "=": left == right,
+        ">=": left >= right,
+        ">>": left > right,
+    }[operator]
 
 
 def newest_candidates(offered: list[Stanza]) -> dict[str, Stanza]:

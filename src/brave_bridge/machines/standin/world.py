@@ -163,9 +163,11 @@ def release_values(version: str, codename: str) -> dict[str, str]:
 
 
 def write_vendor_archive(
-    folder: Path, distribution: Distribution, releases: dict[str, dict[str, str]],
+    folder: Path,
+    distribution: Distribution,
+    releases: dict[str, dict[str, str]],
     sign: Callable[[str], str],
-) -> None:  # fmt: skip
+) -> None:
     """Write the distribution's archive with all its suites."""
     suites = {
         suite: Suite(

@@ -82,9 +82,14 @@ class BtrfsEngine:
         return ""
 
     def take(
-        self, mounted: Mounted, cover: Cover, folder: Path, place: str, previous: Path | None,
+        self,
+        mounted: Mounted,
+        cover: Cover,
+        folder: Path,
+        place: str,
+        previous: Path | None,
         progress: Progress,
-    ) -> CopyReport:  # fmt: skip
+    ) -> CopyReport:
         tool("btrfs", "subvolume", "snapshot", "-r", str(mounted.folder), str(folder / "tree"))
         return describe_tree(folder / "tree", cover, folder, progress, live=mounted.folder)
 

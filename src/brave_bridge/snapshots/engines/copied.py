@@ -32,9 +32,14 @@ class TreeCopyEngine:
         return ""
 
     def take(
-        self, mounted: Mounted, cover: Cover, folder: Path, place: str, previous: Path | None,
+        self,
+        mounted: Mounted,
+        cover: Cover,
+        folder: Path,
+        place: str,
+        previous: Path | None,
         progress: Progress,
-    ) -> CopyReport:  # fmt: skip
+    ) -> CopyReport:
         if previous is None:
             _check_room(mounted, cover, folder)
         report = copy_tree(mounted.folder, cover, folder, previous, progress)

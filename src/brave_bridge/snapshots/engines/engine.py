@@ -82,9 +82,14 @@ class Engine(Protocol):
         """What a snapshot of that id will be found by, where it is not in its folder."""
 
     def take(
-        self, mounted: Mounted, cover: Cover, folder: Path, place: str, previous: Path | None,
+        self,
+        mounted: Mounted,
+        cover: Cover,
+        folder: Path,
+        place: str,
+        previous: Path | None,
         progress: Progress,
-    ) -> CopyReport:  # fmt: skip
+    ) -> CopyReport:
         """Make it; what it came to. The manifest is in the folder afterwards."""
 
     def shown(self, part: Part, folder: Path, mounted: Mounted) -> AbstractContextManager[Path]:
@@ -104,9 +109,14 @@ def tool(*argv: str, timeout: float = 600) -> str:
     """What a tool of the operating system says; EngineError with its words where it fails."""
     try:
         done = subprocess.run(
-            argv, capture_output=True, text=True, errors="replace", check=False, timeout=timeout,
+            argv,
+            capture_output=True,
+            text=True,
+            errors="replace",
+            check=False,
+            timeout=timeout,
             stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+        )
     except FileNotFoundError as error:
         raise EngineError(error.errno, f"{argv[0]} is not installed") from error
     except subprocess.TimeoutExpired as error:

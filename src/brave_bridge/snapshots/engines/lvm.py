@@ -114,9 +114,14 @@ class LvmEngine:
         return f"{volume.group}/{volume.name}-{identifier}"[:120] if volume else ""
 
     def take(
-        self, mounted: Mounted, cover: Cover, folder: Path, place: str, previous: Path | None,
+        self,
+        mounted: Mounted,
+        cover: Cover,
+        folder: Path,
+        place: str,
+        previous: Path | None,
         progress: Progress,
-    ) -> CopyReport:  # fmt: skip
+    ) -> CopyReport:
         volume = volume_at(mounted.device)
         if volume is None:
             raise EngineError(19, f"{mounted.device} is no logical volume")

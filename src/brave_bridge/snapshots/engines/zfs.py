@@ -27,9 +27,14 @@ class ZfsEngine:
         return f"{mounted.device}@{identifier}"
 
     def take(
-        self, mounted: Mounted, cover: Cover, folder: Path, place: str, previous: Path | None,
+        self,
+        mounted: Mounted,
+        cover: Cover,
+        folder: Path,
+        place: str,
+        previous: Path | None,
         progress: Progress,
-    ) -> CopyReport:  # fmt: skip
+    ) -> CopyReport:
         tool("zfs", "snapshot", place)
         try:
             with self._files(place, mounted.folder) as tree:

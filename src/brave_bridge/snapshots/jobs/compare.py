@@ -191,9 +191,13 @@ class FolderComparer:
         return met
 
     def _meet_others(
-        self, item: str, folder: int, listing: Listing, wanted: dict[str, Entry],
+        self,
+        item: str,
+        folder: int,
+        listing: Listing,
+        wanted: dict[str, Entry],
         wanted_folders: dict[str, str],
-    ) -> set[str]:  # fmt: skip
+    ) -> set[str]:
         met = set()
         for name, status in listing.others.items():
             key = encoded_path(name)
@@ -222,9 +226,13 @@ class FolderComparer:
             self._result.more.append(folder)
 
     def _meet_folders(
-        self, item: str, folder: int, listing: Listing, wanted: dict[str, Entry],
+        self,
+        item: str,
+        folder: int,
+        listing: Listing,
+        wanted: dict[str, Entry],
         wanted_folders: dict[str, str],
-    ) -> set[str]:  # fmt: skip
+    ) -> set[str]:
         met = set()
         for name, status in listing.folders.items():
             key = encoded_path(name)

@@ -64,14 +64,16 @@ class Comparison(msgspec.Struct, frozen=True):
         Whether something went since, the time of its folder tells.
         """
         busy = {
-            d.path for d in self.differences
+            d.path
+            for d in self.differences
             if d.live_mtime_ns >= moment_ns and FOLDER in (d.type, d.live_type)
-        }  # fmt: skip
+        }
         left = tuple(
-            d for d in self.differences
+            d
+            for d in self.differences
             if d.live_mtime_ns < moment_ns
             and not (d.how == MISSING and d.path.rpartition("/")[0] in busy)
-        )  # fmt: skip
+        )
         return msgspec.structs.replace(self, differences=left)
 
     def named(self, most: int = 5) -> list[str]:

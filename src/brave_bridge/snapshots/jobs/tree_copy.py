@@ -40,9 +40,11 @@ class CopyReport(msgspec.Struct):
         self.bytes_covered += folder.bytes_covered
         self.bytes_copied += folder.bytes_copied
         for mine, theirs in (
-            (self.vanished, folder.vanished), (self.unstable, folder.unstable),
-            (self.apart, folder.apart), (self.sockets, folder.sockets),
-        ):  # fmt: skip
+            (self.vanished, folder.vanished),
+            (self.unstable, folder.unstable),
+            (self.apart, folder.apart),
+            (self.sockets, folder.sockets),
+        ):
             if theirs:
                 mine.extend(theirs[: max(_MOST_NAMED - len(mine), 0)])
 
@@ -52,9 +54,13 @@ def _nothing(entries: int, size: int) -> None:
 
 
 def copy_tree(
-    root: Path, cover: Cover, folder: Path, previous: Path | None = None,
-    progress: Progress = _nothing, helpers: int = HELPERS,
-) -> CopyReport:  # fmt: skip
+    root: Path,
+    cover: Cover,
+    folder: Path,
+    previous: Path | None = None,
+    progress: Progress = _nothing,
+    helpers: int = HELPERS,
+) -> CopyReport:
     """Copy ``root`` to ``folder``/tree and write ``folder``/manifest.jsonl, which must not exist.
 
     ``folder``/SHA256SUMS says the same of the contents to ``sha256sum -c``.
@@ -81,9 +87,13 @@ def copy_tree(
 
 
 def describe_tree(
-    root: Path, cover: Cover, folder: Path, progress: Progress = _nothing,
-    helpers: int = HELPERS, live: Path | None = None,
-) -> CopyReport:  # fmt: skip
+    root: Path,
+    cover: Cover,
+    folder: Path,
+    progress: Progress = _nothing,
+    helpers: int = HELPERS,
+    live: Path | None = None,
+) -> CopyReport:
     """Only write ``folder``/manifest.jsonl for the tree at ``root``, contents unread.
 
     ``live`` is the tree that it is a snapshot of: what is mounted there is no part of it.

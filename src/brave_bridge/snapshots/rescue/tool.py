@@ -79,8 +79,9 @@ def parts_of(root, folder, described, other_disk):
         if not _FOLDER.match(part["folder"]) or (base / part["folder"]).is_symlink():
             raise ValueError("it names no folder of its own: " + part["folder"][:60])
         if part["engine"] not in ("copy", "btrfs"):
-            raise ValueError(part["mount"] + " was kept by " + part["engine"]
-                             + ": this needs the full program")  # fmt: skip
+            raise ValueError(
+                part["mount"] + " was kept by " + part["engine"] + ": this needs the full program"
+            )
         cover = cover_of(described)
         if cover.keeps_out_of(part["mount"]):
             continue
@@ -93,9 +94,11 @@ def parts_of(root, folder, described, other_disk):
 
 def cover_of(described):
     """What the way back covers, as it was when it was taken."""
-    return Cover(tuple(
-        Exclusion(one["path"], one.get("reason", "")) for one in described.get("exclusions", [])
-    ))  # fmt: skip
+    return Cover(
+        tuple(
+            Exclusion(one["path"], one.get("reason", "")) for one in described.get("exclusions", [])
+        )
+    )
 
 
 def verify(root, folder, described, other_disk):
@@ -124,10 +127,17 @@ def give_back(root, folder, described, other_disk, tell, skip_damaged):
         journal = new_journal(folder.name, described.get("machine", ""), "")
         restorations.append(
             Restoration(
-                live, kept, cover, journal, None, tell, part["mount"],
-                tuple(part.get("apart", ())), skip_damaged,
+                live,
+                kept,
+                cover,
+                journal,
+                None,
+                tell,
+                part["mount"],
+                tuple(part.get("apart", ())),
+                skip_damaged,
             )
-        )  # fmt: skip
+        )
     report = return_parts(restorations)
     with contextlib.suppress(FileNotFoundError):
         (inside(root, STATE) / "open-leg.json").unlink()
@@ -147,9 +157,10 @@ def chosen(root, wanted, other_disk):
 def main(words=None):
     """The command line; its exit code."""
     parser = argparse.ArgumentParser(
-        prog="brave-bridge-rescue", description=__doc__,
+        prog="brave-bridge-rescue",
+        description=__doc__,
         formatter_class=argparse.RawDescriptionHelpFormatter,
-    )  # fmt: skip
+    )
     parser.add_argument("deed", choices=("list", "verify", "return"))
     parser.add_argument("root", type=Path, help="where the system's root is mounted")
     parser.add_argument("id", nargs="?", default="newest", help="a way back, or: newest")

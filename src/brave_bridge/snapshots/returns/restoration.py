@@ -121,10 +121,17 @@ class Restoration:
     """
 
     def __init__(
-        self, root: Path, folder: Path, cover: Cover, journal: Journal,
-        tree: Path | None = None, tell: Tell | None = None, mount: str = "/",
-        apart: tuple[str, ...] = (), skip_damaged: bool = False,
-    ) -> None:  # fmt: skip
+        self,
+        root: Path,
+        folder: Path,
+        cover: Cover,
+        journal: Journal,
+        tree: Path | None = None,
+        tell: Tell | None = None,
+        mount: str = "/",
+        apart: tuple[str, ...] = (),
+        skip_damaged: bool = False,
+    ) -> None:
         self.skip_damaged = skip_damaged
         self.skipped: tuple[tuple[str, str], ...] = ()
         self.mount = mount
@@ -409,9 +416,13 @@ class Restoration:
         put_back = len(self._found.of(MISSING, CHANGED, ATTRIBUTES))
         removed = len(self._found.of(EXTRA))
         return RestoreReport(
-            put_back, removed, self.bytes_copied, time.monotonic() - began, told=self._sentences(),
+            put_back,
+            removed,
+            self.bytes_copied,
+            time.monotonic() - began,
+            told=self._sentences(),
             skipped=tuple(f"{self._above}/{path}" for path, _ in self.skipped),
-        )  # fmt: skip
+        )
 
     def _sentences(self) -> tuple[str, ...]:
         """What was left alone, and which names of a file no longer share its content."""
@@ -419,11 +430,15 @@ class Restoration:
         return (
             *(f"{above}/{path} could not come back: {fault}" for path, fault in self.skipped),
             *self._told,
-            *(f"{above}/{path} is a mount or subvolume that came since: it was left alone"
-              for path in sorted(since)[:_MOST_TOLD]),
-            *(f"{above}/{path} was one file with a name in what is left out: they are two now"
-              for path in sorted(self._found.parted)[:_MOST_TOLD]),
-        )  # fmt: skip
+            *(
+                f"{above}/{path} is a mount or subvolume that came since: it was left alone"
+                for path in sorted(since)[:_MOST_TOLD]
+            ),
+            *(
+                f"{above}/{path} was one file with a name in what is left out: they are two now"
+                for path in sorted(self._found.parted)[:_MOST_TOLD]
+            ),
+        )
 
     @property
     def _above(self) -> str:

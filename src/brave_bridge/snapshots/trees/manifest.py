@@ -34,9 +34,13 @@ NO_COPY_ON_WRITE = 0x00800000
 """The inode flag of btrfs files that are written in place (ioctl_iflags(2))."""
 
 KINDS = {
-    stat.S_IFREG: FILE, stat.S_IFDIR: FOLDER, stat.S_IFLNK: LINK,
-    stat.S_IFIFO: FIFO, stat.S_IFCHR: CHARACTER, stat.S_IFBLK: BLOCK,
-}  # fmt: skip
+    stat.S_IFREG: FILE,
+    stat.S_IFDIR: FOLDER,
+    stat.S_IFLNK: LINK,
+    stat.S_IFIFO: FIFO,
+    stat.S_IFCHR: CHARACTER,
+    stat.S_IFBLK: BLOCK,
+}
 
 
 class DamagedManifest(ValueError):

@@ -96,9 +96,11 @@ class Ledger(ScrollView, can_focus=True):
     def show(self, page: Page) -> None:
         """Show another page, the cursor staying on the row of the same key."""
         known = (self._empty, self._about)
-        if self._all is page.rows and self._columns is page.columns and known == (
-            page.empty, page.about,
-        ):  # fmt: skip
+        if (
+            self._all is page.rows
+            and self._columns is page.columns
+            and known == (page.empty, page.about)
+        ):
             return
         self._columns, self._all, self._empty = page.columns, page.rows, page.empty
         self._about, self._start = page.about, page.start

@@ -60,9 +60,14 @@ class NextLine(_Line):
         """Show a step."""
         brass = self.app.theme_variables["primary"]
         self.show(
-            Text.assemble(("Next ▸ ", f"bold {brass}"), step.words, ("  (n)", brass),
-                          no_wrap=True, overflow="ellipsis")
-        )  # fmt: skip
+            Text.assemble(
+                ("Next ▸ ", f"bold {brass}"),
+                step.words,
+                ("  (n)", brass),
+                no_wrap=True,
+                overflow="ellipsis",
+            )
+        )
 
     async def on_click(self) -> None:
         """Do the next step."""

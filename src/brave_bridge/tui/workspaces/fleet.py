@@ -71,5 +71,5 @@ class FleetWorkspace(Workspace):
         whole = (
             one if one.surveyed or one.fault else harbour.read(one.name)
             for one in harbour.records()
-        )  # fmt: skip
+        )
         return export_fleet(harbour.station, whole, folder)

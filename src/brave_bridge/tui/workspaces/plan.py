@@ -37,23 +37,51 @@ class PlanWorkspace(Workspace):
     ACTIONS = (
         Action("plan", "p", "plan", "Plan the way to the goal", command="plan"),
         Action("cross", "c", "cross", "Cross the planned legs", _is_planned, "cross"),
-        Action("wish('protect')", "h", "hold on to it", "Keep the package whatever it costs",
-               _is_planned),
-        Action("wish('exclude')", "e", "leave it alone", "Keep the package as it is",
-               _is_planned),
-        Action("wish('let_go')", "l", "let it go", "Keep the package no more than any other",
-               _is_planned),
+        Action(
+            "wish('protect')",
+            "h",
+            "hold on to it",
+            "Keep the package whatever it costs",
+            _is_planned,
+        ),
+        Action("wish('exclude')", "e", "leave it alone", "Keep the package as it is", _is_planned),
+        Action(
+            "wish('let_go')",
+            "l",
+            "let it go",
+            "Keep the package no more than any other",
+            _is_planned,
+        ),
         Action("wish('remove')", "r", "let it be removed", "Remove the package", _is_planned),
-        Action("look_at_config", "v", "three versions", "Yours, the old and the new side by side",
-               _is_planned),
-        Action("order", "o", "what counts first", "Put the wishes of a plan into another order",
-               _is_planned),
+        Action(
+            "look_at_config",
+            "v",
+            "three versions",
+            "Yours, the old and the new side by side",
+            _is_planned,
+        ),
+        Action(
+            "order",
+            "o",
+            "what counts first",
+            "Put the wishes of a plan into another order",
+            _is_planned,
+        ),
         Action("policy", "k", "as policy", "Keep this answer for every machine", _is_planned),
-        Action("policies", "K", "policies", "The answers that hold for every machine",
-               command="policies"),
-    )  # fmt: skip
-    CHOSEN = {"answer": "answer_question", "choose": "choose", "let_go": "let_go",
-              "unwish": "take_wish_back"}  # fmt: skip
+        Action(
+            "policies",
+            "K",
+            "policies",
+            "The answers that hold for every machine",
+            command="policies",
+        ),
+    )
+    CHOSEN = {
+        "answer": "answer_question",
+        "choose": "choose",
+        "let_go": "let_go",
+        "unwish": "take_wish_back",
+    }
     ENTER = "answer, unfold"
 
     def page(self, record, harbour) -> Page:
@@ -191,8 +219,11 @@ class PlanWorkspace(Workspace):
         self.do(name, "planning again", deed, lambda now: self._tell_difference(plan, now))
 
     def _tell_difference(self, plan: KeptPlan, now: KeptPlan) -> None:
-        lines = [line for old, new in zip(plan.legs, now.legs, strict=True)
-                 for line in _difference(old, new)]  # fmt: skip
+        lines = [
+            line
+            for old, new in zip(plan.legs, now.legs, strict=True)
+            for line in _difference(old, new)
+        ]
         words = "\n".join(shortened(lines, _SHOWN)) or "No package changes otherwise than before."
         title = f"{counted(len(lines), 'difference')} to the plan before"
         self.notify(words.replace("[", "\\["), title=title, timeout=12)
@@ -240,8 +271,12 @@ class PlanWorkspace(Workspace):
         def forget(key: str | None) -> None:
             if key:
                 told = key.replace("[", "\\[")
-                self.do(name, "letting it go", lambda desk: _forget_policy(desk, key),
-                        lambda _: self.notify("It holds no longer.", title=told))  # fmt: skip
+                self.do(
+                    name,
+                    "letting it go",
+                    lambda desk: _forget_policy(desk, key),
+                    lambda _: self.notify("It holds no longer.", title=told),
+                )
 
         def show(found: list[Policy]) -> None:
             self.app.push_screen(PolicyList(found), forget)

@@ -16,10 +16,9 @@ class ProofWorkspace(Workspace):
     """Before and after."""
 
     KEY, NAME, WORDS = "6", "proof", "Proof"
-    ACTIONS = (
-        Action("prove", "v", "prove again", "Hold the machine against its baseline",
-               command="proof"),
-    )  # fmt: skip
+    ACTIONS = Action(
+        "prove", "v", "prove again", "Hold the machine against its baseline", command="proof"
+    )
 
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.proof import proof_page

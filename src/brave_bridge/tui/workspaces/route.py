@@ -20,11 +20,21 @@ class RouteWorkspace(Workspace):
     KEY, NAME, WORDS = "3", "route", "Route"
     ACTIONS = (
         Action("plan", "p", "plan", "Plan the way to the goal", command="plan"),
-        Action("note", "i", "write a field note", "Write what was learnt about the leg ahead",
-               command="note"),
-        Action("track", "y", "change the track", "Which releases the machine is offered",
-               command="track"),
-    )  # fmt: skip
+        Action(
+            "note",
+            "i",
+            "write a field note",
+            "Write what was learnt about the leg ahead",
+            command="note",
+        ),
+        Action(
+            "track",
+            "y",
+            "change the track",
+            "Which releases the machine is offered",
+            command="track",
+        ),
+    )
     CHOSEN = {"goal": "choose_goal", "way": "take_way"}
     ENTER = "make it the goal"
 

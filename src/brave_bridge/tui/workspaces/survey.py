@@ -28,13 +28,24 @@ class SurveyWorkspace(Workspace):
         Action("facts", "f", "facts", "What the findings are judged from, and back"),
         Action("update", "u", "updates", "Bring the present release up to date", command="update"),
         Action("mend", "m", "mend", "Run the commands that mend this point", command="mend"),
-        Action("overrule", "v", "overrule", "Let this stop stand, with a reason",
-               command="overrule"),
-        Action("confirm_backup", "k", "confirm a backup",
-               "Say that home and data are backed up today", command="confirm-backup"),
-        Action("back_up_settings", "b", "settings backup",
-               "Archive /etc, package selections, sources and keys", command="settings-backup"),
-    )  # fmt: skip
+        Action(
+            "overrule", "v", "overrule", "Let this stop stand, with a reason", command="overrule"
+        ),
+        Action(
+            "confirm_backup",
+            "k",
+            "confirm a backup",
+            "Say that home and data are backed up today",
+            command="confirm-backup",
+        ),
+        Action(
+            "back_up_settings",
+            "b",
+            "settings backup",
+            "Archive /etc, package selections, sources and keys",
+            command="settings-backup",
+        ),
+    )
 
     def __init__(self) -> None:
         super().__init__()

@@ -31,17 +31,33 @@ class WaysBackWorkspace(Workspace):
     KEY, NAME, WORDS = "7", "ways_back", "Ways back"
     ACTIONS = (
         Action("snapshot", "b", "take one", "Make a way back now", command="snapshot"),
-        Action("look_into", "l", "look into it", "What differs from it, as a tree", _has_some,
-               "compare"),
+        Action(
+            "look_into",
+            "l",
+            "look into it",
+            "What differs from it, as a tree",
+            _has_some,
+            "compare",
+        ),
         Action("mark", "m", "mark", "Mark it, to compare another one with it", _has_some),
         Action("verify", "v", "verify", "Read all of it again", _has_some, "verify"),
         Action("pin", "k", "pin, unpin", "Keep it from every rule", _has_some, "pin"),
         Action("end_later", "e", "end later", "Move its end", _has_some, "deadline"),
-        Action("delete_way_back", "d", "delete", "Delete it, or what a return set aside",
-               command="delete"),
-        Action("card", "c", "recovery card", "Write the page for a machine that does not start",
-               command="card"),
-    )  # fmt: skip
+        Action(
+            "delete_way_back",
+            "d",
+            "delete",
+            "Delete it, or what a return set aside",
+            command="delete",
+        ),
+        Action(
+            "card",
+            "c",
+            "recovery card",
+            "Write the page for a machine that does not start",
+            command="card",
+        ),
+    )
     CHOSEN = {"preview": "preview_return"}
     ENTER = "return"
 

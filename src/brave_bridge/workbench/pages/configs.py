@@ -15,24 +15,35 @@ def configs_page(record: MachineRecord) -> Page:
     rows = [
         Row(
             key=f"changed:{config.path}",
-            cells=("▲", plain(config.path), config.package,
-                   "gone" if config.is_gone else "changed here"),
-            why=(title(plain(config.path)), Note("seen", f"kept by {config.managed_by}"),
-                 *said("It differs from the version its package shipped.")),
+            cells=(
+                "▲",
+                plain(config.path),
+                config.package,
+                "gone" if config.is_gone else "changed here",
+            ),
+            why=(
+                title(plain(config.path)),
+                Note("seen", f"kept by {config.managed_by}"),
+                *said("It differs from the version its package shipped."),
+            ),
         )
         for config in changed
-    ]  # fmt: skip
+    ]
     rows += [
         Row(
             key=f"aside:{path}",
             cells=("◌", plain(path), "", "set aside"),
             tone="caution",
-            why=(title(plain(path)),
-                 *said("A second version that was set aside. Compare it with the file it stands "
-                       "beside, then delete it."),
-                 Note("code", f"diff {plain(path.rpartition('.')[0])} {plain(path)}")),
+            why=(
+                title(plain(path)),
+                *said(
+                    "A second version that was set aside. Compare it with the file it stands "
+                    "beside, then delete it."
+                ),
+                Note("code", f"diff {plain(path.rpartition('.')[0])} {plain(path)}"),
+            ),
         )
         for path in aside
-    ]  # fmt: skip
+    ]
     summary = f"{counted(len(changed), 'file')} changed here, {len(aside) or 'none'} set aside"
     return Page(summary, COLUMNS, tuple(rows), "Every config file is as it was shipped.")

@@ -92,12 +92,17 @@ def _duration(seconds: float) -> str:
 
 def _outcome_row(outcome) -> Row:
     words = f"{outcome.state} at {outcome.at}: {plain(outcome.why)}"
-    return Row("outcome", ("■", words, "", ""), "stop", (
-        title(f"It {outcome.state} at {outcome.at}"),
-        *said(plain(outcome.why)),
-        Note("seen", f"still safe: {outcome.safe}"),
-        Note("do", outcome.next_step),
-    ))  # fmt: skip
+    return Row(
+        "outcome",
+        ("■", words, "", ""),
+        "stop",
+        (
+            title(f"It {outcome.state} at {outcome.at}"),
+            *said(plain(outcome.why)),
+            Note("seen", f"still safe: {outcome.safe}"),
+            Note("do", outcome.next_step),
+        ),
+    )
 
 
 def _told_rows(outcome) -> tuple[Row, ...]:

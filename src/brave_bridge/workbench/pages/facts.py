@@ -37,31 +37,52 @@ def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:
         ("power", "current", _power(facts)),
         ("packages", "packages", _packages(surveyed)),
         ("history", "releases before", [(seen.day, seen.version) for seen in facts.history]),
-        ("disks", "disks", [
-            (d.name, f"{byte_size(d.size_bytes)} {d.model}{_kind(d.turns)}") for d in facts.disks
-        ]),
-        ("mounts", "file systems", [
-            (m.path, f"{m.type} on {m.device}{', read-only' if m.is_read_only else ''}")
-            for m in facts.mounts
-        ]),
-        ("identity", "room", [
-            (s.path, f"{byte_size(s.free_bytes)} of {byte_size(s.total_bytes)} free")
-            for s in facts.space
-        ]),
+        (
+            "disks",
+            "disks",
+            [(d.name, f"{byte_size(d.size_bytes)} {d.model}{_kind(d.turns)}") for d in facts.disks],
+        ),
+        (
+            "mounts",
+            "file systems",
+            [
+                (m.path, f"{m.type} on {m.device}{', read-only' if m.is_read_only else ''}")
+                for m in facts.mounts
+            ],
+        ),
+        (
+            "identity",
+            "room",
+            [
+                (s.path, f"{byte_size(s.free_bytes)} of {byte_size(s.total_bytes)} free")
+                for s in facts.space
+            ],
+        ),
         ("services", "services", _services(facts)),
         ("ports", "listening ports", [(p.title, "") for p in facts.activity.ports]),
-        ("sessions", "people", [
-            (s.user, f"{s.type} {s.terminal}{' from ' + s.host if s.host else ''}")
-            for s in facts.activity.sessions
-        ]),
+        (
+            "sessions",
+            "people",
+            [
+                (s.user, f"{s.type} {s.terminal}{' from ' + s.host if s.host else ''}")
+                for s in facts.activity.sessions
+            ],
+        ),
         ("guests", "guests", [(g.name, f"{g.state} ({g.manager})") for g in facts.activity.guests]),
         ("clock", "clock", _clock(facts)),
-        ("databases", "database clusters", [
-            (c.title, f"{c.data}{f', port {c.port}' if c.port else ''}") for c in facts.clusters
-        ]),
-        ("licence", "licence", [("edition", facts.licence.edition), ("until", facts.licence.ends)]
-         if facts.licence else []),
-    )  # fmt: skip
+        (
+            "databases",
+            "database clusters",
+            [(c.title, f"{c.data}{f', port {c.port}' if c.port else ''}") for c in facts.clusters],
+        ),
+        (
+            "licence",
+            "licence",
+            [("edition", facts.licence.edition), ("until", facts.licence.ends)]
+            if facts.licence
+            else [],
+        ),
+    )
 
 
 def _kind(turns: bool | None) -> str:
@@ -71,12 +92,16 @@ def _kind(turns: bool | None) -> str:
 def _identity(surveyed: Surveyed) -> list[Fact]:
     facts, who = surveyed.facts, surveyed.facts.identity
     rows = [
-        ("system", who.name or who.os_id), ("version", f"{who.version_id} {who.codename}".strip()),
-        ("point release", who.point_release), ("edition", who.edition), ("build", who.build),
-        ("architecture", who.architecture), ("host name", who.hostname),
+        ("system", who.name or who.os_id),
+        ("version", f"{who.version_id} {who.codename}".strip()),
+        ("point release", who.point_release),
+        ("edition", who.edition),
+        ("build", who.build),
+        ("architecture", who.architecture),
+        ("host name", who.hostname),
         ("language", facts.locale),
         *(("product on it", product.title) for product in surveyed.products),
-    ]  # fmt: skip
+    ]
     return [row for row in rows if row[1]]
 
 
@@ -84,12 +109,17 @@ def _boot(facts: Facts) -> list[Fact]:
     boot = facts.boot
     days, rest = divmod(boot.uptime_seconds, 86_400)
     rows = [
-        ("kernel", boot.kernel), ("command line", boot.command_line),
+        ("kernel", boot.kernel),
+        ("command line", boot.command_line),
         ("firmware mode", boot.firmware.upper()),
-        ("up for", f"{days} d {rest // 3600} h, since {boot.booted_at[:16].replace('T', ' ')} UTC"
-         if boot.uptime_seconds else ""),
+        (
+            "up for",
+            f"{days} d {rest // 3600} h, since {boot.booted_at[:16].replace('T', ' ')} UTC"
+            if boot.uptime_seconds
+            else "",
+        ),
         ("kernels in /boot", ", ".join(kernel.version for kernel in facts.kernels)),
-    ]  # fmt: skip
+    ]
     return [row for row in rows if row[1]]
 
 
@@ -101,11 +131,16 @@ def _hardware(facts: Facts) -> list[Fact]:
         ("level", made.level),
         ("memory", byte_size(made.memory_bytes) if made.memory_bytes else ""),
         ("security chip", made.security_chip),
-        *((module.name, f"driver from outside the kernel {module.version}")
-          for module in made.modules),
-        *((device.path, f"no driver: {device.modalias}")
-          for device in made.devices if not device.driver),
-    ]  # fmt: skip
+        *(
+            (module.name, f"driver from outside the kernel {module.version}")
+            for module in made.modules
+        ),
+        *(
+            (device.path, f"no driver: {device.modalias}")
+            for device in made.devices
+            if not device.driver
+        ),
+    ]
     return [row for row in rows if row[1]]
 
 

@@ -56,9 +56,11 @@ ORDERS: dict[str, Callable[[MachineRecord, date], object]] = {
 
 
 def fleet_page(
-    records: Iterable[MachineRecord], today: date, order: str = "who needs you",
+    records: Iterable[MachineRecord],
+    today: date,
+    order: str = "who needs you",
     row_of: Callable[[MachineRecord, date], Row] | None = None,
-) -> Page:  # fmt: skip
+) -> Page:
     """All machines in an order. ``row_of`` may remember rows of records that did not change."""
     rank = ORDERS[order]
     rows = sorted(records, key=lambda record: rank(record, today))

@@ -5,8 +5,13 @@ from brave_bridge.core.formats.text import byte_size, counted
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.record import MachineRecord
 
-COLUMNS = (Column("", 2), Column("kernel", 18), Column("image", 26), Column("size", 9, right=True),
-           Column("boot entry"))  # fmt: skip
+COLUMNS = (
+    Column("", 2),
+    Column("kernel", 18),
+    Column("image", 26),
+    Column("size", 9, right=True),
+    Column("boot entry"),
+)
 
 
 def kernels_page(record: MachineRecord) -> Page:

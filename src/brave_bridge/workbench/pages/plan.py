@@ -48,9 +48,7 @@ _ABOUT = (
 )
 
 
-def plan_page(
-    record: MachineRecord, roles: Roles, unfolded: frozenset[str] = frozenset(),
-) -> Page:  # fmt: skip
+def plan_page(record: MachineRecord, roles: Roles, unfolded: frozenset[str] = frozenset()) -> Page:
     """The change list, leg by leg: decisions first, then what wants a look, then the rest.
 
     ``unfolded`` are the keys of the folds that are open.
@@ -96,9 +94,13 @@ class _LegRows:
     """The rows of one leg."""
 
     def __init__(
-        self, record: MachineRecord, plan: LegPlan, number: int, roles: Roles,
+        self,
+        record: MachineRecord,
+        plan: LegPlan,
+        number: int,
+        roles: Roles,
         unfolded: frozenset[str],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.record = record
         self.plan = plan
         self.number = number
@@ -124,10 +126,14 @@ class _LegRows:
         yield from self._room()
         yield from self._services()
         yield from self._folded(
-            "weighed", "how well each wish is met", [level_row(level, self.number)
-                                                     for level in self.plan.packages.levels
-                                                     if level.name in LEVEL_WORDS],
-        )  # fmt: skip
+            "weighed",
+            "how well each wish is met",
+            [
+                level_row(level, self.number)
+                for level in self.plan.packages.levels
+                if level.name in LEVEL_WORDS
+            ],
+        )
 
     def _decisions(self) -> Iterator[Row]:
         plan = self.plan

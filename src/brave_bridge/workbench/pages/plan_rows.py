@@ -56,11 +56,15 @@ def unsound_row(fault: str, leg: int) -> Row:
         key=f"unsound:{leg}:{fault}",
         cells=("■", name, "", "", "", what),
         tone="stop",
-        why=(title(name), *said(
-            fault,
-            "It is so before the leg. No plan may leave it so: what goes on, comes or goes away "
-            "because of it is the least that mends it.")),
-    )  # fmt: skip
+        why=(
+            title(name),
+            *said(
+                fault,
+                "It is so before the leg. No plan may leave it so: what goes on, comes or goes "
+                "away because of it is the least that mends it.",
+            ),
+        ),
+    )
 
 
 def price_row(price: Price, leg: int) -> Row:
@@ -93,8 +97,14 @@ def question_row(question: ConfigQuestion) -> Row:
     by = {"policy": ", as on every machine", "person": ", you decided"}.get(question.by, "")
     return Row(
         key=f"question:{question.path}",
-        cells=("?", question.path, "changed here", "mine stays" if mine else "take theirs",
-               "", f"belongs to {question.package}{by}"),
+        cells=(
+            "?",
+            question.path,
+            "changed here",
+            "mine stays" if mine else "take theirs",
+            "",
+            f"belongs to {question.package}{by}",
+        ),
         tone="chosen",
         why=(
             title(f"Whose version of {question.path} shall stand?"),
@@ -110,7 +120,7 @@ def question_row(question: ConfigQuestion) -> Row:
         ),
         action="answer",
         subject=question.path,
-    )  # fmt: skip
+    )
 
 
 def choice_row(choice: PlanChoice, leg: int) -> Row:
@@ -120,13 +130,19 @@ def choice_row(choice: PlanChoice, leg: int) -> Row:
     waiting = "quiet" if choice.kind == OBSOLETE else "caution"
     return Row(
         key=f"choice:{leg}:{choice.key}",
-        cells=("?", _without_scheme(choice.subject), asked, answer, "",
-               plain(choice.words_of(choice.answer))),
+        cells=(
+            "?",
+            _without_scheme(choice.subject),
+            asked,
+            answer,
+            "",
+            plain(choice.words_of(choice.answer)),
+        ),
         tone="chosen" if decided else waiting,
         why=(title(plain(choice.about)), *_options(choice)),
         action="choose",
         subject=choice.key,
-    )  # fmt: skip
+    )
 
 
 _KINDS = {SOURCE: "third party", CHANNEL: "which kind", TOOL: "has a successor", OBSOLETE: "left"}
@@ -164,8 +180,14 @@ def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
     choice = next((choice for choice in plan.choices if choice.key == subject), None)
     return Row(
         key=f"source:{leg}:{source.path}:{source.line}:{source.old_suite}",
-        cells=("▲" if tone == "caution" else "●", _without_scheme(source.uri), source.old_suite,
-               source.new_suite or source.outcome, "", plain(source.reason)),
+        cells=(
+            "▲" if tone == "caution" else "●",
+            _without_scheme(source.uri),
+            source.old_suite,
+            source.new_suite or source.outcome,
+            "",
+            plain(source.reason),
+        ),
         tone=tone,
         why=(
             title(f"Source {source.outcome}"),
@@ -177,7 +199,7 @@ def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
         ),
         action="choose" if choice else "",
         subject=subject,
-    )  # fmt: skip
+    )
 
 
 def step_row(step: PlanStep, row: StepRow, leg: int) -> Row:
@@ -185,15 +207,21 @@ def step_row(step: PlanStep, row: StepRow, leg: int) -> Row:
     size = byte_size(row.fetch_bytes) if row.fetch_bytes else ""
     return Row(
         key=f"step:{leg}:{step.kind}:{row.what}",
-        cells=("▲" if step.risks else "●", plain(row.what), plain(row.old), plain(row.new), size,
-               plain(row.why)),
+        cells=(
+            "▲" if step.risks else "●",
+            plain(row.what),
+            plain(row.old),
+            plain(row.new),
+            size,
+            plain(row.why),
+        ),
         tone="caution" if step.risks else "plain",
         why=(
             title(step.title.capitalize()),
             *said(plain(row.why)),
             *(Note("seen", plain(risk)) for risk in step.risks),
         ),
-    )  # fmt: skip
+    )
 
 
 def key_row(signer: str, signed: list[str], leg: int) -> Row:
@@ -213,7 +241,7 @@ def key_row(signer: str, signed: list[str], leg: int) -> Row:
                 "owner publishes elsewhere.",
             ),
         ),
-    )  # fmt: skip
+    )
 
 
 def _in_groups(fingerprint: str) -> str:
@@ -229,8 +257,14 @@ def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: 
     reason = plain(change.reason).removeprefix(f"{change.name} {change.old} ")
     return Row(
         key=f"package:{leg}:{change.name}",
-        cells=("▲" if tone == "caution" else "●" if change.is_chosen else "", change.name,
-               change.old, change.new or change.successor, size, _short(change, role, reason)),
+        cells=(
+            "▲" if tone == "caution" else "●" if change.is_chosen else "",
+            change.name,
+            change.old,
+            change.new or change.successor,
+            size,
+            _short(change, role, reason),
+        ),
         tone=tone,
         why=(
             title(change.name),
@@ -250,7 +284,7 @@ def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: 
             *_afterwards(change, role),
         ),
         subject=change.name,
-    )  # fmt: skip
+    )
 
 
 def _short(change: PackageChange, role: Role | None, reason: str) -> str:
@@ -279,13 +313,23 @@ def room_rows(facts: Facts, plan: LegPlan, leg: int) -> Iterator[Row]:
         parts += [f"{byte_size(grow)} more installed"] if grow else []
         yield Row(
             key=f"room:{leg}:{space.path}",
-            cells=("●" if enough else "■", space.path, f"{byte_size(space.free_bytes)} free",
-                   f"{byte_size(fetch + grow)} needed", "", ", ".join(parts)),
+            cells=(
+                "●" if enough else "■",
+                space.path,
+                f"{byte_size(space.free_bytes)} free",
+                f"{byte_size(fetch + grow)} needed",
+                "",
+                ", ".join(parts),
+            ),
             tone="plain" if enough else "stop",
-            why=(title(f"Room on {space.path}"), *said(
-                f"{byte_size(space.free_bytes)} of {byte_size(space.total_bytes)} are free.",
-                "What is fetched can be deleted after the crossing.")),
-        )  # fmt: skip
+            why=(
+                title(f"Room on {space.path}"),
+                *said(
+                    f"{byte_size(space.free_bytes)} of {byte_size(space.total_bytes)} are free.",
+                    "What is fetched can be deleted after the crossing.",
+                ),
+            ),
+        )
 
 
 def service_row(service: ServiceChange, choice: PlanChoice | None, leg: int) -> Row:
@@ -294,8 +338,14 @@ def service_row(service: ServiceChange, choice: PlanChoice | None, leg: int) -> 
     end = "restarts at the end" if later else "restarts" if choice else "stops for good"
     return Row(
         key=f"service:{leg}:{service.unit}",
-        cells=("↻" if choice else "▲", service.unit, "runs", end, "",
-               f"belongs to {service.package}"),
+        cells=(
+            "↻" if choice else "▲",
+            service.unit,
+            "runs",
+            end,
+            "",
+            f"belongs to {service.package}",
+        ),
         tone="chosen" if later else "plain" if choice else "caution",
         why=(
             title(f"{service.unit} {end}"),
@@ -308,7 +358,7 @@ def service_row(service: ServiceChange, choice: PlanChoice | None, leg: int) -> 
         ),
         action="choose" if choice else "",
         subject=choice.key if choice else service.package,
-    )  # fmt: skip
+    )
 
 
 def level_row(level: LevelResult, leg: int) -> Row:
@@ -319,6 +369,9 @@ def level_row(level: LevelResult, leg: int) -> Row:
         key=f"level:{leg}:{level.name}",
         cells=("●" if level.proven else "▲", level.name, "", met, "", LEVEL_WORDS[level.name]),
         tone="plain" if level.proven else "caution",
-        why=(title(level.name), *said(LEVEL_WORDS[level.name], met, proof),
-             Note("do", "o puts the wishes into another order")),
-    )  # fmt: skip
+        why=(
+            title(level.name),
+            *said(LEVEL_WORDS[level.name], met, proof),
+            Note("do", "o puts the wishes into another order"),
+        ),
+    )

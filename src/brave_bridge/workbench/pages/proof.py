@@ -81,8 +81,13 @@ def _task_row(task: TaskToDo, is_done: bool) -> Row:
 def _row(difference: Difference, tone: str, mark: str) -> Row:
     return Row(
         key=f"{difference.verdict}:{difference.subject}",
-        cells=(mark, plain(difference.subject), plain(difference.before), plain(difference.after),
-               plain(difference.meaning)),
+        cells=(
+            mark,
+            plain(difference.subject),
+            plain(difference.before),
+            plain(difference.after),
+            plain(difference.meaning),
+        ),
         tone=tone,
         why=(
             title(plain(difference.subject)),
@@ -91,4 +96,4 @@ def _row(difference: Difference, tone: str, mark: str) -> Row:
             *said(plain(difference.meaning) or _MEANINGS[difference.verdict]),
             *([Note("do", "look at it, or go back (7)")] if tone == "stop" else []),
         ),
-    )  # fmt: skip
+    )

@@ -110,11 +110,14 @@ def _why(route: Route, is_goal: bool, rule: str, today: date) -> tuple[Note, ...
     end = route.end
     notes = [title(route.title if route.is_open else f"{end.title} is out of reach")]
     notes += said(_supported(end, today), *_reasons(end))
-    notes += [Note("seen", f"leg {number}: {leg.start.title} → {leg.end.title}")
-              for number, leg in enumerate(route.legs, start=1)]  # fmt: skip
+    notes += [
+        Note("seen", f"leg {number}: {leg.start.title} → {leg.end.title}")
+        for number, leg in enumerate(route.legs, start=1)
+    ]
     notes += said("", *(f"■ {refused.reason}" for refused in route.refused))
-    notes += said(*(f"■ {leg.end.title} is closed to this machine: {leg.reason}"
-                    for leg in route.closed))  # fmt: skip
+    notes += said(
+        *(f"■ {leg.end.title} is closed to this machine: {leg.reason}" for leg in route.closed)
+    )
     if not route.refused:
         notes += said(f"The rule: {rule}.")
     if route.legs and not is_goal:
@@ -178,8 +181,11 @@ def _way_row(way: Choice, is_taken: bool) -> Row:
         why=(
             title(f"The way to {way.end.title}: {kinds}"),
             *(
-                Note("seen", f"{leg.start.title} → {leg.end.title}"
-                     + (f", supported to {leg.end.support_ends}" if leg.end.support_ends else ""))
+                Note(
+                    "seen",
+                    f"{leg.start.title} → {leg.end.title}"
+                    + (f", supported to {leg.end.support_ends}" if leg.end.support_ends else ""),
+                )
                 for leg in way.legs
             ),
             *(Note("text", f"▲ {remark}") for remark in way.remarks),
@@ -187,7 +193,7 @@ def _way_row(way: Choice, is_taken: bool) -> Row:
             Note("code", f"brave-bridge plan --to {way.end.key} --way {_word(way)}"),
         ),
         action="" if is_taken else "way",
-    )  # fmt: skip
+    )
 
 
 def _word(way: Choice) -> str:

@@ -31,13 +31,17 @@ def skipping_rows(plan: LegPlan, start: str, columns: int) -> Iterator[Row]:
         "skipping:sentence",
         ("▲" if breaks else "●", found.sentence, *[""] * (columns - 2)),
         "caution" if breaks else "plain",
-        (title("Why not straight?"), *said(
-            found.sentence,
-            "The line's rule comes first: its makers test the steps, and most guards that a "
-            "release carries are dropped in the next, so packages show only part of what a "
-            "jump breaks.",
-            "Worked out from the very indices of both releases, for what is installed here.")),
-    )  # fmt: skip
+        (
+            title("Why not straight?"),
+            *said(
+                found.sentence,
+                "The line's rule comes first: its makers test the steps, and most guards that a "
+                "release carries are dropped in the next, so packages show only part of what a "
+                "jump breaks.",
+                "Worked out from the very indices of both releases, for what is installed here.",
+            ),
+        ),
+    )
     for field, what, straight, stepwise in _KINDS:
         yield _kind_row(found, field, what, straight, stepwise)
 
@@ -47,10 +51,19 @@ def _kind_row(found: Skipping, field: str, what: str, straight: str, stepwise: s
     words = straight.format(n=len(names)) if names else "nothing seen"
     return Row(
         key=f"skipping:{field}",
-        cells=("▲" if names else "●", what, str(len(names) or "–"), "", "",
-               f"{words}; steps: {stepwise}" if names else words),
+        cells=(
+            "▲" if names else "●",
+            what,
+            str(len(names) or "–"),
+            "",
+            "",
+            f"{words}; steps: {stepwise}" if names else words,
+        ),
         tone="caution" if names else "quiet",
-        why=(title(f"{what}: {len(names) or 'none'}"), *said(f"Straight: {words}."),
-             *said(f"By steps: {stepwise}."),
-             *(Note("seen", words) for words in shortened(names, _MOST))),
-    )  # fmt: skip
+        why=(
+            title(f"{what}: {len(names) or 'none'}"),
+            *said(f"Straight: {words}."),
+            *said(f"By steps: {stepwise}."),
+            *(Note("seen", words) for words in shortened(names, _MOST)),
+        ),
+    )

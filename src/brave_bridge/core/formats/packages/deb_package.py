@@ -62,12 +62,15 @@ def package_version(stanza: bytes, native: str, suite: str = "") -> tuple[Packag
         together=multi_arch == "same",
         foreign=multi_arch == "foreign",
         allowed=multi_arch == "allowed",
-        essential="yes" in (
-            fields.get(b"Essential"), fields.get(b"Protected"), fields.get(b"Important"),
+        essential="yes"
+        in (
+            fields.get(b"Essential"),
+            fields.get(b"Protected"),
+            fields.get(b"Important"),
         ),
         weight=fields.get(b"Priority", "optional"),
         suite=suite,
-    )  # fmt: skip
+    )
     return found, fields.get(b"Status", "")
 
 

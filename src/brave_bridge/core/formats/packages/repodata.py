@@ -106,13 +106,19 @@ class _Reader:
             section=plain(self._words.get("group", "")),
             download_bytes=whole_number(self._size.get("package", "")),
             disk_bytes=whole_number(self._size.get("installed", "")),
-            path=plain(self._location), sha256=self._words.get("checksum", ""),
-        )  # fmt: skip
+            path=plain(self._location),
+            sha256=self._words.get("checksum", ""),
+        )
         return rpm_package(
-            name, version, self._words.get("arch", ""), self._relations, self._files, details,
+            name,
+            version,
+            self._words.get("arch", ""),
+            self._relations,
+            self._files,
+            details,
             install_only=name in self._install_only or self._is_told_apart(),
             suite=self._suite,
-        )  # fmt: skip
+        )
 
     def _is_told_apart(self) -> bool:
         names = (entry.get("name", "") for entry in self._relations["provides"])
@@ -120,9 +126,16 @@ class _Reader:
 
 
 def rpm_package(
-    name: str, version: str, architecture: str, relations: dict[str, list[dict[str, str]]],
-    files: list[str], details: Details, *, install_only: bool, suite: str = "",
-) -> PackageVersion:  # fmt: skip
+    name: str,
+    version: str,
+    architecture: str,
+    relations: dict[str, list[dict[str, str]]],
+    files: list[str],
+    details: Details,
+    *,
+    install_only: bool,
+    suite: str = "",
+) -> PackageVersion:
     """A version from its relations; each is a dict of name, flags, epoch, ver and rel."""
     obsoletes = tuple(_atoms(relations.get("obsoletes", ()), by_name=True))
     said = Relations(

@@ -21,9 +21,20 @@ _RELATIONS = {
 """The tags of names, flags and versions."""
 
 _WANTED = frozenset(
-    (_NAME, _VERSION, _RELEASE, _EPOCH, _SIZE, _GROUP, _ARCH, _DIR_INDEXES, _BASENAMES,
-     _DIR_NAMES, *(tag for tags in _RELATIONS.values() for tag in tags))
-)  # fmt: skip
+    (
+        _NAME,
+        _VERSION,
+        _RELEASE,
+        _EPOCH,
+        _SIZE,
+        _GROUP,
+        _ARCH,
+        _DIR_INDEXES,
+        _BASENAMES,
+        _DIR_NAMES,
+        *(tag for tags in _RELATIONS.values() for tag in tags),
+    )
+)
 _FLAGS = {0: "", 2: "LT", 4: "GT", 8: "EQ", 10: "LE", 12: "GE"}
 _COMPARES = 14
 
@@ -47,11 +58,15 @@ def _package(values: dict[int, list], install_only: frozenset[str]) -> PackageVe
     }
     name = first(_NAME)
     return rpm_package(
-        name, f"{first(_EPOCH, 0)}:{first(_VERSION)}-{first(_RELEASE)}", first(_ARCH), relations,
-        list(_files(values)), Details(section=first(_GROUP), disk_bytes=first(_SIZE, 0)),
+        name,
+        f"{first(_EPOCH, 0)}:{first(_VERSION)}-{first(_RELEASE)}",
+        first(_ARCH),
+        relations,
+        list(_files(values)),
+        Details(section=first(_GROUP), disk_bytes=first(_SIZE, 0)),
         install_only=name in install_only
         or any("installonlypkg" in entry["name"] for entry in relations["provides"]),
-    )  # fmt: skip
+    )
 
 
 def _entries(names: list[str], flags: list[int], versions: list[str]) -> Iterator[dict[str, str]]:

@@ -21,5 +21,6 @@ def foreign_modules(situation: Situation):
     remedy = "Check that each has a version for the new kernel series."
     if loose:
         remedy = f"{loose[0]} is not rebuilt by itself: have its source and a compiler at hand."
-    yield caution(f"{counted(len(modules), 'driver')} from outside the kernel", f"{where}: {names}",
-                  remedy)  # fmt: skip
+    yield caution(
+        f"{counted(len(modules), 'driver')} from outside the kernel", f"{where}: {names}", remedy
+    )

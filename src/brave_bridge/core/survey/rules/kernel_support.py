@@ -34,5 +34,6 @@ def kernel_support(situation: Situation):
             "Look which series the next release brings.",
         )
     else:
-        yield clear(f"Kernel series {boot.series} gets fixes for another {days // 30} months",
-                    evidence)  # fmt: skip
+        yield clear(
+            f"Kernel series {boot.series} gets fixes for another {days // 30} months", evidence
+        )

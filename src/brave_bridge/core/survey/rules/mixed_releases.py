@@ -19,9 +19,11 @@ def mixed_releases(situation: Situation):
     if line is None or release is None:
         return
     others = {
-        name: r for r in line.releases for name in (r.suite or r.codename,)
+        name: r
+        for r in line.releases
+        for name in (r.suite or r.codename,)
         if name and name != (release.suite or release.codename)
-    }  # fmt: skip
+    }
     mixed = [
         f"{entry.path}:{entry.line} {suite}"
         for entry in facts.sources
@@ -40,8 +42,9 @@ def mixed_releases(situation: Situation):
             "Take the other release's sources and pins out, and go back to this one's versions.",
         )
     else:
-        yield clear(f"No source or pin names another release than {release.title}",
-                    facts.where("sources"))  # fmt: skip
+        yield clear(
+            f"No source or pin names another release than {release.title}", facts.where("sources")
+        )
 
 
 def _names(suite: str, others) -> bool:

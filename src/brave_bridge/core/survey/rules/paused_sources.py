@@ -20,8 +20,10 @@ def paused_sources(situation: Situation):
         return
     yield caution(
         f"{counted(len(waiting), 'source')} commented out until the release is there",
-        "; ".join(f"{w.entry.path}:{w.entry.line} {w.entry.uris[0]}, since before {w.before}"
-                  for w in waiting[:4]),
+        "; ".join(
+            f"{w.entry.path}:{w.entry.line} {w.entry.uris[0]}, since before {w.before}"
+            for w in waiting[:4]
+        ),
         "Ask whether it has the release by now (brave-bridge sources --take-up).",
         deed=TAKE_UP_SOURCES,
-    )  # fmt: skip
+    )

@@ -25,9 +25,10 @@ def _judged(situation: Situation, product: ProductSeen):
         yield clear(f"{product.title} stands on {line.name if line else 'its base'}", source)
     elif product.release is None:
         yield caution(
-            f"Nobody knows which releases of {line.name} {product.title} stands on", source,
+            f"Nobody knows which releases of {line.name} {product.title} stands on",
+            source,
             f"Look at what the makers of {product.line.name} say of {leg.end.title}.",
-        )  # fmt: skip
+        )
     elif leg.scale == RELEASE:
         yield _on_new_base(situation, product, product.release, leg.end)
     else:
@@ -52,11 +53,12 @@ def _on_new_base(
             return clear(words, evidence)
         let_go = situation.manager.let_go
         return caution(
-            f"{words}, but {held[0]} is held", evidence,
+            f"{words}, but {held[0]} is held",
+            evidence,
             f"Let it go: {' '.join((*let_go, *held))}" if let_go else "Let it go.",
             fix=((*let_go, *held),) if let_go else (),
             meaning=f"{product.title} does not stand on {base}.",
-        )  # fmt: skip
+        )
     between = _stop_for_both(product, here, situation.release, key)
     remedy = f"See what the makers of {product.line.name} say; none of its releases is known to."
     if between is not None:

@@ -18,8 +18,12 @@ def settings_backup(situation: Situation):
     if days is None:
         yield caution("There is no archive of the settings yet", "state folder: none", remedy)
     elif days > OLD_DAYS:
-        yield caution(f"The newest archive of the settings is {days} days old",
-                      f"made {situation.settings_backup[:10]}", remedy)  # fmt: skip
+        yield caution(
+            f"The newest archive of the settings is {days} days old",
+            f"made {situation.settings_backup[:10]}",
+            remedy,
+        )
     else:
-        yield clear("There is a recent archive of the settings",
-                    f"made {situation.settings_backup[:10]}")  # fmt: skip
+        yield clear(
+            "There is a recent archive of the settings", f"made {situation.settings_backup[:10]}"
+        )
