@@ -16,8 +16,10 @@ class ProofWorkspace(Workspace):
     """Before and after."""
 
     KEY, NAME, WORDS = "6", "proof", "Proof"
-    ACTIONS = Action(
-        "prove", "v", "prove again", "Hold the machine against its baseline", command="proof"
+    ACTIONS = (
+        Action(
+            "prove", "v", "prove again", "Hold the machine against its baseline", command="proof"
+        ),
     )
 
     def page(self, record, harbour) -> Page:
