@@ -18,7 +18,7 @@ from pathlib import Path
 
 import msgspec
 from tests.support import deb_machines as machines
-from tests.support.level_counter import failed_wishes
+from tests.support.level_counter import failed_clauses
 from tests.support.reason_checker import faults_of_reason
 
 from brave_bridge.core.crossing.replies import FileText
@@ -241,11 +241,11 @@ def _compared(universe: Universe, plan: PackagePlan, own: ChangeSummary) -> str:
 
     The weights are ours; that apt's plan is nowhere better confirms that ours is best by them.
     """
-    ours = failed_wishes(universe, plan.after)
+    ours = failed_clauses(universe, plan.after)
     for level in plan.levels:
         if ours.get(level.name, level.failed) != level.failed:
             return f"THE PLANNER MISCOUNTS: {level.name}"
-    theirs = failed_wishes(universe, _standing_after(universe, own))
+    theirs = failed_clauses(universe, _standing_after(universe, own))
     for level, failed in ours.items():
         if theirs[level] != failed:
             outcome = "worse" if theirs[level] > failed else "BETTER"

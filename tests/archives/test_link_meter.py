@@ -6,7 +6,7 @@ from brave_bridge.core.crossing.replies import SuitesFetched
 from brave_bridge.core.crossing.requests import FetchSuites
 from brave_bridge.core.estimate import Speeds
 from brave_bridge.machines.folder import FolderFiles
-from brave_bridge.workbench.keeping import Decisions
+from brave_bridge.workbench.decisions import Decisions
 from brave_bridge.workbench.measuring import MeasuringPerformer
 from tests.support.archive_server import ArchiveServer
 

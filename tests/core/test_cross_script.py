@@ -52,7 +52,7 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.crossing.two_stages import TwoStages
 from brave_bridge.core.packages.changes import ServiceChange
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.survey.activity import Activity, Unit
 from brave_bridge.core.survey.facts import Identity
 from brave_bridge.families.deb.commands import DebCommands
@@ -203,7 +203,7 @@ def test_services_that_are_to_wait_restart_once_when_all_is_done():
     waits = {"quay-webd.service", "not-of-this-leg.service"}
     given = plan(
         services=(ServiceChange("quay-webd.service", "quay-webd"),),
-        wishes=PersonsWishes(restart_later=frozenset(waits)),
+        preferences=Preferences(restart_later=frozenset(waits)),
     )
     machine = Machine().instead(lambda r: isinstance(r, ReadFacts), FactsRead(before), times=1)
     refused = Ran(1, "quay-webd.service: control process exited", 1, "j")

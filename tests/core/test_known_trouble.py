@@ -16,7 +16,7 @@ from brave_bridge.core.survey.known_trouble import ELSEWHERE, HERE, UNKNOWN, con
 from brave_bridge.core.survey.platform import Boot, Device, Hardware
 from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.workbench.keeping import Decisions
+from brave_bridge.workbench.decisions import Decisions
 from brave_bridge.workbench.lines import all_lines
 from brave_bridge.workbench.routes import stands_of
 from tests.support.facts import facts, leg, package, quayside
@@ -99,10 +99,10 @@ def test_settings_are_read_without_comments_and_only_where_asked(tmp_path):
     (tmp_path / "etc/gauge/a.conf").write_text("# port = 1\n\nport = 80 # x\n; old\n")
     machine = TreeMachine("tree", tmp_path)
     asked = Asked(("/etc/gauge/*.conf",), ("/etc/gauge", "/none"))
-    looked = asked.read(machine.files.gather(asked.wishes))
+    looked = asked.read(machine.files.gather(asked.queries))
     assert looked.lines == {"/etc/gauge/a.conf": ("port = 80",)}
     assert looked.there == ("/etc/gauge",)
-    assert Asked().wishes == () and Asked().read(machine.files.gather(())) is None
+    assert Asked().queries == () and Asked().read(machine.files.gather(())) is None
 
 
 def test_a_path_that_may_not_be_looked_at_is_not_taken_for_missing(tmp_path, monkeypatch):
@@ -122,7 +122,7 @@ def test_a_path_that_may_not_be_looked_at_is_not_taken_for_missing(tmp_path, mon
     machine = TreeMachine("tree", tmp_path)
     monkeypatch.setattr(os, "lstat", refusing("lstat", "ann/.gauge"))
     monkeypatch.setattr(os, "listdir", refusing("listdir", "home/bo"))
-    looked = asked.read(machine.files.gather(asked.wishes))
+    looked = asked.read(machine.files.gather(asked.queries))
     assert looked.faults == {
         "/home/ann/.gauge": "Permission denied",
         "/home/bo/.g*": "Permission denied",

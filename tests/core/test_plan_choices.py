@@ -1,4 +1,4 @@
-"""What a person decides about a plan: groups, wishes, the hash it is approved by."""
+"""What a person decides about a plan: groups, preferences, the hash it is approved by."""
 
 import msgspec
 import pytest
@@ -13,8 +13,8 @@ from brave_bridge.core.packages.grouping import (
     group_changes,
 )
 from brave_bridge.core.packages.levels import DECIDED, FIXED_LAST, LEVELS, STAY, UPGRADED
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.packages.roles import Role
-from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.plan.plan_hash import plan_hash
 from brave_bridge.core.plan.steps import EditionStep, RestartStep
 from brave_bridge.workbench.roles import known_roles
@@ -69,18 +69,18 @@ def test_changes_are_grouped_by_what_they_mean():
     assert len(shown) == len(made.upgraded + made.new + made.removed), "nothing twice, nothing lost"
 
 
-def test_a_package_has_one_wish_at_a_time_and_a_second_press_takes_it_back():
-    wishes = PersonsWishes().toggled("protect", "a").toggled("let_go", "a")
-    assert (wishes.protect, wishes.let_go) == (frozenset(), {"a"})
-    assert wishes.toggled("let_go", "a") == PersonsWishes()
+def test_a_package_has_one_preference_at_a_time_and_a_second_press_takes_it_back():
+    preferences = Preferences().toggled("protect", "a").toggled("let_go", "a")
+    assert (preferences.protect, preferences.let_go) == (frozenset(), {"a"})
+    assert preferences.toggled("let_go", "a") == Preferences()
 
 
 def test_levels_move_among_each_other_and_the_fixed_ones_stay():
-    wishes = PersonsWishes().moved(UPGRADED, -9)
-    assert wishes.order[:2] == (DECIDED, UPGRADED)
-    assert wishes.moved(UPGRADED, 99).order[-len(FIXED_LAST) - 1] == UPGRADED
-    assert wishes.moved(DECIDED, 1).order == wishes.order
-    assert sorted(PersonsWishes().moved(STAY, -2).order) == sorted(LEVELS)
+    preferences = Preferences().moved(UPGRADED, -9)
+    assert preferences.order[:2] == (DECIDED, UPGRADED)
+    assert preferences.moved(UPGRADED, 99).order[-len(FIXED_LAST) - 1] == UPGRADED
+    assert preferences.moved(DECIDED, 1).order == preferences.order
+    assert sorted(Preferences().moved(STAY, -2).order) == sorted(LEVELS)
 
 
 def test_the_hash_changes_with_all_that_would_be_done_and_with_nothing_else():

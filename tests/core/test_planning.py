@@ -11,7 +11,7 @@ from brave_bridge.core.packages.levels import (
     NEW,
     UPGRADED,
 )
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.planning.checker import faults_of_plan
 from brave_bridge.core.planning.explanation import Explainer
 from brave_bridge.core.planning.first_stage import first_stage
@@ -19,14 +19,14 @@ from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.prices import keeping, prices
 from brave_bridge.core.planning.skipping import compare_ways
 from brave_bridge.core.planning.telling import told
-from tests.support.level_counter import failed_wishes
+from tests.support.level_counter import failed_clauses
 from tests.support.little_universe import every_way, little_universe, versions
 from tests.support.reason_checker import faults_of_reason
 
 
-def planned(installed: str, offered: str, wishes: PersonsWishes | None = None, **words):
+def planned(installed: str, offered: str, preferences: Preferences | None = None, **words):
     universe = little_universe(installed, offered, **words)
-    plan = plan_packages(universe, wishes)
+    plan = plan_packages(universe, preferences)
     assert faults_of_plan(plan) == []
     return universe, plan
 
@@ -78,7 +78,7 @@ def test_what_was_installed_by_hand_is_kept_before_anything_is_upgraded():
     _, plan = planned(installed, offered)
     assert versions(plan.after) == {"ink": "1", "plotter": "1", "press": "1"}
     order = tuple(level for level in LEVELS if level != HAND_INSTALLED_KEPT)
-    _, plan = planned(installed, offered, PersonsWishes(order=order))
+    _, plan = planned(installed, offered, Preferences(order=order))
     assert versions(plan.after) == {"ink": "2", "press": "2"}
 
 
@@ -93,7 +93,7 @@ def test_the_price_of_keeping_a_package_is_told_and_can_be_refused():
     (price,) = prices(universe, plan, Explainer(universe, plan))
     assert (price.slot, price.lost) == ("plotter", ("plotter",))
     assert price.words == "keeping plotter keeps 5 back; without it they go on"
-    let_go = PersonsWishes(let_go=frozenset({"plotter"}))
+    let_go = Preferences(let_go=frozenset({"plotter"}))
     _, other = planned(installed, offered, let_go)
     assert other.kept_back == [] and other.removed == ["plotter"]
     assert versions(keeping(universe, other, ["plotter"]).after)["plotter"] == "1"
@@ -155,7 +155,7 @@ def test_a_package_that_gives_way_to_its_successor_holds_nothing_back():
     universe, plan = planned(SOUND[0], SOUND[1].format(takes))
     assert versions(plan.after) == {"core": "2", "desktop": "2", "mixer": "1"}
     assert not any(level.failed for level in plan.levels if level.name == UPGRADED)
-    assert failed_wishes(universe, plan.after)[UPGRADED] == 0
+    assert failed_clauses(universe, plan.after)[UPGRADED] == 0
     why = Explainer(universe, plan).why_gone("player").words
     assert "mixer 1 cannot stand beside player 2" in why
 
@@ -174,7 +174,7 @@ def test_what_is_against_a_package_without_taking_its_place_is_no_successor(take
         SOUND[0] + "\nauto extra 1 Depends: player",
         SOUND[1].format(takes) + "\nextra 2 Depends: player",
     )
-    by_counting = failed_wishes(universe, plan.after)
+    by_counting = failed_clauses(universe, plan.after)
     assert {level.name: level.failed for level in plan.levels if level.name in by_counting} == (
         by_counting
     )
@@ -300,19 +300,19 @@ def test_a_system_that_is_broken_already_gets_the_least_repair():
     assert next(level for level in plan.levels if level.name == DECIDED).failed == 1
 
 
-def test_wishes_of_a_person():
+def test_preferences_of_a_person():
     installed, offered = "a 1\nb 1\nold 1", "a 2 Conflicts: old\nb 2 Depends: c\nc 1"
-    _, plan = planned(installed, offered, PersonsWishes(protect=frozenset({"old"})))
+    _, plan = planned(installed, offered, Preferences(protect=frozenset({"old"})))
     assert versions(plan.after) == {"a": "1", "b": "2", "c": "1", "old": "1"}
-    _, plan = planned(installed, offered, PersonsWishes(exclude=frozenset({"c", "a"})))
+    _, plan = planned(installed, offered, Preferences(exclude=frozenset({"c", "a"})))
     assert versions(plan.after) == {"a": "1", "b": "1", "old": "1"}
 
 
 def test_what_is_to_go_goes_and_what_is_to_come_comes():
     installed = "a 1\ntool 1 Depends: lib\nauto lib 1\nb 1 Depends: tool | other"
     offered = "a 2\ntool 2 Depends: lib\nlib 2\nother 1 Depends: part\npart 1"
-    wishes = PersonsWishes().replacing("tool", "other")
-    universe, plan = planned(installed, offered, wishes)
+    preferences = Preferences().replacing("tool", "other")
+    universe, plan = planned(installed, offered, preferences)
     assert versions(plan.after) == {"a": "2", "lib": "2", "b": "1", "other": "1", "part": "1"}
     changes = told(universe, plan, "2")
     reasons = {c.name: (c.reason, c.by_hand) for c in changes.removed + changes.new}
@@ -320,8 +320,8 @@ def test_what_is_to_go_goes_and_what_is_to_come_comes():
     assert reasons["other"] == ("you asked for other", True)
     assert reasons["part"] == ("other 1 needs part", False)
     failed = {level.name for level in plan.levels if level.failed}
-    assert failed == {NEW}, "a wish is no exception to another"
-    assert wishes.replacing("tool", "other") == PersonsWishes()
+    assert failed == {NEW}, "a preference is no exception to another"
+    assert preferences.replacing("tool", "other") == Preferences()
 
 
 def test_what_gives_way_to_its_successor_is_not_lost():
@@ -331,7 +331,7 @@ def test_what_gives_way_to_its_successor_is_not_lost():
         "lib1t64 2 Provides: lib1 (= 2); Breaks: lib1 (<< 2); Replaces: lib1\n"
         "other 2 Replaces: plugin"
     )
-    universe, plan = planned(installed, offered, PersonsWishes(remove=frozenset({"plugin"})))
+    universe, plan = planned(installed, offered, Preferences(remove=frozenset({"plugin"})))
     changes = told(universe, plan, "2")
     assert [(change.name, change.successor) for change in changes.succeeded] == [
         ("lib1", "lib1t64")
@@ -341,7 +341,7 @@ def test_what_gives_way_to_its_successor_is_not_lost():
 
 def test_what_needs_a_package_that_is_to_go_says_so():
     universe, plan = planned(
-        "tool 1\nb 1 Depends: tool", "b 2 Depends: tool", PersonsWishes(remove=frozenset({"tool"}))
+        "tool 1\nb 1 Depends: tool", "b 2 Depends: tool", Preferences(remove=frozenset({"tool"}))
     )
     assert plan.removed == ["tool", "b"]
     reason = next(c.reason for c in told(universe, plan, "2").removed if c.name == "b")
@@ -372,7 +372,7 @@ def test_the_checker_finds_what_is_wrong(spoil):
         after["libtide1"] = plan.before["libtide1"].package
     else:
         after["h"] = plan.candidates["h"]
-    spoilt = type(plan)(plan.before, after, plan.candidates, plan.levels, plan.wishes)
+    spoilt = type(plan)(plan.before, after, plan.candidates, plan.levels, plan.preferences)
     assert len(faults_of_plan(spoilt)) == 1
 
 
@@ -480,7 +480,7 @@ def _is_best(universe, plan) -> None:
 
 def _failed(universe, after) -> list[int]:
     """How much fails at each level, the weightiest first."""
-    return list(failed_wishes(universe, after).values())
+    return list(failed_clauses(universe, after).values())
 
 
 def _candidate(plan, slot: str) -> list:

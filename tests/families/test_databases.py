@@ -5,8 +5,8 @@ import pytest
 from brave_bridge.core.survey.databases import DatabaseCluster, held_by_data
 from brave_bridge.families.deb.clusters import with_needs
 from brave_bridge.families.topics import databases
+from brave_bridge.machines.queries import Seen
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.machines.wishes import Seen
 from tests.support.facts import package
 
 
@@ -30,7 +30,7 @@ def cluster(root, version: str, name: str = "main", *, settings: str = "", data:
 def found(root) -> list[DatabaseCluster]:
     machine = TreeMachine("tree", root)
     seen = Seen()
-    seen.add(machine.files.gather(databases.WISHES))
+    seen.add(machine.files.gather(databases.QUERIES))
     seen.add(machine.files.gather(databases.further(seen)))
     clusters, evidence = databases.read(seen)
     assert bool(evidence.absent) is not bool(clusters)

@@ -7,8 +7,8 @@ from brave_bridge.core.crossing.replies import Failed, PackagesPlanned, SuiteFou
 from brave_bridge.core.crossing.requests import FetchSuites, PlanPackages
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
-from brave_bridge.core.packages.choices import wishes_with
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.choices import preferences_with
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.releases.route import find_route
 from brave_bridge.core.survey.facts import ArchiveSeen
 from brave_bridge.families.deb.planning import DebPlanner
@@ -66,10 +66,10 @@ class Replies:
 
 
 def planned(
-    replies: Replies, *route: str, sources: SourceFile = SOURCES, wishes=PersonsWishes(), seen=()
+    replies: Replies, *route: str, sources: SourceFile = SOURCES, preferences=Preferences(), seen=()
 ):
     given = facts(sources_file=sources, sources=tuple(entries(sources)), archives=seen)
-    script = DebPlanner().plan(given, legs(*(route or ("5.3", "7"))), "/plans", wishes)
+    script = DebPlanner().plan(given, legs(*(route or ("5.3", "7"))), "/plans", preferences)
     try:
         request = next(script)
         while True:
@@ -120,12 +120,12 @@ def test_a_third_party_that_has_the_release_under_another_name_can_be_turned_to_
     choice = choice_of(plan)
     answers = [option.answer for option in choice.options]
     assert answers == ["suite stable", "pause", "keep", "drop"] and choice.answer == "pause"
-    wishes = wishes_with(PersonsWishes(), choice, "suite stable")
-    (turned,) = planned(Replies(*there), wishes=wishes)
+    preferences = preferences_with(Preferences(), choice, "suite stable")
+    (turned,) = planned(Replies(*there), preferences=preferences)
     assert f"deb {OTHER} stable main" in turned.sources.files[0].text
     assert turned.sources.outcomes[1].outcome == "renamed"
     assert choice_of(turned).answer == "suite stable"
-    assert wishes_with(wishes, choice, "pause") == PersonsWishes()
+    assert preferences_with(preferences, choice, "pause") == Preferences()
 
 
 @pytest.mark.parametrize(
@@ -147,16 +147,16 @@ def test_a_third_party_that_has_the_release_under_another_name_can_be_turned_to_
 )
 def test_a_third_party_that_goes_along_can_be_left_where_it_is(answer, line, outcome):
     replies = Replies((OWN, "diamond"), (OTHER, "diamond"), (OTHER, "bowline-5.3"))
-    wishes = PersonsWishes().with_source(f"{OTHER} bowline-5.3", answer)
-    (plan,) = planned(replies, wishes=wishes)
+    preferences = Preferences().with_source(f"{OTHER} bowline-5.3", answer)
+    (plan,) = planned(replies, preferences=preferences)
     assert line in plan.sources.files[0].text.splitlines()
     assert plan.sources.outcomes[1].outcome == outcome
     assert (choice_of(plan).default, choice_of(plan).answer) == ("follow", answer)
 
 
 def test_what_was_decided_about_a_source_gives_way_where_it_cannot_be_fetched():
-    wishes = PersonsWishes().with_source(f"{OTHER} bowline-5.3", "suite gone")
-    (plan,) = planned(Replies((OWN, "diamond")), wishes=wishes)
+    preferences = Preferences().with_source(f"{OTHER} bowline-5.3", "suite gone")
+    (plan,) = planned(Replies((OWN, "diamond")), preferences=preferences)
     assert (
         plan.sources.outcomes[1].outcome == "paused"
         and "does not have" in plan.sources.outcomes[1].reason
@@ -172,10 +172,10 @@ def test_a_kind_of_a_component_is_chosen_where_a_source_has_it():
     (plan,) = planned(replies, sources=sources)
     choice = choice_of(plan, "channel")
     assert choice.answer == choice.default == "guests"
-    wishes = wishes_with(PersonsWishes(), choice, "guests-next")
-    (other,) = planned(replies, sources=sources, wishes=wishes)
+    preferences = preferences_with(Preferences(), choice, "guests-next")
+    (other,) = planned(replies, sources=sources, preferences=preferences)
     assert "Suites: diamond\nComponents: main guests-next\n" in other.sources.files[0].text
-    assert wishes_with(wishes, choice, "guests") == PersonsWishes()
+    assert preferences_with(preferences, choice, "guests") == Preferences()
 
 
 def test_the_distributions_own_source_that_fails_stops_it():
@@ -219,8 +219,8 @@ def test_whose_an_archive_is_is_what_it_says_of_itself():
     there = Replies((OWN, "diamond"), (NAMESAKE, "diamond"), origins={NAMESAKE: "Estuary"})
     (plan,) = planned(there, sources=WITH_NAMESAKE, seen=SEEN)
     assert choice_of(plan).subject == f"{NAMESAKE} bowline-5.3"
-    wishes = wishes_with(PersonsWishes(), choice_of(plan), "pause")
-    (plan,) = planned(there, sources=WITH_NAMESAKE, seen=SEEN, wishes=wishes)
+    preferences = preferences_with(Preferences(), choice_of(plan), "pause")
+    (plan,) = planned(there, sources=WITH_NAMESAKE, seen=SEEN, preferences=preferences)
     assert [s.outcome for s in plan.sources.outcomes] == ["renamed", "paused"]
 
 

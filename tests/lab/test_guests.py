@@ -37,8 +37,8 @@ class Here(FolderMachine):
     def _wrapped(self, argv):
         return list(argv)
 
-    def _answers(self, wish):
-        return ask_all(wish)
+    def _answers(self, query):
+        return ask_all(query)
 
 
 @pytest.fixture

@@ -8,7 +8,7 @@ from brave_bridge.core.formats.packages.alpm_package import alpm_package, came_w
 from brave_bridge.core.formats.packages.repodata import BadRepodata, read_repodata
 from brave_bridge.core.formats.packages.rpm_header import read_installed
 from brave_bridge.core.packages.package_version import Installed
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.planning.checker import Meaning, faults_of_plan
 from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.universe import FixedArchive, Universe
@@ -59,7 +59,7 @@ def test_the_same_as_dnf(fathom):
 def test_the_same_as_dnf_where_something_must_not_change(fathom):
     universe = fathom_universe(fathom)
     slot = next(slot for slot in universe.installed if slot.startswith("editor."))
-    plan = plan_packages(universe, PersonsWishes(exclude=frozenset({slot})))
+    plan = plan_packages(universe, Preferences(exclude=frozenset({slot})))
     assert ours(plan) == fathom.dnf_says("editor")
 
 

@@ -12,8 +12,8 @@ from brave_bridge.machines.agent.plain_file import agent_file
 from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.memory import MemoryMachine
 from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.queries import Below, Contents, Links, Names, Stanzas, Sums
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.machines.wishes import Below, Contents, Links, Names, Stanzas, Sums
 
 FILES = {
     "/usr/lib/os-release": "ID=quayside\nVERSION_ID=6\n",
@@ -29,7 +29,7 @@ LINKS = {
     "/etc/round": "/etc/round",
     "/etc/out": "../../../../etc/tide/one.conf",
 }
-WISHES = (
+QUERIES = (
     Contents(("/etc/os-release", "/etc/current/*.conf", "/etc/out", "/etc/none")),
     Contents(("/etc/tide/big",), 100),
     Contents(("/etc/tide/b*",), 10, cut=True),
@@ -64,8 +64,8 @@ def machine(request, tmp_path):
     line.close()
 
 
-def test_a_batch_of_wishes_sees_the_same(machine: Machine):
-    seen = machine.files.gather(WISHES)
+def test_a_batch_of_queries_sees_the_same(machine: Machine):
+    seen = machine.files.gather(QUERIES)
     assert seen.word("/etc/os-release").startswith("ID=quayside")
     assert sorted(p for p in seen.contents if "current" in p) == [
         "/etc/current/one.conf",

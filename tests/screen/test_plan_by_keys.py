@@ -1,4 +1,4 @@
-"""The Plan and Route workspaces in a real terminal: folds, wishes, order, three versions."""
+"""The Plan and Route workspaces in a real terminal: folds, preferences, order, three versions."""
 
 import shutil
 import time
@@ -46,7 +46,7 @@ def test_a_plan_is_decided_by_keys(terminal):
     screen.wait_for("13 differences to the plan before")
     show_all(screen)
     screen.press("Home")
-    screen.wait_for("1 wish of yours")
+    screen.wait_for("1 preference of yours")
     screen.wait_for("9 packages kept back")
     screen.press("Enter")
     screen.wait_for("2 packages that would go away")

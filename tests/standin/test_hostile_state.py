@@ -14,7 +14,7 @@ import pytest
 
 import brave_bridge
 from brave_bridge.cli.running import run as run_words
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.machines import jobs
 from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.port import MachineError
@@ -25,7 +25,7 @@ from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.opening import notes_to_write, open_logbook
-from brave_bridge.workbench import keeping, places, policies, run
+from brave_bridge.workbench import decisions, places, policies, run
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
@@ -62,7 +62,7 @@ def test_state_behind_a_link_stays_inside_the_tree(tmp_path, link, absolute):
     place.parent.mkdir(parents=True, exist_ok=True)
     os.symlink(outside if absolute else "../" * 9 + str(outside).lstrip("/"), place)
     machine = TreeMachine("tree", root)
-    keeping.keep_track(machine, True)
+    decisions.keep_track(machine, True)
     Snapshots(machine, "1").take("mine", TRIAL)
     assert kept.is_dir() and sorted(p.name for p in outside.iterdir()) == ["snapshots"]
     assert (
@@ -83,7 +83,7 @@ def test_a_link_in_the_state_is_refused_and_what_it_leads_to_left_alone(tmp_path
         lambda: desk.snapshot("trial"),
         desk.must_read_records,
         desk.logbook,
-        lambda: keeping.keep_track(machine, True),
+        lambda: decisions.keep_track(machine, True),
     ):
         with pytest.raises(MachineError, match=f"a link stands in it: {name}"):
             deed()
@@ -210,14 +210,14 @@ DAMAGED = ["logbook.sqlite", "decisions.json", "plan.json", "snapshots.toml"]
 @pytest.mark.parametrize("content", [b"\xff" * 9000, b"{", b"[]"], ids=range(3))
 def test_damaged_state_is_told_and_set_aside_and_never_emptied(stand_in, name, content):
     desk = stand_in("avocet")
-    keeping.decide(desk.machine, backup_confirmed="2026-11-20")
+    decisions.decide(desk.machine, backup_confirmed="2026-11-20")
     if name == "logbook.sqlite":
         begin(desk, SnapshotBrief("trial"))
     (desk.machine.state.folder / name).write_bytes(content)
     surveyed = desk.survey()
     told = [f for f in surveyed.findings if f.id == "damaged-state"]
     assert [f.title for f in told] == [f"{name} could not be read"]
-    keeping.decide(desk.machine, backup_confirmed="2026-11-27")
+    decisions.decide(desk.machine, backup_confirmed="2026-11-27")
     desk.set_aside_damage()
     desk.logbook()
     if name in ("logbook.sqlite", "decisions.json"):
@@ -279,9 +279,9 @@ def test_a_logbook_is_told_in_sentences_and_without_sql(stand_in, capsys, monkey
 def test_no_decision_of_many_at_once_is_lost(stand_in):
     desk = stand_in("avocet")
     with ThreadPoolExecutor(16) as pool:
-        list(pool.map(lambda n: keeping.toggle_task(desk.machine, f"leg/{n}"), range(100)))
+        list(pool.map(lambda n: decisions.toggle_task(desk.machine, f"leg/{n}"), range(100)))
         list(pool.map(lambda n: policies.toggle_answer("demo", f"/etc/{n}", "mine"), range(50)))
-    assert len(keeping.read_decisions(desk.machine).tasks_done) == 100
+    assert len(decisions.read_decisions(desk.machine).tasks_done) == 100
     assert len(policies.read_policies("demo").answers) == 50
 
 
@@ -336,19 +336,19 @@ def test_a_refused_plan_leaves_the_standing_one_what_it_was_made_over(own_world)
     with pytest.raises(Refused):
         Plans(desk).make("7")
     assert any(indices.rglob("suites.json"))
-    again = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
+    again = Plans(desk).under(plan, plan.preferences.toggled("protect", "estuary-agent"))
     assert not again.legs[0].packages.removed
 
 
-def test_answers_and_wishes_given_at_once_are_all_kept(stand_in):
+def test_answers_and_preferences_given_at_once_are_all_kept(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
     path = plan.legs[0].configs.questions[0].path
     answered = Plans(desk).answer(plan, path, "theirs")
     # Somebody who still looks at the plan as it was before.
-    wished = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
+    chosen = Plans(desk).under(plan, plan.preferences.toggled("protect", "estuary-agent"))
     kept = Plans(desk).kept(desk.facts(), "7")
-    assert kept == wished and kept.wishes != PersonsWishes() and answered.hash != plan.hash
+    assert kept == chosen and kept.preferences != Preferences() and answered.hash != plan.hash
     questions = {q.path: q.answer for leg in kept.legs for q in leg.configs.questions}
     assert questions.get(path, "theirs") == "theirs"
 

@@ -14,9 +14,9 @@ from brave_bridge.families.registry import survey
 from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.queries import Answers, Below, Contents, Names, Rooms, Stanzas, Sums
 from brave_bridge.machines.questions import ask_all
 from brave_bridge.machines.reach import FolderReach
-from brave_bridge.machines.wishes import Answers, Below, Contents, Names, Rooms, Stanzas, Sums
 from brave_bridge.workbench.pages.facts import facts_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.record import MachineRecord
@@ -169,7 +169,7 @@ def test_a_gathering_is_bounded(tmp_path):
         (many / str(number)).write_text("x" * 100)
     (many / "log.gz").write_bytes(b"\x1f\x8b rubbish")
     gathering = Gathering(FolderReach(str(tmp_path)))
-    for wish in (
+    for query in (
         Contents(("/many/*",), 10),
         Contents(("/many/log.gz",), 10, containing=(b"x",)),
         Contents(("/many/1",), 10, cut=True),
@@ -179,7 +179,7 @@ def test_a_gathering_is_bounded(tmp_path):
         Sums(("/many/2", "/none")),
         Stanzas(("/many/*",), frozenset({"x"}), ("Package",)),
     ):
-        gathering.grant(wish)
+        gathering.grant(query)
     seen = gathering.seen
     assert seen.faults["/many/5"] == "longer than 10 bytes"
     assert seen.contents["/many/1"] == b"x" * 10 and seen.stanzas == []
@@ -212,7 +212,7 @@ def test_every_machine_of_the_demo_has_facts_in_two_rounds(stand_in, name):
     desk = stand_in(name)
     rounds = []
     gather = desk.machine.files.gather
-    desk.machine.files.gather = lambda wishes: rounds.append(1) or gather(wishes)
+    desk.machine.files.gather = lambda queries: rounds.append(1) or gather(queries)
     facts = survey(desk.machine, desk.family())
     assert len(rounds) <= 3, "one round tells the family, two read the facts"
     assert facts.boot.kernel and facts.hardware.memory_bytes and facts.space

@@ -8,7 +8,7 @@ from brave_bridge.cli.running import run as run_words
 from brave_bridge.core.crossing.requests import FileSwap, SwapFiles
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.runner.open_legs import OPEN_LEG
-from brave_bridge.runner.swap_deeds import swap_files
+from brave_bridge.runner.performing.swapping import swap_files
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.readiness import Readiness

@@ -1,4 +1,4 @@
-"""What the Plan workspace is made of, on stand-ins: wishes, policies, previews, exports."""
+"""What the Plan workspace is made of, on stand-ins: preferences, policies, previews, exports."""
 
 import json
 import shutil
@@ -10,13 +10,13 @@ from brave_bridge.core.packages.levels import UPGRADED
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench import reading
 from brave_bridge.workbench.config_preview import preview_config
-from brave_bridge.workbench.keeping import keep_track, toggle_task
+from brave_bridge.workbench.decisions import keep_track, toggle_task
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.pages.plan import plan_page
 from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.plan_export import export_plan
 from brave_bridge.workbench.plans import Plans
-from brave_bridge.workbench.policies import toggle_answer, toggle_wish
+from brave_bridge.workbench.policies import toggle_answer, toggle_preference
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.roles import known_roles
 from tests.support.runs import begin, carry_out, outcome_of
@@ -37,22 +37,22 @@ def test_a_protected_package_stays_and_what_it_costs_is_kept_back_with_reasons(s
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
     assert "estuary-agent" in names(plan.legs[0].packages.removed)
-    changed = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
+    changed = Plans(desk).under(plan, plan.preferences.toggled("protect", "estuary-agent"))
     leg = changed.legs[0]
     assert not leg.packages.removed and "quay-libc" in names(leg.packages.kept_back)
     reason = next(c.reason for c in leg.packages.kept_back if c.name == "quay-libc")
     assert "cannot stand beside libtide1" in reason and changed.hash != plan.hash
     assert Plans(desk).kept(desk.facts(), "7") == changed
-    # Planned anew, the wish still holds; taken back, all is as it was.
+    # Planned anew, the preference still holds; taken back, all is as it was.
     assert Plans(desk).make("7").hash == changed.hash
-    back = Plans(desk).under(changed, changed.wishes.toggled("protect", "estuary-agent"))
+    back = Plans(desk).under(changed, changed.preferences.toggled("protect", "estuary-agent"))
     assert back.hash == plan.hash
 
 
 def test_an_excluded_package_stays_as_it_is_and_the_crossing_does_exactly_that(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    changed = Plans(desk).under(plan, plan.wishes.toggled("exclude", "quay-editor"))
+    changed = Plans(desk).under(plan, plan.preferences.toggled("exclude", "quay-editor"))
     assert names(changed.legs[0].packages.kept_back) == {"quay-editor"}
     begin(desk, CrossBrief("deb", changed.legs))
     carry_out(desk.machine.root, "petrel", "trial")
@@ -64,25 +64,27 @@ def test_an_excluded_package_stays_as_it_is_and_the_crossing_does_exactly_that(s
     assert "Package: libtide2\n" in marks and "Package: quay-webd\n" not in marks
 
 
-def test_another_order_of_wishes_gives_another_plan(stand_in):
+def test_another_order_of_preferences_gives_another_plan(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    protected = Plans(desk).under(plan, plan.wishes.toggled("protect", "estuary-agent"))
-    moved = protected.wishes.moved(UPGRADED, -5)
+    protected = Plans(desk).under(plan, plan.preferences.toggled("protect", "estuary-agent"))
+    moved = protected.preferences.moved(UPGRADED, -5)
     again = Plans(desk).under(protected, moved)
-    assert again.wishes.order[1] == UPGRADED
+    assert again.preferences.order[1] == UPGRADED
     assert len(again.legs[0].packages.kept_back) <= len(protected.legs[0].packages.kept_back)
 
 
 def test_policies_answer_for_every_machine_but_a_persons_answer_counts_more(stand_in):
     desk = stand_in("petrel")
-    assert toggle_answer("demo", WEBD, "theirs") and toggle_wish("demo", "exclude", "quay-editor")
+    assert toggle_answer("demo", WEBD, "theirs") and toggle_preference(
+        "demo", "exclude", "quay-editor"
+    )
     plan = Plans(desk).make("7")
     (question,) = (q for q in plan.legs[0].configs.questions if q.path == WEBD)
     assert (question.answer, question.by) == ("theirs", "policy")
     assert names(plan.legs[0].packages.kept_back) == {"quay-editor"}
     mine = Plans(desk).answer(plan, WEBD, "mine")
-    again = Plans(desk).under(mine, mine.wishes)
+    again = Plans(desk).under(mine, mine.preferences)
     (question,) = (q for q in again.legs[0].configs.questions if q.path == WEBD)
     assert (question.answer, question.by) == ("mine", "person")
     assert not toggle_answer("demo", WEBD, "theirs")

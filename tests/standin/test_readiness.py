@@ -12,8 +12,8 @@ from brave_bridge.core.survey.findings import Verdict, stops
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import CrossBrief, RemedyBrief, ReturnBrief, UpdateBrief
 from brave_bridge.workbench import run
+from brave_bridge.workbench.decisions import change_decisions, read_decisions, surroundings_for
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import change_decisions, read_decisions, surroundings_for
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused

@@ -51,8 +51,8 @@ def test_a_snapshot_from_taking_it_to_letting_it_go(run):
     run("unpin", taken["id"])
     code, words = run("deadline", taken["id"], "+14")
     assert code == 0 and "ends 20" in words
-    for wish in ("2020-01-01", "soon"):
-        code, words = run("deadline", taken["id"], wish)
+    for day in ("2020-01-01", "soon"):
+        code, words = run("deadline", taken["id"], day)
         assert code == 1 and ("past" in words or "no day" in words)
     code, words = run("delete", taken["id"], "--yes")
     assert code == 0 and "are free again" in words

@@ -16,10 +16,10 @@ from brave_bridge.core.packages.relation import holds
 from brave_bridge.core.planning.universe import Universe
 
 
-def failed_wishes(universe: Universe, after: Mapping[str, PackageVersion]) -> dict[str, int]:
-    """How many wishes of each level fail, by its name; the levels about what is new are left out.
+def failed_clauses(universe: Universe, after: Mapping[str, PackageVersion]) -> dict[str, int]:
+    """How many soft clauses of each level fail, by its name; those about what is new are left out.
 
-    Nobody has wished anything beside.
+    Nobody prefers anything beside.
     """
     return _Counter(universe, after).all()
 

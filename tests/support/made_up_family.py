@@ -29,13 +29,13 @@ from brave_bridge.core.plan.steps import EditionStep, ImageStep
 from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.family import Family
-from brave_bridge.machines.wishes import Contents
+from brave_bridge.machines.queries import Contents
 
 LEDGER = "/var/lib/hold/ledger"
 
 
 class Reading:
-    wishes = (Contents((LEDGER,)),)
+    queries = (Contents((LEDGER,)),)
 
     def begin(self, machine, seen):
         return [line.split() for line in (seen.text(LEDGER) or "").splitlines()]
@@ -59,7 +59,7 @@ class Reading:
 
 
 class Planner:
-    def plan(self, facts, legs, folder, wishes):
+    def plan(self, facts, legs, folder, preferences):
         return tuple(self._leg(facts, leg) for leg in legs)
         yield
 

@@ -13,8 +13,8 @@ from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.families.registry import family_named
 from brave_bridge.snapshots.returns.set_aside import SetAside
+from brave_bridge.workbench.decisions import keep_way
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import keep_way
 from brave_bridge.workbench.members import FleetMember, fleet_members
 from brave_bridge.workbench.pages.configs import configs_page
 from brave_bridge.workbench.pages.fleet import fleet_page

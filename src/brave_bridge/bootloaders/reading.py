@@ -3,7 +3,7 @@
 from brave_bridge.core.boot.entries import BootEntry, Loader, read_grub_menu, read_loader_entry
 from brave_bridge.core.formats.text import decoded
 from brave_bridge.machines.port import Machine
-from brave_bridge.machines.wishes import Contents, Names, Seen, Wish
+from brave_bridge.machines.queries import Contents, Names, Query, Seen
 
 _GRUB_MENUS = ("/boot/grub/grub.cfg", "/boot/grub2/grub.cfg")
 _ENTRY_FILES = tuple(f"{folder}/loader/entries/*.conf" for folder in ("/boot", "/efi", "/boot/efi"))
@@ -12,7 +12,7 @@ _EXTLINUX = "/boot/extlinux/extlinux.conf"
 _LIMIT = 4_000_000
 _MOST_ENTRIES = 200
 
-WISHES: tuple[Wish, ...] = (
+QUERIES: tuple[Query, ...] = (
     Contents(_GRUB_MENUS, _LIMIT),
     Contents(_ENTRY_FILES),
     Names((*_BOARD, _EXTLINUX)),
@@ -21,7 +21,7 @@ WISHES: tuple[Wish, ...] = (
 
 def read_loader(machine: Machine) -> Loader:
     """Look for a loader's files; what cannot be read counts as not there."""
-    return loader_in(machine.files.gather(WISHES))
+    return loader_in(machine.files.gather(QUERIES))
 
 
 def loader_in(seen: Seen) -> Loader:

@@ -13,14 +13,14 @@ from typing import Annotated, Any
 import typer
 
 from brave_bridge import __version__
-from brave_bridge.cli import shapes, texts
+from brave_bridge.cli import documents, texts
 from brave_bridge.cli.completion import machines, releases
 from brave_bridge.cli.follow import RunnerGone, follow
 from brave_bridge.cli.groups import GroupedByWork
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.store.rows import ProcedureRow
+from brave_bridge.workbench.decisions import keep_way
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import keep_way
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 
@@ -125,7 +125,7 @@ def print_document(json_wanted: bool, document: dict[str, Any], lines: Iterable[
 
 def print_said(json_wanted: bool, kind: str, *lines: str, **fields: Any) -> None:
     """What a command did, in sentences; as JSON with the fields that say the same."""
-    print_document(json_wanted, shapes.document(kind, said=list(lines), **fields), lines)
+    print_document(json_wanted, documents.document(kind, said=list(lines), **fields), lines)
 
 
 def keep_wanted_way(desk: Desk, way: Ways | None) -> None:
@@ -170,7 +170,9 @@ def watch(desk: Desk, procedure: str, json_wanted: bool, *, ask: bool) -> Proced
 def end_with(row: ProcedureRow, json_wanted: bool) -> None:
     """Print how a procedure ended and leave with the code that says so."""
     print_document(
-        json_wanted, shapes.document("outcome", **shapes.procedure(row)), texts.outcome_text(row)
+        json_wanted,
+        documents.document("outcome", **documents.procedure(row)),
+        texts.outcome_text(row),
     )
     raise typer.Exit(code_of(row))
 

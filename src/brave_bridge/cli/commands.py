@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from brave_bridge.cli import shapes, texts
+from brave_bridge.cli import documents, texts
 from brave_bridge.cli.application import (
     REFUSED,
     Add,
@@ -62,7 +62,7 @@ def survey(
     remember(desk.target, surveyed)
     print_document(
         json,
-        shapes.survey_document(surveyed, desk.today()),
+        documents.survey_document(surveyed, desk.today()),
         texts.survey_text(surveyed, everything=everything),
     )
     if exit_code:
@@ -76,14 +76,14 @@ def _decided(desk: Desk, kept, theirs: list[str]):
     return kept
 
 
-def _wished(desk: Desk, kept, wanted: dict[str, list[str]]):
-    """The plan under the wishes that the command line names, beside those it has."""
-    wishes = kept.wishes
+def _preferred(desk: Desk, kept, wanted: dict[str, list[str]]):
+    """The plan under the preferences that the command line names, beside those it has."""
+    preferences = kept.preferences
     for kind, slots in wanted.items():
         for slot in slots:
-            if slot not in getattr(wishes, kind):
-                wishes = wishes.toggled(kind, slot)
-    return kept if wishes == kept.wishes else Plans(desk).under(kept, wishes)
+            if slot not in getattr(preferences, kind):
+                preferences = preferences.toggled(kind, slot)
+    return kept if preferences == kept.preferences else Plans(desk).under(kept, preferences)
 
 
 def _chosen(desk: Desk, kept, choose: list[str], tell):
@@ -122,11 +122,11 @@ def plan(
         "add": add,
     }
     kept = _chosen(desk, Plans(desk).make(to, tell), choose, tell)
-    kept = _decided(desk, _wished(desk, kept, wanted), theirs)
+    kept = _decided(desk, _preferred(desk, kept, wanted), theirs)
     if files:
         for path in export_plan(desk.machine.name, kept, Path(files)):
             print(f"· {path}", file=sys.stderr)
-    print_document(json, shapes.plan_document(kept), plan_text(kept, everything=everything))
+    print_document(json, documents.plan_document(kept), plan_text(kept, everything=everything))
 
 
 @app.command()
@@ -135,14 +135,16 @@ def policies(
     forget: Annotated[str, typer.Option("--forget", help="Let this one go.", metavar="KEY")] = "",
     json: Json = False,
 ) -> None:
-    """Show the answers and wishes that hold for every machine's plans."""
+    """Show the answers and preferences that hold for every machine's plans."""
     kind = context.obj.target.kind
     if forget:
         if forget not in {policy.key for policy in listed_policies(read_policies(kind))}:
             raise Refused("letting a policy go", f"there is no policy {forget}")
         forget_policy(kind, forget)
     found = list(listed_policies(read_policies(kind)))
-    document = shapes.document("policies", policies=[shapes.plain_record(one) for one in found])
+    document = documents.document(
+        "policies", policies=[documents.plain_record(one) for one in found]
+    )
     lines = [plain(f"{one.key}: {one.words}") for one in found]
     print_document(json, document, lines or ["Nothing holds for every machine yet."])
 
@@ -180,7 +182,7 @@ def go_on(
 ) -> None:
     """Go on with what has not ended, or with a leg that a failure left open, and watch it.
 
-    Answers and wishes change what was agreed for a leg that a failure left open.
+    Answers and preferences change what was agreed for a leg that a failure left open.
     """
     desk = context.obj.desk()
     waiting = desk.open_procedure()
@@ -217,7 +219,7 @@ def rest(context: typer.Context, json: Json = False) -> None:
 def proof(context: typer.Context, json: Json = False) -> None:
     """Hold the machine against its baseline before the newest crossing."""
     row, found = context.obj.desk().proof()
-    document = shapes.document("proof", crossing=row.id, **shapes.proof(found))
+    document = documents.document("proof", crossing=row.id, **documents.proof(found))
     print_document(json, document, texts.proof_text(found))
     if not found.passed:
         raise typer.Exit(REFUSED)
@@ -238,13 +240,15 @@ def logbook(
     for row in rows:
         entries = desk.logbook().entries(row.id)
         procedures.append(
-            {**shapes.procedure(row), "entries": [shapes.entry(entry) for entry in entries]}
+            {**documents.procedure(row), "entries": [documents.entry(entry) for entry in entries]}
         )
         lines += texts.logbook_text(row, entries)
         if identifier:
             lines += [line for e in procedures[-1]["entries"] for line in _output_lines(e)]
     print_document(
-        json, shapes.document("logbook", procedures=procedures), lines or ["The logbook is empty."]
+        json,
+        documents.document("logbook", procedures=procedures),
+        lines or ["The logbook is empty."],
     )
 
 

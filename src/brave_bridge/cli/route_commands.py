@@ -7,7 +7,7 @@ from typing import Annotated
 import msgspec
 import typer
 
-from brave_bridge.cli import shapes, texts
+from brave_bridge.cli import documents, texts
 from brave_bridge.cli.application import (
     REFUSED,
     Json,
@@ -38,7 +38,7 @@ def route(context: typer.Context, to: To = "", way: Way | None = None, json: Jso
     found = routes.named(to)
     offered = routes.offered(found.end)
     standings = desk.standings(facts)
-    document = shapes.route_document(found, offered, standings, safest=routes.stands.safest)
+    document = documents.route_document(found, offered, standings, safest=routes.stands.safest)
     print_document(json, document, texts.route_text(found, offered, standings))
     if not found.is_open:
         raise typer.Exit(REFUSED)
@@ -58,7 +58,7 @@ def track(
     releases_alone = desk.standings(known if known.taken_at else None)[0]
     found, goal = releases_alone.track(), releases_alone.goal()
     now, other = _names(found.long_term_only)
-    document = shapes.document(
+    document = documents.document(
         "track",
         track=now,
         offered=goal.key if goal else None,
@@ -95,7 +95,7 @@ def tasks(
         if key:
             desk.must_read_records()
             found = tick(desk, found, key, is_done=is_done)
-    document = shapes.document("tasks", tasks=[msgspec.to_builtins(task) for task in found])
+    document = documents.document("tasks", tasks=[msgspec.to_builtins(task) for task in found])
     print_document(json, document, texts.tasks_text(found))
 
 
@@ -111,7 +111,9 @@ def releases(
 ) -> None:
     """Check catalogue files of your own: what is wrong, with its line (docs/catalogue.md)."""
     checked = (check_file(path),) if path else own_files()
-    document = shapes.document("releases", files=[shapes.catalogue_file(own) for own in checked])
+    document = documents.document(
+        "releases", files=[documents.catalogue_file(own) for own in checked]
+    )
     print_document(json, document, texts.catalogue_text(checked))
     if any(own.line is None for own in checked):
         raise typer.Exit(REFUSED)

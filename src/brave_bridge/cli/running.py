@@ -8,10 +8,10 @@ import typer
 
 from brave_bridge.cli import (
     commands,
+    documents,
     help_commands,
-    ready_commands,
+    readiness_commands,
     route_commands,
-    shapes,
     texts,
     way_back_commands,
 )
@@ -23,7 +23,7 @@ from brave_bridge.store.faults import DatabaseError
 from brave_bridge.workbench.lines import CatalogueError
 from brave_bridge.workbench.refusal import Refused
 
-COMMANDS = (commands, route_commands, ready_commands, way_back_commands, help_commands)
+COMMANDS = (commands, route_commands, readiness_commands, way_back_commands, help_commands)
 """The modules whose commands the application has: importing them is what adds them."""
 
 
@@ -59,7 +59,7 @@ def run(words: list[str]) -> int:
 
 def _refuse(wants_json: bool, what: str, why: str, remedy: str) -> int:
     if wants_json:
-        document = shapes.document("error", what=what, why=why, remedy=remedy)
+        document = documents.document("error", what=what, why=why, remedy=remedy)
         print(json.dumps(document, indent=1))
     sentence = f"brave-bridge: {what}: {why}" + (f" ({remedy})" if remedy else "")
     print(texts.plain(sentence), file=sys.stderr)

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from brave_bridge.cli import shapes, way_back_shapes, way_back_texts
+from brave_bridge.cli import documents, way_back_documents, way_back_texts
 from brave_bridge.cli.application import (
     DONE,
     REFUSED,
@@ -58,7 +58,7 @@ def snapshot(
     if not json or code_of(row) != DONE:
         end_with(row, json)
     taken = next(way for way in ways.listed() if way.id in row.outcome.ways_back)
-    print_document(json, shapes.document("snapshot", **way_back_shapes.way_back(taken)), ())
+    print_document(json, documents.document("snapshot", **way_back_documents.way_back(taken)), ())
 
 
 @app.command("ways-back")
@@ -67,11 +67,11 @@ def ways_back(context: typer.Context, json: Json = False) -> None:
     ways = _ways(context)
     listed, gone, cut_off = ways.listed(), ways.gone(), ways.interrupted()
     aside = ways.set_aside()
-    document = shapes.document(
+    document = documents.document(
         "ways-back",
-        ways_back=[way_back_shapes.way_back(way) for way in listed],
-        ended=[way_back_shapes.gone(one) for one in gone],
-        set_aside=[way_back_shapes.set_aside(one) for one in aside],
+        ways_back=[way_back_documents.way_back(way) for way in listed],
+        ended=[way_back_documents.gone(one) for one in gone],
+        set_aside=[way_back_documents.set_aside(one) for one in aside],
         cut_off=cut_off.snapshot if cut_off else None,
     )
     text = way_back_texts.ways_back_text(listed, aside, gone, cut_off)
@@ -98,7 +98,7 @@ def return_to(
     chosen = ways.snapshots.find(identifier, though_damaged=skip_damaged)
     if preview or not (json or yes):
         found = ways.preview(identifier)
-        document = shapes.document("preview", id=chosen.id, **way_back_shapes.preview(found))
+        document = documents.document("preview", id=chosen.id, **way_back_documents.preview(found))
         print_document(json, document, preview_lines(found))
     if preview:
         return
@@ -114,7 +114,7 @@ def verify(context: typer.Context, identifier: Id, json: Json = False) -> None:
     """Read every file of a way back and hold it against its hash."""
     ways = _ways(context)
     found = ways.check(identifier if identifier != "newest" else ways.snapshots.find("newest").id)
-    document = shapes.document("verify", id=identifier, **way_back_shapes.checked(found))
+    document = documents.document("verify", id=identifier, **way_back_documents.checked(found))
     print_document(json, document, way_back_texts.checked_text(found))
     if found.faults:
         raise typer.Exit(REFUSED)
@@ -137,10 +137,10 @@ def compare(
     identifier = ways.snapshots.find(identifier).id
     if file:
         lines = file_difference(ways.desk, identifier, file.lstrip("/"))
-        print_document(json, shapes.document("file", path=file, lines=lines), lines)
+        print_document(json, documents.document("file", path=file, lines=lines), lines)
         return
     top = ways.compare(identifier, other)
-    document = shapes.document("compare", **way_back_shapes.difference(top))
+    document = documents.document("compare", **way_back_documents.difference(top))
     print_document(json, document, way_back_texts.difference_text(top))
 
 
@@ -224,8 +224,8 @@ def expire(
     else:
         went, stay = ways.expire()
         fates = [way_back_texts.went(gone) for gone in went] + stay
-    document = shapes.document(
-        "expire", dry_run=dry_run, ways_back=[shapes.plain_record(f) for f in fates]
+    document = documents.document(
+        "expire", dry_run=dry_run, ways_back=[documents.plain_record(f) for f in fates]
     )
     print_document(json, document, way_back_texts.fates_text(fates, dry_run=dry_run))
 
@@ -260,7 +260,7 @@ def keep(
     choices = ways.choices
     print_document(
         json,
-        shapes.document("keep", **shapes.plain_record(choices)),
+        documents.document("keep", **documents.plain_record(choices)),
         way_back_texts.keep_text(choices),
     )
 
@@ -292,8 +292,8 @@ def cover(
     engines = ways.snapshots.engines()
     left = cover_of(ways.machine, ways.choices).sentences
     needed, free = ways.snapshots.room()
-    told = way_back_shapes.cover(engines, layout, left)
-    document = shapes.document("cover", **told, bytes_needed=needed, bytes_free=free)
+    told = way_back_documents.cover(engines, layout, left)
+    document = documents.document("cover", **told, bytes_needed=needed, bytes_free=free)
     lines = way_back_texts.cover_text(engines, layout, left)
     room = way_back_texts.room_text(needed, free, has_copy=bool(ways.snapshots.all()))
     print_document(json, document, [*lines, room])

@@ -2,7 +2,7 @@
 
 from datetime import UTC, datetime
 
-from brave_bridge.bootloaders.reading import WISHES as loader_wishes
+from brave_bridge.bootloaders.reading import QUERIES as loader_queries
 from brave_bridge.bootloaders.reading import loader_in
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.package_manager import PackageManager
@@ -18,27 +18,27 @@ from brave_bridge.families.topics import (
     storage,
 )
 from brave_bridge.machines.port import LookedAt
-from brave_bridge.machines.wishes import Seen, Wish
+from brave_bridge.machines.queries import Query, Seen
 
-_WISHES: tuple[Wish, ...] = (
-    *identity.WISHES,
-    *boot.WISHES,
-    *storage.WISHES,
-    *hardware.WISHES,
-    *activity.WISHES,
-    *locale.WISHES,
-    *licence.WISHES,
-    *databases.WISHES,
-    *loader_wishes,
+_QUERIES: tuple[Query, ...] = (
+    *identity.QUERIES,
+    *boot.QUERIES,
+    *storage.QUERIES,
+    *hardware.QUERIES,
+    *activity.QUERIES,
+    *locale.QUERIES,
+    *licence.QUERIES,
+    *databases.QUERIES,
+    *loader_queries,
 )
 
 
-def wishes(manager: PackageManager) -> tuple[Wish, ...]:
+def queries(manager: PackageManager) -> tuple[Query, ...]:
     """What the first round asks for, on a machine with that package manager."""
-    return (*_WISHES, *activity.restart_wishes(manager.restart_marks))
+    return (*_QUERIES, *activity.restart_queries(manager.restart_marks))
 
 
-def further(seen: Seen) -> tuple[Wish, ...]:
+def further(seen: Seen) -> tuple[Query, ...]:
     """What the second round asks for, given what the first has seen."""
     return (*activity.further(seen), *storage.further(seen), *databases.further(seen))
 

@@ -22,18 +22,18 @@ from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.machines.port import Machine
-from brave_bridge.machines.wishes import Seen, Wish
+from brave_bridge.machines.queries import Query, Seen
 
 
 class Reading(Protocol):
-    """Reads a machine's facts in two rounds. ``wishes`` are those of the first."""
+    """Reads a machine's facts in two rounds. ``queries`` are those of the first."""
 
-    wishes: tuple[Wish, ...]
+    queries: tuple[Query, ...]
 
     def begin(self, machine: str, seen: Seen) -> Any:
         """What the first round told; MachineError where the package database is unusable."""
 
-    def further(self, known: Any) -> tuple[Wish, ...]:
+    def further(self, known: Any) -> tuple[Query, ...]:
         """What the second round asks for."""
 
     def facts(self, machine: Machine, seen: Seen, known: Any, basic: Facts) -> Facts:

@@ -3,12 +3,12 @@
 from brave_bridge.core.survey.facts import Evidence, Identity
 from brave_bridge.families.topics import identity
 from brave_bridge.machines.port import LookedAt, MachineError
-from brave_bridge.machines.wishes import Seen
+from brave_bridge.machines.queries import Seen
 
 
 def read_identity(machine: LookedAt) -> tuple[Identity, Evidence]:
     """Who the machine is; MachineError where no os-release file can be read."""
-    return identity_in(machine.files.gather(identity.WISHES), machine.name)
+    return identity_in(machine.files.gather(identity.QUERIES), machine.name)
 
 
 def identity_in(seen: Seen, machine: str) -> tuple[Identity, Evidence]:

@@ -17,7 +17,7 @@ from brave_bridge.families import basic
 from brave_bridge.families.family import Family
 from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.port import LookedAt
-from brave_bridge.machines.wishes import Names, Seen, Wish
+from brave_bridge.machines.queries import Names, Query, Seen
 
 _Ability = TypeVar("_Ability")
 
@@ -64,19 +64,19 @@ def survey(machine: LookedAt, family: str, asked: Asked = Asked()) -> Facts:
     where the system or its package database cannot be read.
     """
     family = family or family_by_database(machine)
-    facts, seen = _read(machine, family, asked.wishes)
+    facts, seen = _read(machine, family, asked.queries)
     return msgspec.structs.replace(facts, family=family, looked_at=asked.read(seen))
 
 
-def _read(machine: LookedAt, family: str, more: tuple[Wish, ...]) -> tuple[Facts, Seen]:
+def _read(machine: LookedAt, family: str, more: tuple[Query, ...]) -> tuple[Facts, Seen]:
     reading, manager = family_named(family).reading, family_named(family).manager
-    first = (*basic.wishes(manager), *more)
+    first = (*basic.queries(manager), *more)
     if reading is None:
         seen = machine.files.gather(first)
-        if wishes := basic.further(seen):
-            seen.add(machine.files.gather(wishes))
+        if queries := basic.further(seen):
+            seen.add(machine.files.gather(queries))
         return _without_packages(basic.basic_facts(machine, seen, manager), family), seen
-    seen = machine.files.gather((*first, *reading.wishes))
+    seen = machine.files.gather((*first, *reading.queries))
     known = reading.begin(machine.name, seen)
     seen.add(machine.files.gather((*basic.further(seen), *reading.further(known))))
     return reading.facts(machine, seen, known, basic.basic_facts(machine, seen, manager)), seen

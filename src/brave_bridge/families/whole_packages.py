@@ -9,7 +9,7 @@ from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.survey.facts import ChangedConfig, Evidence, Facts
 from brave_bridge.machines.port import Machine
-from brave_bridge.machines.wishes import Seen, Sums, Wish
+from brave_bridge.machines.queries import Query, Seen, Sums
 
 Packages = tuple[InstalledPackage, ...]
 
@@ -17,7 +17,7 @@ Packages = tuple[InstalledPackage, ...]
 class WholePackageReading(msgspec.Struct, frozen=True):
     """See Reading. ``packages_in`` reads the database, ``facts_of`` adds what it tells."""
 
-    wishes: tuple[Wish, ...]
+    queries: tuple[Query, ...]
     packages_in: Callable[[Seen, str], Packages]
     facts_of: Callable[[Seen, Packages, Facts], Facts]
 
@@ -25,7 +25,7 @@ class WholePackageReading(msgspec.Struct, frozen=True):
         """See Reading."""
         return self.packages_in(seen, machine)
 
-    def further(self, known: Packages) -> tuple[Wish, ...]:
+    def further(self, known: Packages) -> tuple[Query, ...]:
         """The sums of all config files of the packages."""
         return (Sums(tuple({path: None for package in known for path in package.conffiles})),)
 

@@ -11,9 +11,9 @@ from brave_bridge.machines import jobs
 from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
+from brave_bridge.machines.queries import Answer, Answers, Query, Seen
 from brave_bridge.machines.reach import FolderReach, below, expanded
 from brave_bridge.machines.rooted import inside
-from brave_bridge.machines.wishes import Answer, Answers, Seen, Wish
 from brave_bridge.machines.writing import replace_file
 
 Asked = Callable[[Answers], dict[tuple[str, ...], Answer]]
@@ -25,7 +25,7 @@ class FolderFiles:
     ``answers`` asks commands that only look; a system that does not run answers nothing.
     """
 
-    def __init__(self, machine: str, root: Path, answers: Asked = lambda wish: {}) -> None:
+    def __init__(self, machine: str, root: Path, answers: Asked = lambda query: {}) -> None:
         self.machine = machine
         self.root = root
         self._answers = answers
@@ -106,14 +106,14 @@ class FolderFiles:
         except (OSError, MachineError):
             return False
 
-    def gather(self, wishes: Iterable[Wish]) -> Seen:
+    def gather(self, queries: Iterable[Query]) -> Seen:
         """See Files."""
         gathering = Gathering(FolderReach(str(self.root)))
-        for wish in wishes:
-            if isinstance(wish, Answers):
-                gathering.seen.answers.update(self._answers(wish))
+        for query in queries:
+            if isinstance(query, Answers):
+                gathering.seen.answers.update(self._answers(query))
             else:
-                gathering.grant(wish)
+                gathering.grant(query)
         return gathering.seen
 
 
@@ -191,7 +191,7 @@ class FolderMachine:
         """The argv that runs ``argv`` on the machine."""
         raise NotImplementedError
 
-    def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
+    def _answers(self, query: Answers) -> dict[tuple[str, ...], Answer]:
         """What commands that only look answer; a system that does not run answers nothing."""
         return {}
 

@@ -1,4 +1,4 @@
-"""Granting wishes from what can be reached: bounded in time, memory and reach."""
+"""Answering queries from what can be reached: bounded in time, memory and reach."""
 
 import hashlib
 import os
@@ -6,19 +6,19 @@ import zlib
 from collections.abc import Callable, Iterable, Iterator
 
 from brave_bridge.core.formats.packing import PACKED, PackingError, unpack
-from brave_bridge.machines.reach import Reach, below, expanded
-from brave_bridge.machines.wishes import (
+from brave_bridge.machines.queries import (
     Below,
     Contents,
     Links,
     Names,
+    Query,
     Rooms,
     Seen,
     Stanza,
     Stanzas,
     Sums,
-    Wish,
 )
+from brave_bridge.machines.reach import Reach, below, expanded
 
 MAX_LOG_BYTES = 64_000_000
 """Bytes of one log that are searched for lines."""
@@ -42,40 +42,42 @@ class Gathering:
             Stanzas: self._stanzas,
         }
 
-    def grant(self, wish: Wish) -> None:
-        """Add what a wish asks for to ``seen``; TypeError for what nobody can see in files."""
-        granting = self._granting.get(type(wish))
+    def grant(self, query: Query) -> None:
+        """Add what a query asks for to ``seen``; TypeError for what nobody can see in files."""
+        granting = self._granting.get(type(query))
         if granting is None:
-            raise TypeError(f"nothing grants {type(wish).__name__}")
-        granting(wish)
+            raise TypeError(f"nothing grants {type(query).__name__}")
+        granting(query)
 
     def _expanded(self, patterns: Iterable[str]) -> Iterator[str]:
         return expanded(self.reach, patterns, self.seen.faults)
 
-    def _contents(self, wish: Contents) -> None:
-        for path in self._expanded(wish.patterns):
+    def _contents(self, query: Contents) -> None:
+        for path in self._expanded(query.patterns):
             try:
-                content = self._lines(path, wish) if wish.containing else self._content(path, wish)
+                content = (
+                    self._lines(path, query) if query.containing else self._content(path, query)
+                )
             except OSError as error:
                 self.seen.faults[path] = error.strerror or str(error)
             else:
                 if content is not None:
                     self.seen.contents[path] = content
 
-    def _content(self, path: str, wish: Contents) -> bytes | None:
+    def _content(self, path: str, query: Contents) -> bytes | None:
         stream = self.reach.opened(path)
         if stream is None:
             return None
         with stream:
-            content = _read_up_to(stream, wish.limit + 1)
-        if len(content) > wish.limit:
-            if not wish.cut:
-                self.seen.faults[path] = f"longer than {wish.limit} bytes"
+            content = _read_up_to(stream, query.limit + 1)
+        if len(content) > query.limit:
+            if not query.cut:
+                self.seen.faults[path] = f"longer than {query.limit} bytes"
                 return None
-            content = content[: wish.limit]
+            content = content[: query.limit]
         return content
 
-    def _lines(self, path: str, wish: Contents) -> bytes | None:
+    def _lines(self, path: str, query: Contents) -> bytes | None:
         stream = self.reach.opened(path)
         if stream is None:
             return None
@@ -83,15 +85,15 @@ class Gathering:
         with stream:
             pieces = _decompressed(stream) if path.endswith(".gz") else _pieces(stream)
             for line in _split(pieces):
-                if any(text in line for text in wish.containing):
+                if any(text in line for text in query.containing):
                     kept.append(line)
                     size += len(line) + 1
-                    if size > wish.limit:
+                    if size > query.limit:
                         break
         return b"\n".join(kept)
 
-    def _names(self, wish: Names) -> None:
-        for path in self._expanded(wish.patterns):
+    def _names(self, query: Names) -> None:
+        for path in self._expanded(query.patterns):
             try:
                 found = self.reach.found(path)
             except OSError as error:
@@ -101,18 +103,18 @@ class Gathering:
             if found is not None:
                 self.seen.found[path] = found
 
-    def _links(self, wish: Links) -> None:
-        for path in self._expanded(wish.patterns):
+    def _links(self, query: Links) -> None:
+        for path in self._expanded(query.patterns):
             target = self.reach.link(path)
             if target is not None:
                 self.seen.links[path] = target
 
-    def _below(self, wish: Below) -> None:
-        for folder in wish.folders:
-            self.seen.below[folder] = sorted(below(self.reach, folder, wish.endings))
+    def _below(self, query: Below) -> None:
+        for folder in query.folders:
+            self.seen.below[folder] = sorted(below(self.reach, folder, query.endings))
 
-    def _rooms(self, wish: Rooms) -> None:
-        for path in wish.paths:
+    def _rooms(self, query: Rooms) -> None:
+        for path in query.paths:
             try:
                 room = self.reach.room(path)
             except OSError:
@@ -120,27 +122,27 @@ class Gathering:
             if room is not None:
                 self.seen.rooms[path] = room
 
-    def _sums(self, wish: Sums) -> None:
-        for path in wish.paths:
+    def _sums(self, query: Sums) -> None:
+        for path in query.paths:
             try:
                 stream = self.reach.opened(path)
                 if stream is None:
                     continue
                 with stream:
-                    content = _read_up_to(stream, wish.limit + 1)
+                    content = _read_up_to(stream, query.limit + 1)
             except OSError as error:
                 self.seen.faults[path] = error.strerror or str(error)
                 continue
-            if len(content) > wish.limit:
-                self.seen.faults[path] = f"longer than {wish.limit} bytes"
+            if len(content) > query.limit:
+                self.seen.faults[path] = f"longer than {query.limit} bytes"
                 continue
             md5 = hashlib.md5(content, usedforsecurity=False).hexdigest()
             self.seen.sums[path] = (md5, hashlib.sha256(content).hexdigest())
 
-    def _stanzas(self, wish: Stanzas) -> None:
-        wanted = {name.encode() for name in wish.names}
-        labels = tuple(f"{field}: ".encode() for field in wish.fields)
-        for path in self._expanded(wish.patterns):
+    def _stanzas(self, query: Stanzas) -> None:
+        wanted = {name.encode() for name in query.names}
+        labels = tuple(f"{field}: ".encode() for field in query.fields)
+        for path in self._expanded(query.patterns):
             try:
                 stream = self.reach.opened(path)
                 if stream is None:

@@ -6,8 +6,8 @@ from pathlib import Path
 
 from brave_bridge.machines.entering import as_root
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.queries import Answer, Answers
 from brave_bridge.machines.questions import ask_all
-from brave_bridge.machines.wishes import Answer, Answers
 
 
 class LocalMachine(FolderMachine):
@@ -21,5 +21,5 @@ class LocalMachine(FolderMachine):
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         return as_root(self.name, argv)
 
-    def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
-        return ask_all(wish)
+    def _answers(self, query: Answers) -> dict[tuple[str, ...], Answer]:
+        return ask_all(query)

@@ -11,9 +11,9 @@ from typing import BinaryIO
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
+from brave_bridge.machines.queries import Answer, Answers, Found, Query, Room, Seen
 from brave_bridge.machines.reach import below, expanded
 from brave_bridge.machines.rooted import located
-from brave_bridge.machines.wishes import Answer, Answers, Found, Room, Seen, Wish
 
 Ran = tuple[int, str]
 """What a command comes to: its exit code and its output."""
@@ -126,15 +126,15 @@ class MemoryFiles:
         """See Files."""
         return self.tree.place(path) in self.tree.files
 
-    def gather(self, wishes: Iterable[Wish]) -> Seen:
+    def gather(self, queries: Iterable[Query]) -> Seen:
         """See Files."""
         gathering = Gathering(self.tree)
-        for wish in wishes:
-            if isinstance(wish, Answers):
-                known = {c: self.answers[c] for c in wish.commands if c in self.answers}
+        for query in queries:
+            if isinstance(query, Answers):
+                known = {c: self.answers[c] for c in query.commands if c in self.answers}
                 gathering.seen.answers.update(known)
             else:
-                gathering.grant(wish)
+                gathering.grant(query)
         return gathering.seen
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Protocol
 
 from brave_bridge.machines.jobs import JobState
-from brave_bridge.machines.wishes import Seen, Wish
+from brave_bridge.machines.queries import Query, Seen
 
 STATE_FOLDER = "/var/lib/brave-bridge"
 """Where a machine keeps its logbook, jobs and snapshots: outside what a snapshot covers."""
@@ -31,8 +31,8 @@ class MachineError(Exception):
 class FilesToSee(Protocol):
     """Files that can be looked at."""
 
-    def gather(self, wishes: Iterable[Wish]) -> Seen:
-        """Grant a batch of wishes in one round trip; what is not there is left out."""
+    def gather(self, queries: Iterable[Query]) -> Seen:
+        """Grant a batch of queries in one round trip; what is not there is left out."""
 
 
 class Files(FilesToSee, Protocol):

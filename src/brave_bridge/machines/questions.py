@@ -7,17 +7,17 @@ import time
 from collections.abc import Sequence
 
 from brave_bridge.core.formats.text import decoded
-from brave_bridge.machines.wishes import Answer, Answers
+from brave_bridge.machines.queries import Answer, Answers
 
 NOT_THERE, TOO_LONG = 127, 124
 _SBIN = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
 
 
-def ask_all(wish: Answers) -> dict[tuple[str, ...], Answer]:
-    """Each command's answer. They run side by side and share the wish's seconds."""
-    started = {command: _started(command) for command in wish.commands}
+def ask_all(query: Answers) -> dict[tuple[str, ...], Answer]:
+    """Each command's answer. They run side by side and share the query's seconds."""
+    started = {command: _started(command) for command in query.commands}
     running = {command: process for command, process in started.items() if process is not None}
-    outputs = _collected(running, wish)
+    outputs = _collected(running, query)
     answers = {}
     for command, process in started.items():
         if process is None:
@@ -57,20 +57,20 @@ def _started(command: Sequence[str]) -> subprocess.Popen | None:
         return None
 
 
-def _collected(running: dict, wish: Answers) -> dict[tuple[str, ...], bytes]:
+def _collected(running: dict, query: Answers) -> dict[tuple[str, ...], bytes]:
     """What the commands print until they end, or their time or the size limit does."""
-    deadline = time.monotonic() + wish.seconds
+    deadline = time.monotonic() + query.seconds
     outputs = dict.fromkeys(running, b"")
     with selectors.DefaultSelector() as selector:
         for command, process in running.items():
             selector.register(process.stdout, selectors.EVENT_READ, command)
-        _read_until(deadline, selector, outputs, wish.limit)
+        _read_until(deadline, selector, outputs, query.limit)
         for key in list(selector.get_map().values()):
-            if key.data[0] not in wish.patiently:
+            if key.data[0] not in query.patiently:
                 selector.unregister(key.fileobj)
         if selector.get_map():
-            deadline += wish.more_seconds
-            _read_until(deadline, selector, outputs, wish.limit)
+            deadline += query.more_seconds
+            _read_until(deadline, selector, outputs, query.limit)
     for process in running.values():
         process.stdout.close()
     for process in running.values():

@@ -9,8 +9,8 @@ import stat
 from collections.abc import Iterable, Iterator
 from typing import BinaryIO, Protocol
 
+from brave_bridge.machines.queries import Found, Room
 from brave_bridge.machines.rooted import located
-from brave_bridge.machines.wishes import Found, Room
 
 MAX_PATHS = 20_000
 """Paths that one pattern may lead to; what is beyond is left out."""

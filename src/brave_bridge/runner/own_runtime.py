@@ -187,9 +187,9 @@ def _distributions() -> list[importlib.metadata.Distribution]:
             found[key] = importlib.metadata.distribution(name)
         except importlib.metadata.PackageNotFoundError:
             continue  # for another system or Python: what is missed, the proof tells
-        for wish in found[key].requires or ():
-            if "extra ==" not in wish:
-                pending.append(re.split(r"[ ;\[<>=!~(]", wish, maxsplit=1)[0])
+        for requirement in found[key].requires or ():
+            if "extra ==" not in requirement:
+                pending.append(re.split(r"[ ;\[<>=!~(]", requirement, maxsplit=1)[0])
     return list(found.values())
 
 

@@ -1,4 +1,4 @@
-"""Performing requests on a machine: the one place where a script's wishes become deeds.
+"""Performing requests on a machine: the one place where a script's requests are carried out.
 
 Every deed can be performed twice: after a crash the request that was under way is
 performed again, and looks first whether it took effect.
@@ -51,11 +51,11 @@ from brave_bridge.families.family import Packages
 from brave_bridge.families.registry import able, family_named, survey
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.queries import Answers, Contents
 from brave_bridge.machines.secrets import with_credentials
-from brave_bridge.machines.wishes import Answers, Contents
 from brave_bridge.runner.open_legs import OPEN_LEG
-from brave_bridge.runner.swap_deeds import swap_files
-from brave_bridge.runner.way_back_deeds import Report, WayBackDeeds
+from brave_bridge.runner.performing.swapping import swap_files
+from brave_bridge.runner.performing.ways_back import PerformingWaysBack, Report
 from brave_bridge.snapshots.beside import Beside
 
 OUTPUT_LIMIT = 4_000_000
@@ -80,7 +80,7 @@ class Performer:
         self.machine = machine
         self.family = family
         self.identifier = identifier
-        self.ways_back = WayBackDeeds(machine, family, beside)
+        self.ways_back = PerformingWaysBack(machine, family, beside)
         self.poll_seconds = 0.2
 
     def perform(self, seq: int, request: Request, report: Report) -> Reply:
@@ -172,13 +172,13 @@ class Performer:
 
     @_perform.register
     def _(self, request: FetchSuites, seq: int, report: Report) -> Reply:
-        from brave_bridge.runner.fetch_deeds import fetch_suites
+        from brave_bridge.runner.performing.fetching import fetch_suites
 
         return fetch_suites(self.machine, self._packages(), self._keys(), request, report)
 
     @_perform.register
     def _(self, request: PlanPackages, seq: int, report: Report) -> Reply:
-        from brave_bridge.runner.plan_deeds import plan_legs
+        from brave_bridge.runner.performing.planning import plan_legs
 
         return plan_legs(self.machine, self._packages(), request, report)
 

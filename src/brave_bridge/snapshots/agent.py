@@ -45,7 +45,7 @@ def _as_declared(method: Callable, arguments: list, named: dict) -> tuple[list, 
 
 
 def _converted(value: object, hint: Any) -> Any:
-    """A value as annotated; wishes have been made out of what was sent already."""
+    """A value as annotated; queries have been made out of what was sent already."""
     if callable(value) or hint is None or get_origin(hint) is Sequence:
         return value
     return msgspec.convert(value, hint, dec_hook=made)

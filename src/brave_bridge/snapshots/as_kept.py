@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from brave_bridge.machines.wishes import Seen, Wish
+from brave_bridge.machines.queries import Query, Seen
 from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.snapshots.returning import Returning
 
@@ -23,6 +23,6 @@ class _KeptFiles:
         self._returning = returning
         self._snapshot = snapshot
 
-    def gather(self, wishes: Iterable[Wish]) -> Seen:
+    def gather(self, queries: Iterable[Query]) -> Seen:
         """See Files."""
-        return self._returning.gather(self._snapshot, tuple(wishes))
+        return self._returning.gather(self._snapshot, tuple(queries))

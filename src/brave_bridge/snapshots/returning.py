@@ -13,7 +13,7 @@ import msgspec
 
 from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.wishes import Seen, Wish
+from brave_bridge.machines.queries import Query, Seen
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
@@ -323,10 +323,10 @@ class Returning:
                 raise OSError(27, f"longer than {limit} bytes")
             return content
 
-    def gather(self, snapshot: Snapshot, wishes: Sequence[Wish]) -> Seen:
-        """What a snapshot's root part has of what is wished for, as of a tree."""
+    def gather(self, snapshot: Snapshot, queries: Sequence[Query]) -> Seen:
+        """What a snapshot's root part has of what is asked for, as of a tree."""
         with self.snapshots.shown(snapshot, snapshot.parts[0]) as tree:
-            return FolderFiles(snapshot.id, tree).gather(wishes)
+            return FolderFiles(snapshot.id, tree).gather(queries)
 
     def entries(self, snapshot: Snapshot) -> dict[str, Entry]:
         """Every entry of a snapshot by its path from the machine's root."""

@@ -131,6 +131,6 @@ def _error(where: str, error: SQLAlchemyError) -> DatabaseError:
 def _make_durable(connection: sqlite3.Connection, _record: object) -> None:
     """Whatever is committed stands on the disk; a schema of others runs nothing."""
     cursor = connection.cursor()
-    for wish in ("trusted_schema=OFF", "journal_mode=DELETE", "synchronous=FULL"):
-        cursor.execute(f"PRAGMA {wish}")
+    for setting in ("trusted_schema=OFF", "journal_mode=DELETE", "synchronous=FULL"):
+        cursor.execute(f"PRAGMA {setting}")
     cursor.close()

@@ -133,7 +133,7 @@ class PolicyList(PointAtOne):
         from brave_bridge.core.formats.text import plain
 
         if not self.policies:
-            return ["Nothing yet: k on the Plan keeps an answer or a wish for every machine."]
+            return ["Nothing yet: k on the Plan keeps an answer or a preference for every machine."]
         return [f"{plain(policy.subject)}: {policy.words}" for policy in self.policies]
 
     def action_forget(self) -> None:

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 from brave_bridge.tui.choose_dialog import PointAtOne
 
 if TYPE_CHECKING:
-    from brave_bridge.core.packages.wishes import PersonsWishes
+    from brave_bridge.core.packages.preferences import Preferences
 
 
-class OrderWishes(PointAtOne):
-    """The levels of a plan, the weightiest first; the wishes in another order, or None."""
+class OrderPreferences(PointAtOne):
+    """The levels of a plan, the weightiest first; the preferences in another order, or None."""
 
     BINDINGS = [
         ("plus,equals_sign", "move(-1)", "weightier"),
@@ -19,27 +19,27 @@ class OrderWishes(PointAtOne):
         ("0", "reset", "as it was made"),
         ("enter", "keep", "plan again"),
     ]
-    DEFAULT_CSS = "OrderWishes > Vertical { width: 94; }"
+    DEFAULT_CSS = "OrderPreferences > Vertical { width: 94; }"
 
     heading = "What counts first"
     keys = (
-        "What a weightier wish reached is never given up for a lighter one.\n"
+        "What a weightier preference reached is never given up for a lighter one.\n"
         "+ and - move the line, 0 puts all back, Enter plans again, Esc goes back."
     )
     pointer = ("", "")
 
-    def __init__(self, wishes: PersonsWishes) -> None:
+    def __init__(self, preferences: Preferences) -> None:
         super().__init__()
-        self.wishes = wishes
+        self.preferences = preferences
         self.at = 1
 
     def lines(self) -> list[str]:
         from brave_bridge.core.packages.levels import LEVEL_WORDS
 
-        marks = ("·" if self._is_fixed(n) else f"{n}" for n in range(len(self.wishes.order)))
+        marks = ("·" if self._is_fixed(n) else f"{n}" for n in range(len(self.preferences.order)))
         return [
             f"{mark:>2}  {LEVEL_WORDS[name]}"
-            for mark, name in zip(marks, self.wishes.order, strict=True)
+            for mark, name in zip(marks, self.preferences.order, strict=True)
         ]
 
     def tone_of(self, number: int) -> str:
@@ -48,13 +48,13 @@ class OrderWishes(PointAtOne):
     def _is_fixed(self, number: int) -> bool:
         from brave_bridge.core.packages.levels import FIXED_FIRST, FIXED_LAST
 
-        return self.wishes.order[number] in FIXED_FIRST + FIXED_LAST
+        return self.preferences.order[number] in FIXED_FIRST + FIXED_LAST
 
     def action_move(self, by: int) -> None:
         """Make the line weightier or lighter."""
-        name = self.wishes.order[self.at]
-        self.wishes = self.wishes.moved(name, by)
-        self.at = self.wishes.order.index(name)
+        name = self.preferences.order[self.at]
+        self.preferences = self.preferences.moved(name, by)
+        self.at = self.preferences.order.index(name)
         self.show()
 
     def action_reset(self) -> None:
@@ -63,9 +63,9 @@ class OrderWishes(PointAtOne):
 
         from brave_bridge.core.packages.levels import LEVELS
 
-        self.wishes = msgspec.structs.replace(self.wishes, order=LEVELS)
+        self.preferences = msgspec.structs.replace(self.preferences, order=LEVELS)
         self.show()
 
     def action_keep(self) -> None:
         """Give the order back."""
-        self.dismiss(self.wishes)
+        self.dismiss(self.preferences)

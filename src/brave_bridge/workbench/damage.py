@@ -9,7 +9,7 @@ from brave_bridge.snapshots.choices import CHOICES
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.reading_notes import read_notes
 from brave_bridge.store.rows import LOGBOOK_FILE, NOTES_FILE
-from brave_bridge.workbench.keeping import DECISIONS
+from brave_bridge.workbench.decisions import DECISIONS
 from brave_bridge.workbench.kept_plan import PLAN
 from brave_bridge.workbench.lines import own_files
 from brave_bridge.workbench.places import state_of_fleet

@@ -11,7 +11,7 @@ from brave_bridge.families.identify import read_identity
 from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin.machine import StandInMachine
-from brave_bridge.runner.way_back_deeds import about
+from brave_bridge.runner.performing.ways_back import about
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.workbench.lines import line_of

@@ -47,8 +47,8 @@ from brave_bridge.runner.own_runtime import (
     why_none,
 )
 from brave_bridge.runner.performer import Performer
+from brave_bridge.runner.performing.ways_back import about
 from brave_bridge.runner.starter import keep_starting
-from brave_bridge.runner.way_back_deeds import about
 from brave_bridge.snapshots.agent import beside
 from brave_bridge.snapshots.description import Kept, Snapshot
 from brave_bridge.store.faults import DamagedDatabase, DatabaseError
@@ -56,12 +56,12 @@ from brave_bridge.store.opening import has_logbook, open_logbook, set_logbook_as
 from brave_bridge.store.reading_notes import read_notes
 from brave_bridge.store.rows import ProcedureRow, now
 from brave_bridge.workbench.damage import Damage, damage_of
-from brave_bridge.workbench.forecast import forecast
-from brave_bridge.workbench.keeping import (
+from brave_bridge.workbench.decisions import (
     Decisions,
     read_decisions,
     surroundings_for,
 )
+from brave_bridge.workbench.forecast import forecast
 from brave_bridge.workbench.kept_plan import fitting_plan
 from brave_bridge.workbench.lines import line_for, line_of, products_of, release_of
 from brave_bridge.workbench.places import state_of_fleet
@@ -307,9 +307,9 @@ class Desk:
     def begin_crossing(self, plan: KeptPlan, *, unattended: bool) -> str:
         """Begin to cross an approved plan in a runner of its own; the procedure's id."""
         surveyed = self.survey(plan.to)
-        standing = stops(surveyed.findings)
-        if standing:
-            raise Refused("crossing", "; ".join(f.title for f in standing), standing[0].remedy)
+        found = stops(surveyed.findings)
+        if found:
+            raise Refused("crossing", "; ".join(f.title for f in found), found[0].remedy)
         self._must_run_commands(surveyed.line.family)
         title = f"{plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
         seconds = surveyed.estimate.seconds if surveyed.estimate else 0.0
@@ -434,7 +434,7 @@ class Desk:
         """Go on with the leg that a crossing left open; the id of the procedure.
 
         ``theirs`` are config files whose new version shall be taken after all, ``wanted`` more
-        wishes about packages, each its kind and the slot. Refused where no leg is open.
+        preferences about packages, each its kind and the slot. Refused where no leg is open.
         """
         leg = self.open_leg()
         if leg is None:
@@ -443,7 +443,7 @@ class Desk:
         for path in theirs:
             plans = tuple(plan.with_answer(path, "theirs") for plan in plans)
         for kind, slot in wanted:
-            plans = tuple(plan.with_wish(kind, slot) for plan in plans)
+            plans = tuple(plan.with_preference(kind, slot) for plan in plans)
         around = surroundings_for(read_decisions(self.machine), self.facts())
         begun = msgspec.structs.replace(leg, plans=plans)
         brief = CrossBrief(leg.family, plans, 0.0, around, begun)

@@ -35,7 +35,7 @@ def change_plan(
     return PLAN.change(machine.state, changed)
 
 
-def standing_plan(machine: Machine, plan: KeptPlan) -> KeptPlan:
+def plan_as_kept(machine: Machine, plan: KeptPlan) -> KeptPlan:
     """The plan that is kept now, where it goes the way of ``plan``; else that one."""
     kept = PLAN.read(machine.state)
     keys = [leg.leg.key for leg in plan.legs]

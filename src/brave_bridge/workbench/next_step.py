@@ -42,9 +42,9 @@ class NextStep(msgspec.Struct, frozen=True):
     urgency: int
 
 
-def next_step(standing: OnTheWay) -> NextStep:
+def next_step(here: OnTheWay) -> NextStep:
     """The next step of a machine that stands so."""
-    return _under_way(standing) or _after_trouble(standing) or _ahead(standing)
+    return _under_way(here) or _after_trouble(here) or _ahead(here)
 
 
 def _under_way(s: OnTheWay) -> NextStep | None:

@@ -5,23 +5,23 @@ from collections.abc import Callable
 import msgspec
 
 from brave_bridge.core.crossing.planner import PlanFault
-from brave_bridge.core.packages.choices import wishes_with
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.choices import preferences_with
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.runner.inline import drive
 from brave_bridge.store.rows import now
+from brave_bridge.workbench.decisions import change_decisions
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import change_decisions
 from brave_bridge.workbench.kept_plan import (
     change_plan,
     fingerprint,
     fitting_plan,
     has_indices,
     keep_plan,
+    plan_as_kept,
     remove_indices,
-    standing_plan,
 )
 from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
 from brave_bridge.workbench.policies import answered, answered_as_before, read_policies
@@ -41,11 +41,11 @@ class Plans:
         self,
         to: str,
         tell: Callable[[str], None] | None = None,
-        wishes: PersonsWishes | None = None,
+        preferences: Preferences | None = None,
     ) -> KeptPlan:
         """Plan the legs to a release and keep the plan; Refused where that cannot be done.
 
-        Without ``wishes`` those of the plan before hold, or the fleet's policies.
+        Without ``preferences`` those of the plan before hold, or the fleet's policies.
         """
         name = self.desk.family()
         planner = family_named(name).planner
@@ -60,12 +60,12 @@ class Plans:
         self.desk.machine.state.make()
         before = fitting_plan(self.desk.machine, facts, to)
         policies = read_policies(self.desk.target.kind)
-        wishes = wishes or (before.wishes if before else policies.wishes)
+        preferences = preferences or (before.preferences if before else policies.preferences)
         plain_performer = self.desk.performer("plan")
         performer = MeasuringPerformer(plain_performer)
         # A folder of its own: where this is refused, the plan before keeps what it was made over.
         folder = f"{PLAN_FOLDER}/{plain_performer.identifier}"
-        script = planner.plan(facts, route.legs, folder, wishes)
+        script = planner.plan(facts, route.legs, folder, preferences)
         planned = drive(script, performer, tell)
         if isinstance(planned, PlanFault):
             remove_indices(self.desk.machine, folder)
@@ -77,24 +77,24 @@ class Plans:
         keep_plan(self.desk.machine, kept)
         return kept
 
-    def under(self, plan: KeptPlan, wishes: PersonsWishes) -> KeptPlan:
-        """The plan under other wishes, over the same indices, kept.
+    def under(self, plan: KeptPlan, preferences: Preferences) -> KeptPlan:
+        """The plan under other preferences, over the same indices, kept.
 
         Refused where these are gone.
         """
         facts = self.desk.facts()
-        plan = standing_plan(self.desk.machine, plan)
+        plan = plan_as_kept(self.desk.machine, plan)
         if not has_indices(self.desk.machine, plan):
             raise Refused("planning", "what the plan was made over is gone", "plan the way again")
         planner = family_named(self.desk.family()).planner
-        script = planner.again(facts, plan.legs, plan.indices, wishes)
+        script = planner.again(facts, plan.legs, plan.indices, preferences)
         planned = drive(script, self.desk.performer("plan"))
         if isinstance(planned, PlanFault):
             raise Refused(planned.attempted, planned.seen, planned.remedy)
 
-        def planned_anew(standing: KeptPlan) -> KeptPlan:
-            anew = msgspec.structs.replace(standing, legs=planned, made_at=now())
-            return answered_as_before(anew, standing)
+        def planned_anew(known: KeptPlan) -> KeptPlan:
+            anew = msgspec.structs.replace(known, legs=planned, made_at=now())
+            return answered_as_before(anew, known)
 
         return change_plan(self.desk.machine, plan, planned_anew)
 
@@ -112,10 +112,10 @@ class Plans:
         known = [option.answer for option in choices[key].options]
         if answer not in known:
             raise Refused("deciding", f"{answer} is no answer to {key}", f"say {', '.join(known)}")
-        wishes = wishes_with(plan.wishes, choices[key], answer)
+        preferences = preferences_with(plan.preferences, choices[key], answer)
         if choices[key].needs_sources:
-            return self.make(plan.to, tell, wishes)
-        return self.under(plan, wishes)
+            return self.make(plan.to, tell, preferences)
+        return self.under(plan, preferences)
 
     def kept(self, facts: Facts, to: str = "") -> KeptPlan | None:
         """The kept plan, if it fits the machine and the way it takes (and leads to ``to``)."""
@@ -135,8 +135,8 @@ class Plans:
                 f"it asks about: {asked or 'nothing'}",
             )
 
-        def with_it(standing: KeptPlan) -> KeptPlan:
-            legs = tuple(leg.with_answer(path, answer) for leg in standing.legs)
-            return msgspec.structs.replace(standing, legs=legs)
+        def with_it(known: KeptPlan) -> KeptPlan:
+            legs = tuple(leg.with_answer(path, answer) for leg in known.legs)
+            return msgspec.structs.replace(known, legs=legs)
 
         return change_plan(self.desk.machine, plan, with_it)

@@ -4,18 +4,25 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from brave_bridge.core.packages.choices import SOURCE_WORDS, PlanChoice, wishes_with
-from brave_bridge.core.packages.wishes import WISH_WORDS, WISHES, PersonsWishes
+from brave_bridge.core.packages.choices import SOURCE_WORDS, PlanChoice, preferences_with
+from brave_bridge.core.packages.preferences import (
+    PREFERENCE_KINDS,
+    PREFERENCE_WORDS,
+    Preferences,
+)
 from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan
 
 
-class Policies(msgspec.Struct, frozen=True):
-    """``answers`` maps the path of a config file to ``mine`` or ``theirs``."""
+class Policies(msgspec.Struct, frozen=True, rename={"preferences": "wishes"}):
+    """``answers`` maps the path of a config file to ``mine`` or ``theirs``.
+
+    In the file preferences keep the name that they had first.
+    """
 
     answers: dict[str, str] = {}
-    wishes: PersonsWishes = PersonsWishes()
+    preferences: Preferences = Preferences()
 
 
 POLICIES: KeptRecord[Policies] = KeptRecord("policies.json", Policies, Policies())
@@ -43,26 +50,28 @@ def toggle_answer(kind: str, path: str, answer: str) -> bool:
     return path in change_policies(kind, toggled).answers
 
 
-def toggle_wish(kind: str, wish: str, slot: str) -> bool:
-    """Keep a wish about a package for every machine, or no longer; whether it is kept now."""
+def toggle_preference(kind: str, preference: str, slot: str) -> bool:
+    """Keep a preference about a package for every machine, or no longer; whether it is kept now."""
 
     def toggled(known: Policies) -> Policies:
-        return msgspec.structs.replace(known, wishes=known.wishes.toggled(wish, slot))
+        return msgspec.structs.replace(
+            known, preferences=known.preferences.toggled(preference, slot)
+        )
 
-    return slot in getattr(change_policies(kind, toggled).wishes, wish)
+    return slot in getattr(change_policies(kind, toggled).preferences, preference)
 
 
 def toggle_choice(kind: str, choice: PlanChoice) -> bool:
     """Keep the answer of a plan's choice for every machine, or no longer; whether it is kept."""
 
     def toggled(known: Policies) -> Policies:
-        wishes = wishes_with(known.wishes, choice, choice.answer)
-        if wishes == known.wishes:
-            wishes = wishes_with(known.wishes, choice, choice.default)
-        return msgspec.structs.replace(known, wishes=wishes)
+        preferences = preferences_with(known.preferences, choice, choice.answer)
+        if preferences == known.preferences:
+            preferences = preferences_with(known.preferences, choice, choice.default)
+        return msgspec.structs.replace(known, preferences=preferences)
 
-    kept = change_policies(kind, toggled).wishes
-    return kept == wishes_with(kept, choice, choice.answer)
+    kept = change_policies(kind, toggled).preferences
+    return kept == preferences_with(kept, choice, choice.answer)
 
 
 class Policy(msgspec.Struct, frozen=True):
@@ -78,15 +87,15 @@ def listed_policies(policies: Policies) -> Iterator[Policy]:
     for path, answer in sorted(policies.answers.items()):
         words = "your version stays" if answer == "mine" else "the new version is taken"
         yield Policy(f"config {path}", path, words)
-    wishes = policies.wishes
-    for kind in WISHES:
-        for slot in sorted(getattr(wishes, kind)):
-            yield Policy(f"{kind} {slot}", slot, WISH_WORDS[kind])
-    for source, answer in sorted(wishes.sources.items()):
+    preferences = policies.preferences
+    for kind in PREFERENCE_KINDS:
+        for slot in sorted(getattr(preferences, kind)):
+            yield Policy(f"{kind} {slot}", slot, PREFERENCE_WORDS[kind])
+    for source, answer in sorted(preferences.sources.items()):
         yield Policy(f"source {source}", source, SOURCE_WORDS.get(answer, f"takes {answer}"))
-    for component, chosen in sorted(wishes.channels.items()):
+    for component, chosen in sorted(preferences.channels.items()):
         yield Policy(f"channel {component}", component, f"{chosen} in its place")
-    for unit in sorted(wishes.restart_later):
+    for unit in sorted(preferences.restart_later):
         yield Policy(f"restart {unit}", unit, "restarts when a leg is done")
 
 
@@ -98,16 +107,18 @@ def forget_policy(kind: str, key: str) -> None:
 def _without(known: Policies, key: str) -> Policies:
     sort, _, subject = key.partition(" ")
     answers = {p: a for p, a in known.answers.items() if sort != "config" or p != subject}
-    wishes = known.wishes
-    if sort in WISHES:
-        wishes = msgspec.structs.replace(wishes, **{sort: getattr(wishes, sort) - {subject}})
+    preferences = known.preferences
+    if sort in PREFERENCE_KINDS:
+        preferences = msgspec.structs.replace(
+            preferences, **{sort: getattr(preferences, sort) - {subject}}
+        )
     elif sort == "source":
-        wishes = wishes.with_source(subject, "")
+        preferences = preferences.with_source(subject, "")
     elif sort == "channel":
-        wishes = wishes.with_channel(subject, subject)
+        preferences = preferences.with_channel(subject, subject)
     elif sort == "restart":
-        wishes = wishes.with_restart(subject, later=False)
-    return msgspec.structs.replace(known, answers=answers, wishes=wishes)
+        preferences = preferences.with_restart(subject, later=False)
+    return msgspec.structs.replace(known, answers=answers, preferences=preferences)
 
 
 def answered_as_before(plan: KeptPlan, before: KeptPlan | None) -> KeptPlan:

@@ -21,14 +21,14 @@ from brave_bridge.runner.inline import drive
 from brave_bridge.snapshots.settings_archive import SettingsArchive
 from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import now
-from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import (
+from brave_bridge.workbench.decisions import (
     Decisions,
     Overrule,
     change_decisions,
     decide,
     read_decisions,
 )
+from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.refusal import Refused
@@ -123,18 +123,16 @@ class Readiness:
 
         The reason is kept with the machine, and told wherever the finding is.
         """
-        standing = [f for f in surveyed.findings if f.id == rule and f.verdict is Verdict.STOP]
-        if not standing:
+        found = [f for f in surveyed.findings if f.id == rule and f.verdict is Verdict.STOP]
+        if not found:
             raise Refused("overruling", f"no stop of the rule {rule} stands")
-        if not standing[0].can_be_overruled:
-            raise Refused(
-                "overruling", f"{standing[0].title}: this must be mended", standing[0].remedy
-            )
+        if not found[0].can_be_overruled:
+            raise Refused("overruling", f"{found[0].title}: this must be mended", found[0].remedy)
         if not reason.strip():
             raise Refused("overruling", "it needs a reason", "say why it may stand")
         route = surveyed.route
         leg = route.legs[0].key if route and route.legs else ""
-        made = Overrule(rule, leg, reason.strip(), now(), standing[0].title)
+        made = Overrule(rule, leg, reason.strip(), now(), found[0].title)
 
         def overruled(known: Decisions) -> dict[str, object]:
             others = (o for o in known.overrules if (o.rule, o.leg) != (rule, leg))

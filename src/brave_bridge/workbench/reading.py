@@ -13,8 +13,8 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.rows import ProcedureRow
+from brave_bridge.workbench.decisions import Decisions, read_decisions
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import Decisions, read_decisions
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.next_step import OnTheWay, next_step
 from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
@@ -44,8 +44,8 @@ def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
         # One machine that cannot be judged must not take the others from the screen.
         told = f"{type(error).__name__}: {error}"
         fault = Fault("judging the machine", told, "this is a fault of Brave Bridge: report it")
-    standing = OnTheWay(unreadable=fault.why)
-    return msgspec.structs.replace(blank, fault=fault, next=next_step(standing))
+    here = OnTheWay(unreadable=fault.why)
+    return msgspec.structs.replace(blank, fault=fault, next=next_step(here))
 
 
 def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
@@ -80,7 +80,7 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
 def _with_outlook(record: MachineRecord, desk: Desk) -> MachineRecord:
     """The record with its next step and its bridge computed from the rest."""
     return msgspec.structs.replace(
-        record, next=next_step(_standing(record, desk)), bridge=bridge_of(record)
+        record, next=next_step(_on_the_way(record, desk)), bridge=bridge_of(record)
     )
 
 
@@ -142,7 +142,7 @@ def _output(desk: Desk, entries) -> tuple[str, ...]:
     return tuple(plain(text).splitlines()[-_OUTPUT_LINES:])
 
 
-def _standing(record: MachineRecord, desk: Desk) -> OnTheWay:
+def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
     live, plan, surveyed = record.live, record.plan, record.surveyed
     newest = live.row if live else None
     standing_in_the_way = stops(surveyed.findings)

@@ -8,8 +8,8 @@ import msgspec
 
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.packages.updates import Update
-from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.plan_hash import plan_hash
 from brave_bridge.core.proof.compare import Proof
@@ -53,9 +53,9 @@ class KeptPlan(msgspec.Struct, frozen=True):
         return [plan.leg.key for plan in self.legs] == [leg.key for leg in legs]
 
     @property
-    def wishes(self) -> PersonsWishes:
+    def preferences(self) -> Preferences:
         """What the person wanted of it."""
-        return self.legs[0].wishes
+        return self.legs[0].preferences
 
 
 class Surveyed(msgspec.Struct, frozen=True):

@@ -1,7 +1,7 @@
 """Room on a machine."""
 
 from brave_bridge.machines.port import Machine
-from brave_bridge.machines.wishes import Rooms
+from brave_bridge.machines.queries import Rooms
 
 
 def free_bytes(machine: Machine) -> int:

@@ -22,7 +22,7 @@ from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.workbench.refusal import Refused
 
 if TYPE_CHECKING:
-    from brave_bridge.workbench.keeping import Decisions
+    from brave_bridge.workbench.decisions import Decisions
 
 
 class Track(msgspec.Struct, frozen=True):

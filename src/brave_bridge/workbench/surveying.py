@@ -25,7 +25,7 @@ from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import Machine
 from brave_bridge.snapshots.description import Kept
 from brave_bridge.workbench.damage import Damage
-from brave_bridge.workbench.keeping import Decisions
+from brave_bridge.workbench.decisions import Decisions
 from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
 from brave_bridge.workbench.lines import products_of
 from brave_bridge.workbench.record import KeptPlan, Surveyed

@@ -7,8 +7,8 @@ import msgspec
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.runner.briefs import ReturnBrief, decode_brief
+from brave_bridge.workbench.decisions import read_decisions, toggle_task
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import read_decisions, toggle_task
 from brave_bridge.workbench.refusal import Refused
 
 

@@ -2,8 +2,8 @@
 
 from brave_bridge.core.formats.assignments import with_value
 from brave_bridge.core.formats.text import decoded
+from brave_bridge.workbench.decisions import keep_track
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.keeping import keep_track
 
 _LIMIT = 64 * 1024
 

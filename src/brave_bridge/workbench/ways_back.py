@@ -119,39 +119,39 @@ class WaysBack:
         keeping = self.snapshots.kept(identifier).keeping
         return self.snapshots.keep(identifier, msgspec.structs.replace(keeping, **changes))
 
-    def set_deadline(self, identifier: str, wish: str, reason: str = "") -> Kept:
+    def set_deadline(self, identifier: str, wanted_end: str, reason: str = "") -> Kept:
         """Let one end on an ISO day, ``+N`` days later than it would, or never (``none``).
 
-        Refused where the wish is none of these, is past, or the end cannot be moved.
+        Refused where what is asked for is none of these, is past, or the end cannot be moved.
         """
         kept = self.snapshots.kept(identifier)
-        deadline = self._deadline(kept, wish.strip())
+        deadline = self._deadline(kept, wanted_end.strip())
         because = reason.strip() or ("set by hand" if deadline else "")
         changed = self._keep(identifier, deadline=deadline, deadline_reason=because)
         self._tell("deadline", f"{identifier} ends {deadline[:10] or 'never'}: {because}")
         return changed
 
-    def _deadline(self, kept: Kept, wish: str) -> str:
+    def _deadline(self, kept: Kept, wanted_end: str) -> str:
         present = kept.keeping.deadline
         if present and not kept.keeping.extendable:
             raise Refused(
                 "moving the deadline", f"it cannot be moved: {kept.keeping.deadline_reason}"
             )
-        if wish == "none":
+        if wanted_end == "none":
             return ""
         moment = datetime.now(UTC)
         try:
-            if wish.startswith("+"):
+            if wanted_end.startswith("+"):
                 start = max(datetime.fromisoformat(present), moment) if present else moment
-                wanted = start + timedelta(days=int(wish[1:]))
+                wanted = start + timedelta(days=int(wanted_end[1:]))
             else:
-                wanted = datetime.fromisoformat(f"{wish[:10]}T23:59:59+00:00")
+                wanted = datetime.fromisoformat(f"{wanted_end[:10]}T23:59:59+00:00")
         except (ValueError, OverflowError) as error:
             raise Refused(
-                "moving the deadline", f"{wish!r} is no day", "2026-12-24, +14 or none"
+                "moving the deadline", f"{wanted_end!r} is no day", "2026-12-24, +14 or none"
             ) from error
         if wanted <= moment:
-            raise Refused("moving the deadline", f"{wish} is past", "delete it instead")
+            raise Refused("moving the deadline", f"{wanted_end} is past", "delete it instead")
         return wanted.isoformat(timespec="seconds")
 
     def delete(self, identifier: str, reason: str = "") -> Gone:

@@ -26,7 +26,7 @@ from brave_bridge.core.packages.changes import (
     difference_in_the_end,
     versions_by_name,
 )
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.survey.facts import Facts
 
@@ -94,7 +94,9 @@ def _plan_again(
         title="Plan again with what the sources have now",
         database=family.database,
         legs=(LegIndices(family.lists, plan.leg.end.title),),
-        wishes=_wishes_towards(plan, part_way) if part_way is not None else plan.wishes,
+        preferences=_preferences_towards(plan, part_way)
+        if part_way is not None
+        else plan.preferences,
         explain=False,
     )
     if not isinstance(reply, PackagesPlanned):
@@ -120,16 +122,17 @@ def _plan_again(
     return NotReady("agreement", why, "plan again")
 
 
-def _wishes_towards(plan: LegPlan, part_way: Facts) -> PersonsWishes:
-    """What was agreed as wishes: what brought a new package may be done already."""
+def _preferences_towards(plan: LegPlan, part_way: Facts) -> Preferences:
+    """What was agreed as preferences: what brought a new package may be done already."""
     there = versions_by_name(part_way.installed)
     coming = {change.name for change in plan.packages.new if change.name not in there}
     going = {change.name for change in plan.packages.removed if change.name in there}
-    wishes = plan.wishes
+    preferences = plan.preferences
     return msgspec.structs.replace(
-        wishes,
-        add=wishes.add | (coming - wishes.exclude - wishes.remove),
-        remove=wishes.remove | (going - wishes.protect - wishes.exclude - wishes.add),
+        preferences,
+        add=preferences.add | (coming - preferences.exclude - preferences.remove),
+        remove=preferences.remove
+        | (going - preferences.protect - preferences.exclude - preferences.add),
     )
 
 

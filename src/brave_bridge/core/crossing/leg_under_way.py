@@ -148,7 +148,7 @@ class LegUnderWay:
         return tuple(
             unit.name
             for unit in self.facts.activity.units
-            if unit.name in ships & self.plan.wishes.restart_later and not unit.has_failed
+            if unit.name in ships & self.plan.preferences.restart_later and not unit.has_failed
         )
 
     # The end

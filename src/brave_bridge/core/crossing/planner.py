@@ -5,7 +5,7 @@ from typing import Protocol
 import msgspec
 
 from brave_bridge.core.crossing.requests import Script
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
@@ -23,7 +23,7 @@ class Planner(Protocol):
     """Computes what legs would change. It only reads; no source of the machine is touched."""
 
     def plan(
-        self, facts: Facts, legs: tuple[Leg, ...], folder: str, wishes: PersonsWishes
+        self, facts: Facts, legs: tuple[Leg, ...], folder: str, preferences: Preferences
     ) -> Script[tuple[LegPlan, ...] | PlanFault]:
         """The plans of consecutive legs.
 
@@ -32,6 +32,6 @@ class Planner(Protocol):
         """
 
     def again(
-        self, facts: Facts, plans: tuple[LegPlan, ...], folder: str, wishes: PersonsWishes
+        self, facts: Facts, plans: tuple[LegPlan, ...], folder: str, preferences: Preferences
     ) -> Script[tuple[LegPlan, ...] | PlanFault]:
-        """The plans under other wishes, over what was fetched into the folder before."""
+        """The plans under other preferences, over what was fetched into the folder before."""

@@ -53,7 +53,7 @@ from brave_bridge.core.crossing.replies import (
     SuitesFetched,
     Swapped,
 )
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 
 Answer = TypeVar("Answer", bound=Reply)
 Result = TypeVar("Result")
@@ -237,7 +237,7 @@ class PlanPackages(Request[PackagesPlanned], frozen=True, tag=True, kw_only=True
 
     database: str
     legs: tuple[LegIndices, ...]
-    wishes: PersonsWishes = PersonsWishes()
+    preferences: Preferences = Preferences()
     explain: bool = True
     configured: tuple[str, ...] = ()
 

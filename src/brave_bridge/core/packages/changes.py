@@ -82,7 +82,7 @@ class PackageChanges(msgspec.Struct, frozen=True):
 
     ``first_stage`` are those that can go on while nothing is removed and nothing new comes.
     ``obsolete`` stay though no source has them; ``ahead`` are newer here than any source has
-    them. ``levels`` say how well each wish was met, ``prices`` what keeping a package costs.
+    them. ``levels`` say how well each preference was met, ``prices`` what keeping a package costs.
     ``skipping``, for a leg after others, is what going straight to its end would leave out.
     ``services`` are those of the packages that change.
     ``unsound`` is what does not fit together already before, which the plan mends;

@@ -2,7 +2,7 @@
 
 import msgspec
 
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 
 SOURCE, CHANNEL, TOOL, OBSOLETE = "source", "channel", "tool", "obsolete"
 RESTART = "restart"
@@ -67,17 +67,17 @@ def suite_in(answer: str) -> str:
     return answer.removeprefix(_SWITCH) if answer.startswith(_SWITCH) else ""
 
 
-def wishes_with(wishes: PersonsWishes, choice: PlanChoice, answer: str) -> PersonsWishes:
-    """The wishes with a question answered so; the default takes an answer back."""
+def preferences_with(preferences: Preferences, choice: PlanChoice, answer: str) -> Preferences:
+    """The preferences with a question answered so; the default takes an answer back."""
     if choice.kind == SOURCE:
-        return wishes.with_source(choice.subject, "" if answer == choice.default else answer)
+        return preferences.with_source(choice.subject, "" if answer == choice.default else answer)
     if choice.kind == CHANNEL:
-        return wishes.with_channel(choice.subject, answer)
+        return preferences.with_channel(choice.subject, answer)
     if choice.kind == RESTART:
-        return wishes.with_restart(choice.subject, later=answer == LATER)
+        return preferences.with_restart(choice.subject, later=answer == LATER)
     goes = answer != choice.default
-    if goes == (choice.subject in wishes.remove):
-        return wishes
+    if goes == (choice.subject in preferences.remove):
+        return preferences
     if choice.kind == TOOL:
-        return wishes.replacing(choice.subject, choice.other)
-    return wishes.toggled("remove", choice.subject)
+        return preferences.replacing(choice.subject, choice.other)
+    return preferences.toggled("remove", choice.subject)

@@ -1,4 +1,4 @@
-"""What counts when a plan is chosen: levels of wishes, the weightiest first."""
+"""What counts when a plan is chosen: levels of preferences, the weightiest first."""
 
 import msgspec
 
@@ -28,10 +28,10 @@ LEVELS = (
 """The levels in the order of their weight; the last three always come last."""
 
 FIXED_FIRST, FIXED_LAST = (DECIDED,), (RECOMMENDED, PREFERRED, NEW)
-"""The levels that no wish moves."""
+"""The levels that no preference moves."""
 
 LEVEL_WORDS = {
-    DECIDED: "what was decided on the machine stands: holds, essential packages, your wishes",
+    DECIDED: "what was decided on the machine stands: holds, essential packages, your preferences",
     HAND_INSTALLED_KEPT: "packages installed by hand that the release has are kept",
     BASE_UPGRADED: "required and important packages are upgraded",
     NEEDED_UPGRADED: "what the hand-installed packages need is upgraded",
@@ -45,7 +45,7 @@ LEVEL_WORDS = {
 
 
 class LevelResult(msgspec.Struct, frozen=True):
-    """How a level ended. ``failed`` wishes of it do not hold; ``proven``: fewer cannot."""
+    """How a level ended. ``failed`` preferences of it do not hold; ``proven``: fewer cannot."""
 
     name: str
     failed: int

@@ -11,12 +11,12 @@ from brave_bridge.core.packages.relation import Atom, Clause, Key, Provided
 class Relations(msgspec.Struct, frozen=True, gc=False):
     """What a version says of others.
 
-    ``needs`` must hold while it stands, ``wishes`` (recommendations) should, nothing in
+    ``needs`` must hold while it stands, ``recommends`` should, nothing in
     ``against`` may stand beside it, and it takes the place of what is in ``replaces``.
     """
 
     needs: tuple[Clause, ...] = ()
-    wishes: tuple[Clause, ...] = ()
+    recommends: tuple[Clause, ...] = ()
     against: tuple[Atom, ...] = ()
     replaces: tuple[Atom, ...] = ()
 
@@ -80,9 +80,9 @@ class PackageVersion(msgspec.Struct, frozen=True, eq=False, dict=True, kw_only=T
         return self.relations.needs
 
     @property
-    def wishes(self) -> tuple[Clause, ...]:
+    def recommends(self) -> tuple[Clause, ...]:
         """See Relations."""
-        return self.relations.wishes
+        return self.relations.recommends
 
     @property
     def against(self) -> tuple[Atom, ...]:

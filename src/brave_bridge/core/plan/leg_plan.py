@@ -7,7 +7,7 @@ import msgspec
 
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.choices import PlanChoice
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.steps import (
     AnyStep,
     ConfigsStep,
@@ -24,7 +24,7 @@ class LegPlan(msgspec.Struct, frozen=True, kw_only=True):
     """What one leg would change.
 
     ``steps`` stand in the order in which they are carried out. ``made_at`` is ISO 8601 in UTC.
-    ``wishes`` are what the person wanted of it; ``choices`` are the questions whose answers
+    ``preferences`` are what the person wanted of it; ``choices`` are the questions whose answers
     change it.
     """
 
@@ -32,7 +32,7 @@ class LegPlan(msgspec.Struct, frozen=True, kw_only=True):
     steps: tuple[AnyStep, ...]
     made_at: str
     choices: tuple[PlanChoice, ...] = ()
-    wishes: PersonsWishes = PersonsWishes()
+    preferences: Preferences = Preferences()
 
     def step(self, kind: type[_Step]) -> _Step | None:
         """The step of a kind; None where the leg has none."""
@@ -93,14 +93,14 @@ class LegPlan(msgspec.Struct, frozen=True, kw_only=True):
             return self
         return self.with_step(self.configs.with_answer(path, answer, by))
 
-    def with_wish(self, kind: str, slot: str) -> "LegPlan":
-        """The plan with one more wish about a package, and what was agreed changed by it.
+    def with_preference(self, kind: str, slot: str) -> "LegPlan":
+        """The plan with one more preference about a package, and what was agreed changed by it.
 
         For a plan that is under way: nothing else is worked out anew here.
         """
-        wishes, changes = self.wishes, self.packages
-        if slot not in getattr(wishes, kind):
-            wishes = wishes.toggled(kind, slot)
+        preferences, changes = self.preferences, self.packages
+        if slot not in getattr(preferences, kind):
+            preferences = preferences.toggled(kind, slot)
         agreed = (*changes.upgraded, *changes.new, *changes.removed)
         planned = next((change for change in agreed if change.name == slot), None)
 
@@ -121,4 +121,4 @@ class LegPlan(msgspec.Struct, frozen=True, kw_only=True):
             upgraded=without(changes.upgraded) if ends else changes.upgraded,
             new=without(changes.new) if ends else changes.new,
         )
-        return msgspec.structs.replace(self.with_packages(anew), wishes=wishes)
+        return msgspec.structs.replace(self.with_packages(anew), preferences=preferences)

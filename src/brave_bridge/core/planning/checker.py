@@ -48,22 +48,22 @@ class Meaning(msgspec.Struct, frozen=True):
 
 def faults_of(after: Mapping[str, PackageVersion], family: Meaning) -> Iterator[Fault]:
     """What is wrong with versions that are to stand together."""
-    standing = _Standing(after.values(), family)
+    chosen = _Chosen(after.values(), family)
     for version in after.values():
         for clause in version.needs:
-            if not standing.meets(clause, version):
+            if not chosen.meets(clause, version):
                 yield Fault(version.title, f"needs {clause.text}, which is not there")
         for atom in version.against:
-            for other in standing.opposed(atom, version):
+            for other in chosen.opposed(atom, version):
                 yield Fault(version.title, f"cannot stand beside {other.title}")
-        for other in standing.of_name(version.name):
+        for other in chosen.of_name(version.name):
             if other.architecture != version.architecture and not (
                 version.together and version.version == other.version
             ):
                 yield Fault(version.title, f"stands for {other.architecture} in {other.version}")
 
 
-class _Standing:
+class _Chosen:
     """The versions that stand, by name and by what they provide."""
 
     def __init__(self, versions: Iterable[PackageVersion], family: Meaning) -> None:

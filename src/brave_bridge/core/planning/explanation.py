@@ -30,7 +30,7 @@ class Fact(msgspec.Struct, frozen=True, eq=False):
     ``needs``: a version needs one of the answers. ``against``: it and the answer cannot stand
     together. ``alike``: nor can two architectures of a package that are not of one version.
     ``goes to``, ``stays``: what the plan reached. ``held``, ``unwanted``: somebody holds it on
-    the machine, or wants it not to change. ``recommends``: it wishes the answer. ``to go``,
+    the machine, or wants it not to change. ``recommends``: it recommends the answer. ``to go``,
     ``to come``: somebody wants it away, or here.
     """
 
@@ -97,7 +97,7 @@ class Explainer:
     def why_gone(self, slot: str) -> Reason:
         """Why an installed package goes away."""
         versions = [self._plan.before[slot].package]
-        if slot in self._plan.wishes.remove:
+        if slot in self._plan.preferences.remove:
             return Reason((Fact(TO_GO, versions[0]),))
         if slot in self._plan.candidates:
             versions.append(self._plan.candidates[slot])
@@ -109,14 +109,14 @@ class Explainer:
         """Why a package does not take the version that the release has."""
         candidate = self._plan.candidates[slot]
         one = self._plan.before[slot]
-        if one.held or slot in self._plan.wishes.exclude:
+        if one.held or slot in self._plan.preferences.exclude:
             return Reason((Fact(HELD if one.held else UNWANTED, one.package),))
         wanted = self._encoding.variables[candidate]
         return self._reason(wanted, [candidate], slot)
 
     def why_new(self, slot: str) -> Reason:
         """Why a package comes: the shortest way from one that was there and asks for it."""
-        if slot in self._plan.wishes.add:
+        if slot in self._plan.preferences.add:
             return Reason((Fact(TO_COME, self._plan.after[slot]),))
         return Reason(tuple(self._way_to(self._plan.after[slot])))
 
@@ -172,14 +172,14 @@ class Explainer:
             self._facts[switch] = Fact(kind, after)
             self._solver.add([[-switch, *literals]])
             yield slot, switch
-        yield from self._switched_wishes()
+        yield from self._switched_preferences()
 
-    def _switched_wishes(self) -> Iterator[tuple[str, int]]:
+    def _switched_preferences(self) -> Iterator[tuple[str, int]]:
         """What the person wants not to come, and what to go."""
-        wishes, before = self._plan.wishes, self._plan.before
+        preferences, before = self._plan.preferences, self._plan.before
         for version, variable in self._encoding.variables.items():
-            gone = version.slot in wishes.remove and version.slot not in self._plan.after
-            if gone or (version.slot in wishes.exclude and version.slot not in before):
+            gone = version.slot in preferences.remove and version.slot not in self._plan.after
+            if gone or (version.slot in preferences.exclude and version.slot not in before):
                 switch = self._solver.variable()
                 self._facts[switch] = Fact(TO_GO if gone else UNWANTED, version)
                 self._solver.add([[-switch, -variable]])
@@ -190,7 +190,7 @@ class Explainer:
             return GOES_TO
         if one.held:
             return HELD
-        return UNWANTED if slot in self._plan.wishes.exclude else STAYS
+        return UNWANTED if slot in self._plan.preferences.exclude else STAYS
 
     # Finding the facts
 
@@ -243,7 +243,7 @@ def _bringing(universe: Universe, plan: PackagePlan) -> Iterator[tuple[PackageVe
     First what nothing else that stands would answer, then what is one of several answers.
     """
     standing = set(plan.after.values())
-    known = plan.before.keys() | plan.wishes.add
+    known = plan.before.keys() | plan.preferences.add
     met = {version: None for slot, version in plan.after.items() if slot in known}
     for kind, alone in ((NEEDS, True), (RECOMMENDS, True), (NEEDS, False), (RECOMMENDS, False)):
         row = list(met)
@@ -261,7 +261,7 @@ def _asked_for(
     universe: Universe, asker: PackageVersion, kind: str, alone: bool, standing: set[PackageVersion]
 ) -> Iterator[tuple[PackageVersion, Fact]]:
     """The standing answers to each clause: the only one, or each of several."""
-    for clause in asker.needs if kind == NEEDS else asker.wishes:
+    for clause in asker.needs if kind == NEEDS else asker.recommends:
         met_by = dict.fromkeys(
             version
             for atom in clause.atoms

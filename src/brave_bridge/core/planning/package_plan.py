@@ -6,7 +6,7 @@ import msgspec
 
 from brave_bridge.core.packages.levels import LevelResult
 from brave_bridge.core.packages.package_version import Installed, PackageVersion
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 
 
 class PackagePlan(msgspec.Struct, frozen=True):
@@ -16,7 +16,7 @@ class PackagePlan(msgspec.Struct, frozen=True):
     after: Mapping[str, PackageVersion]
     candidates: Mapping[str, PackageVersion]
     levels: tuple[LevelResult, ...]
-    wishes: PersonsWishes = PersonsWishes()
+    preferences: Preferences = Preferences()
 
     @property
     def upgraded(self) -> list[str]:

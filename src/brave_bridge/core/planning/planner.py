@@ -19,8 +19,8 @@ from brave_bridge.core.packages.levels import (
     LevelResult,
 )
 from brave_bridge.core.packages.package_version import PackageVersion
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.packages.relation import Clause
-from brave_bridge.core.packages.wishes import PersonsWishes
 from brave_bridge.core.planning.encoding import Choice, Clauses, Encoding
 from brave_bridge.core.planning.needed import needed_slots
 from brave_bridge.core.planning.package_plan import PackagePlan
@@ -31,14 +31,14 @@ from brave_bridge.core.planning.universe import Universe
 _ROUNDS = 12
 
 
-def plan_packages(universe: Universe, wishes: PersonsWishes | None = None) -> PackagePlan:
+def plan_packages(universe: Universe, preferences: Preferences | None = None) -> PackagePlan:
     """The best plan for what is installed in a universe.
 
-    Level by level as few wishes as possible fail (``package_plan.LEVELS``); what a weightier
+    Level by level as few soft clauses as possible fail (``package_plan.LEVELS``); what a weightier
     level reached is never given up for a lighter one.
     """
     with collector_at_rest():
-        planning = _Planning(universe, wishes or PersonsWishes())
+        planning = _Planning(universe, preferences or Preferences())
         try:
             return planning.run()
         finally:
@@ -64,9 +64,9 @@ def collector_at_rest() -> Iterator[None]:
 class _Planning:
     """One planning. What a version says becomes clauses only once it does not hold by itself."""
 
-    def __init__(self, universe: Universe, wishes: PersonsWishes) -> None:
+    def __init__(self, universe: Universe, preferences: Preferences) -> None:
         self.universe = universe
-        self.wishes = wishes
+        self.preferences = preferences
         self.solver = LevelSolver()
         self.sink = Clauses()
         self.encoding = Encoding(universe, self.sink, self.solver.variable)
@@ -98,7 +98,7 @@ class _Planning:
         self._introduce(self.candidates.values())
         self._introduce(self.additions)
         self._introduce(version for found in self.replacements.values() for version in found)
-        self._introduce(self._named_in(self.wishes.exclude | self.wishes.remove))
+        self._introduce(self._named_in(self.preferences.exclude | self.preferences.remove))
         self.wanted = list(self._wanted())
         self._introduce(self.wanted)
         self.solver.prefer(self._hints())
@@ -112,12 +112,14 @@ class _Planning:
             HAND_INSTALLED_STAY: lambda: self._stay(by_hand=True),
             STAY: lambda: self._stay(by_hand=False),
         }
-        for name in self.wishes.order:
+        for name in self.preferences.order:
             if name in levels:
                 self._level(name, levels[name])
         self._settle_the_new()
         after = {version.slot: version for version in self._found()}
-        return PackagePlan(self.installed, after, self.candidates, tuple(self.levels), self.wishes)
+        return PackagePlan(
+            self.installed, after, self.candidates, tuple(self.levels), self.preferences
+        )
 
     def _look_at_the_best_case(self) -> None:
         """Spell out what is in the way of upgrading everything: little else will matter."""
@@ -137,7 +139,7 @@ class _Planning:
 
     def _wanted(self) -> Iterator[PackageVersion]:
         """The best version of each package that is to come, where there is one."""
-        for slot in sorted(self.wishes.add - self.installed.keys()):
+        for slot in sorted(self.preferences.add - self.installed.keys()):
             found = next(self._named_in((slot,)), None)
             if found is not None:
                 yield found
@@ -147,12 +149,12 @@ class _Planning:
             self.encoding.introduce(version)
         self.solver.add(self.sink.take())
 
-    def _level(self, name: str, wishes: Callable[[], Iterable[int]]) -> None:
+    def _level(self, name: str, soft: Callable[[], Iterable[int]]) -> None:
         """Reach a level; again where a successor was met only on the way to it."""
         while True:
             self.successors = known = self._met_successors()
             scope = self.solver.variable()
-            reached = self._minimise(wishes(), scope)
+            reached = self._minimise(soft(), scope)
             if self._met_successors() == known:
                 break
         self.solver.decide([scope])
@@ -179,8 +181,8 @@ class _Planning:
                 found.setdefault(candidate.name, []).append(slot)
         return found
 
-    def _minimise(self, wishes: Iterable[int], *scope: int) -> Reached:
-        return self.solver.minimise(list(wishes), scope, self._refine)
+    def _minimise(self, soft: Iterable[int], *scope: int) -> Reached:
+        return self.solver.minimise(list(soft), scope, self._refine)
 
     def _refine(self) -> bool:
         """Spell out what does not hold for the versions that were found to stand."""
@@ -217,7 +219,7 @@ class _Planning:
         versions = self.encoding.versions
         return [versions[literal] for literal in self.solver.model if literal in versions]
 
-    # The levels' wishes
+    # The levels' soft clauses
 
     def _any_of(self, slot: str) -> int:
         """A literal that holds where an installed package stands, in some version or successor."""
@@ -236,18 +238,18 @@ class _Planning:
         return literal
 
     def _decided(self) -> Iterator[int]:
-        """Holds, essential packages, and what the person wishes."""
-        wishes, variables = self.wishes, self.encoding.variables
+        """Holds, essential packages, and what the person prefers."""
+        preferences, variables = self.preferences, self.encoding.variables
         for slot, one in self.installed.items():
-            if one.held or slot in wishes.exclude:
+            if one.held or slot in preferences.exclude:
                 yield variables[one.package]
-            elif one.package.essential or slot in wishes.protect:
+            elif one.package.essential or slot in preferences.protect:
                 yield self._any_of(slot)
         for version in self.wanted:
             yield variables[version]
         for version, variable in variables.items():
-            unwanted = version.slot in wishes.exclude and version.slot not in self.installed
-            if unwanted or version.slot in wishes.remove:
+            unwanted = version.slot in preferences.exclude and version.slot not in self.installed
+            if unwanted or version.slot in preferences.remove:
                 yield -variable
 
     def _hand_installed_kept(self) -> Iterator[int]:
@@ -257,8 +259,8 @@ class _Planning:
 
     def _is_dear(self, slot: str) -> bool:
         """Whether somebody asked for a package, and does not let it go."""
-        wishes = self.wishes
-        return self.installed[slot].by_hand and slot not in wishes.let_go | wishes.remove
+        preferences = self.preferences
+        return self.installed[slot].by_hand and slot not in preferences.let_go | preferences.remove
 
     def _base_upgraded(self) -> Iterator[int]:
         return self._upgrade(
@@ -281,7 +283,7 @@ class _Planning:
 
     def _upgrade(self, slots: Iterable[str]) -> Iterator[int]:
         """What goes to its newer version, or gives way to what takes its whole place."""
-        going = self.wishes.remove
+        going = self.preferences.remove
         return (
             self._one_stands([self.candidates[slot], *self.successors.get(slot, ())])
             for slot in slots
@@ -289,7 +291,7 @@ class _Planning:
         )
 
     def _stay(self, *, by_hand: bool) -> Iterator[int]:
-        going = self.wishes.remove
+        going = self.preferences.remove
         return (
             self._any_of(slot)
             for slot in self.installed
@@ -309,13 +311,13 @@ class _Planning:
             new = self._minimise(self._not_new(), scope)
             # What was met only while looking was not among what should not come: look again.
             settled = known == len(self.encoding.variables) and not self._serve_by_others()
-            wishes = list(self._recommended(asked)) if settled else []
-            if (settled and not wishes) or not rounds_left:
+            recommended = list(self._recommended(asked)) if settled else []
+            if (settled and not recommended) or not rounds_left:
                 break
-            while wishes:
-                reached = self._minimise(self._encoded(wishes))
+            while recommended:
+                reached = self._minimise(self._encoded(recommended))
                 failed, proven = failed + reached.failed, proven and reached.proven
-                wishes = list(self._recommended(asked))
+                recommended = list(self._recommended(asked))
         self.solver.decide([scope])
         self.levels += (
             LevelResult(RECOMMENDED, failed, proven),
@@ -333,18 +335,18 @@ class _Planning:
             if version in asked or (before is not None and before.package is version):
                 continue
             asked.add(version)
-            if not version.wishes:
+            if not version.recommends:
                 continue
-            known = {clause.text for clause in before.package.wishes} if before else ()
-            for clause in version.wishes:
+            known = {clause.text for clause in before.package.recommends} if before else ()
+            for clause in version.recommends:
                 if clause.text not in known:
                     yield version, clause
 
-    def _encoded(self, wishes: list[tuple[PackageVersion, Clause]]) -> Iterator[int]:
-        for version, clause in wishes:
+    def _encoded(self, recommended: list[tuple[PackageVersion, Clause]]) -> Iterator[int]:
+        for version, clause in recommended:
             self.encoding.answers(clause, version.architecture)
         self.solver.add(self.sink.take())
-        for version, clause in wishes:
+        for version, clause in recommended:
             answers = self.encoding.answers(clause, version.architecture)
             literal = self.solver.variable()
             self.solver.add([[-literal, -self.encoding.variables[version], *answers]])

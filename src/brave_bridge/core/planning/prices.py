@@ -6,7 +6,7 @@ from collections.abc import Iterable
 import msgspec
 
 from brave_bridge.core.packages.changes import Price
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.planning.explanation import HELD, STAYS, Explainer
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.planner import plan_packages
@@ -19,9 +19,9 @@ def prices(universe: Universe, plan: PackagePlan, explainer: Explainer) -> list[
     """The packages installed by hand whose keeping holds others back, the dearest first."""
     found = []
     for slot in _culprits(plan, explainer):
-        wishes = plan.wishes
+        preferences = plan.preferences
         other = plan_packages(
-            universe, msgspec.structs.replace(wishes, let_go=wishes.let_go | {slot})
+            universe, msgspec.structs.replace(preferences, let_go=preferences.let_go | {slot})
         )
         price = price_of(plan, other, slot)
         if price.freed and slot in other.removed:
@@ -37,9 +37,9 @@ def price_of(plan: PackagePlan, other: PackagePlan, slot: str) -> Price:
 
 def keeping(universe: Universe, plan: PackagePlan, slots: Iterable[str]) -> PackagePlan:
     """The plan that keeps packages which this one would lose: what it costs is the difference."""
-    wishes: PersonsWishes = plan.wishes
-    protect = wishes.protect | frozenset(slots)
-    return plan_packages(universe, msgspec.structs.replace(wishes, protect=protect))
+    preferences: Preferences = plan.preferences
+    protect = preferences.protect | frozenset(slots)
+    return plan_packages(universe, msgspec.structs.replace(preferences, protect=protect))
 
 
 def _culprits(plan: PackagePlan, explainer: Explainer) -> list[str]:

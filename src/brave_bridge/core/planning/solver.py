@@ -1,6 +1,6 @@
-"""A SAT solver that minimises how many wishes fail, level after level.
+"""A SAT solver that minimises how many soft clauses fail, level after level.
 
-Core-guided (OLL; Andres et al., ICLP 2012): a set of wishes that cannot all hold is found,
+Core-guided (OLL; Andres et al., ICLP 2012): a set of soft clauses that cannot all hold is found,
 one more of them is let go, until the rest can hold. What a level reached then stands.
 """
 
@@ -18,14 +18,14 @@ class Unsolvable(Exception):
 
 
 class Reached(msgspec.Struct, frozen=True):
-    """What a level came to: how many wishes fail, and whether fewer were shown impossible."""
+    """What a level came to: how many soft clauses fail, and whether fewer were shown impossible."""
 
     failed: int
     proven: bool
 
 
 class LevelSolver:
-    """Clauses that must hold, and the levels of wishes decided so far.
+    """Clauses that must hold, and the levels of soft clauses decided so far.
 
     Literals are non-zero integers, negative for *not*. ``conflicts`` bounds the work on one
     question; beyond it a level ends with what was found, not proven.
@@ -92,7 +92,7 @@ class LevelSolver:
 
     def minimise(
         self,
-        wishes: Iterable[int],
+        soft: Iterable[int],
         scope: Sequence[int] = (),
         refine: Callable[[], bool] = lambda: False,
     ) -> Reached:
@@ -103,7 +103,7 @@ class LevelSolver:
         left out so far and do not hold there, and tells whether there were any. Raises
         Unsolvable where nothing at all can hold.
         """
-        return _Level(self, dict.fromkeys(wishes), tuple(scope), refine).run()
+        return _Level(self, dict.fromkeys(soft), tuple(scope), refine).run()
 
     # For levels
 
@@ -124,18 +124,18 @@ class LevelSolver:
 
 
 class _Level:
-    """One level under way: the wishes that are still taken for granted."""
+    """One level under way: the soft clauses that are still taken for granted."""
 
     def __init__(
         self,
         solver: LevelSolver,
-        wishes: dict[int, None],
+        soft: dict[int, None],
         scope: tuple[int, ...],
         refine: Callable[[], bool],
     ) -> None:
         self.solver = solver
         self.refine = refine
-        self.granted = wishes
+        self.granted = soft
         self.scope = scope
         self.counters: dict[int, tuple[ITotalizer, int]] = {}
         self.failed = 0
@@ -170,7 +170,7 @@ class _Level:
         return bool(misleading)
 
     def _let_go_of_the_impossible(self) -> None:
-        """Wishes that what holds already rules out fail without being asked for one by one."""
+        """Those that what holds already rules out fail without being asked for one by one."""
         for literal in self.solver.follows(self.scope):
             if -literal in self.granted:
                 del self.granted[-literal]
@@ -203,18 +203,18 @@ class _Level:
             self._watch(counter, bound + 1)
 
     def _watch(self, counter: ITotalizer, bound: int) -> None:
-        """Wish that no more than ``bound`` of a counter's literals are true."""
+        """Want that no more than ``bound`` of a counter's literals are true."""
         literal = -counter.rhs[bound]
         self.granted[literal] = None
         self.counters[literal] = (counter, bound)
 
-    def _settle_for_what_is_found(self, wishes: list[int]) -> Reached:
+    def _settle_for_what_is_found(self, soft: list[int]) -> Reached:
         """Out of time: keep what can be had without searching further."""
         while True:
             if not self.solver.solve(self.scope):
                 raise Unsolvable
             if not self.refine():
                 break
-        met = [literal for literal in wishes if self.solver.is_true(literal)]
+        met = [literal for literal in soft if self.solver.is_true(literal)]
         self.solver.decide(met, self.scope)
-        return Reached(len(wishes) - len(met), False)
+        return Reached(len(soft) - len(met), False)

@@ -88,7 +88,7 @@ class _Telling:
             download_bytes=arriving.download_bytes,
             disk_bytes=arriving.disk_bytes - leaving.disk_bytes,
             section=known.details.section if known else "",
-            by_hand=one.by_hand if one is not None else slot in self.plan.wishes.add,
+            by_hand=one.by_hand if one is not None else slot in self.plan.preferences.add,
             base=slot in self._base or (old is None and new is not None and new.is_base),
         )
 

@@ -9,7 +9,7 @@ from brave_bridge.core.survey.facts import Evidence, Facts
 from brave_bridge.families.alpm.places import DATABASE, SET_ASIDE, VERSION_FILE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
 from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.wishes import Below, Contents, Seen, Wish
+from brave_bridge.machines.queries import Below, Contents, Query, Seen
 
 CONFIG = "/etc/pacman.conf"
 _TOOLS = (
@@ -23,7 +23,7 @@ _TOOLS = (
     "python",
     "drift-*",
 )
-WISHES: tuple[Wish, ...] = (
+QUERIES: tuple[Query, ...] = (
     Contents((VERSION_FILE,), 64),
     Contents((f"{DATABASE}/*/desc",), 64 * 1024),
     Contents((f"{DATABASE}/*/files",), 8_000_000, containing=(b"%", b"\t")),
@@ -59,4 +59,4 @@ def alpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts)
     return msgspec.structs.replace(facts, evidence=(*facts.evidence, history))
 
 
-READING = WholePackageReading(WISHES, packages_in, alpm_facts)
+READING = WholePackageReading(QUERIES, packages_in, alpm_facts)

@@ -17,7 +17,7 @@ from brave_bridge.core.packages.choices import (
     Option,
     PlanChoice,
 )
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import ConfigQuestion, ConfigsStep, SourceOutcome, SourcesStep
 from brave_bridge.core.releases.catalogue import Leg
@@ -90,7 +90,7 @@ def _source_outcomes(
 
 
 def with_packages(
-    facts: Facts, plan: LegPlan, changes: PackageChanges, wishes: PersonsWishes
+    facts: Facts, plan: LegPlan, changes: PackageChanges, preferences: Preferences
 ) -> LegPlan:
     """The plan with what happens to packages, and the questions that follow from it."""
     upgraded = tuple(_weighed(facts, change) for change in changes.upgraded)
@@ -103,15 +103,15 @@ def with_packages(
     asked = tuple(choice for choice in plan.choices if choice.needs_sources)
     choices = (
         *asked,
-        *_tool_choices(facts, plan.leg, wishes),
+        *_tool_choices(facts, plan.leg, preferences),
         *_obsolete_choices(facts, changes),
-        *_restart_choices(facts, changes, wishes),
+        *_restart_choices(facts, changes, preferences),
     )
     whole = plan.with_packages(changes).with_step(ConfigsStep(questions=questions))
-    return msgspec.structs.replace(whole, choices=choices, wishes=wishes)
+    return msgspec.structs.replace(whole, choices=choices, preferences=preferences)
 
 
-def _tool_choices(facts: Facts, leg: Leg, wishes: PersonsWishes) -> Iterator[PlanChoice]:
+def _tool_choices(facts: Facts, leg: Leg, preferences: Preferences) -> Iterator[PlanChoice]:
     """The tools that are installed and that another one succeeds."""
     installed = {package.name for package in facts.installed}
     for successor in leg.successors:
@@ -124,7 +124,7 @@ def _tool_choices(facts: Facts, leg: Leg, wishes: PersonsWishes) -> Iterator[Pla
                     Option(STAYS, f"{successor.tool} stays"),
                     Option(GOES, f"{successor.by} comes and {successor.tool} goes"),
                 ),
-                answer=GOES if successor.tool in wishes.remove else STAYS,
+                answer=GOES if successor.tool in preferences.remove else STAYS,
                 default=STAYS,
                 other=successor.by,
             )
@@ -159,7 +159,7 @@ def _obsolete_choices(facts: Facts, changes: PackageChanges) -> Iterator[PlanCho
 
 
 def _restart_choices(
-    facts: Facts, changes: PackageChanges, wishes: PersonsWishes
+    facts: Facts, changes: PackageChanges, preferences: Preferences
 ) -> Iterator[PlanChoice]:
     """The services that run and whose packages change."""
     running = {unit.name for unit in facts.activity.units if not unit.has_failed}
@@ -174,7 +174,7 @@ def _restart_choices(
                     Option(AT_ONCE, "at once, when its package is put in place"),
                     Option(LATER, "when the leg is done; until then it runs as it is"),
                 ),
-                answer=LATER if service.unit in wishes.restart_later else AT_ONCE,
+                answer=LATER if service.unit in preferences.restart_later else AT_ONCE,
                 default=AT_ONCE,
             )
 

@@ -19,7 +19,7 @@ from brave_bridge.core.formats.apt_sources import (
 )
 from brave_bridge.core.formats.paused_sources import commented_out, waiting_note
 from brave_bridge.core.packages.choices import DROP, KEEP, PAUSE, PlanChoice, suite_in
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
@@ -40,7 +40,7 @@ from brave_bridge.families.deb.source_choices import (
 from brave_bridge.families.deb.suites import description_of, suites_of
 
 _MOST_ROUNDS = 4
-_YOUR_WISH = "you decided so"
+_YOU_DECIDED = "you decided so"
 
 
 class LegSources:
@@ -52,13 +52,13 @@ class LegSources:
         leg: Leg,
         before: tuple[SourceFile, ...],
         folder: str,
-        wishes: PersonsWishes,
+        preferences: Preferences,
     ) -> None:
         self.facts = facts
         self.leg = leg
         self.before = before
         self.folder = folder
-        self.wishes = wishes
+        self.preferences = preferences
         self.renaming = leg.renaming()
         self.entries = {source_key(entry): entry for entry in all_entries(before)}
         self.answers: dict[SourceKey, str] = {}
@@ -86,10 +86,10 @@ class LegSources:
         )
 
     def _take_as_foreign(self, entry: SourceEntry) -> None:
-        key, answer = source_key(entry), self.wishes.sources.get(source_name(entry), "")
+        key, answer = source_key(entry), self.preferences.sources.get(source_name(entry), "")
         self.answers[key] = answer
         if answer == PAUSE:
-            self.waiting[key] = _YOUR_WISH
+            self.waiting[key] = _YOU_DECIDED
 
     def fetch(self) -> Script[LegPlan | PlanFault]:
         """The leg's plan as far as the sources go; third parties that lack it are paused."""
@@ -112,7 +112,7 @@ class LegSources:
             files,
             dict(self._ends()),
             {at: found.signers for at, found in self.found.items()},
-            (*self._source_choices(), *channel_choices(self.leg, self.before, self.wishes)),
+            (*self._source_choices(), *channel_choices(self.leg, self.before, self.preferences)),
         )
 
     def _lacks_main(self) -> PlanFault | None:
@@ -160,7 +160,7 @@ class LegSources:
 
     @property
     def _channels(self) -> Renaming:
-        return Renaming(component=lambda word: self.wishes.channels.get(word, word))
+        return Renaming(component=lambda word: self.preferences.channels.get(word, word))
 
     def _answered(self, answer: str) -> set[SourceKey]:
         return {key for key, given in self.answers.items() if given == answer}
@@ -172,7 +172,7 @@ class LegSources:
             if key in self.waiting:
                 continue
             if answer == DROP:
-                yield key, ("dropped", _YOUR_WISH)
+                yield key, ("dropped", _YOU_DECIDED)
             elif answer == KEEP:
                 yield key, ("unchanged", f"it stays at what it has for {self.leg.start.title}")
             elif suite_in(answer):

@@ -8,7 +8,7 @@ planned on the packages that the leg before leaves.
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.replies import PackagesPlanned
 from brave_bridge.core.crossing.requests import LegIndices, PlanPackages, Script
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
@@ -25,22 +25,22 @@ class DebPlanner:
         facts: Facts,
         legs: tuple[Leg, ...],
         folder: str,
-        wishes: PersonsWishes = PersonsWishes(),
+        preferences: Preferences = Preferences(),
     ) -> Script[tuple[LegPlan, ...] | PlanFault]:
         """See Planner."""
         turned: list[LegPlan] = []
         files = facts.source_files
         for number, leg in enumerate(legs):
-            sources = LegSources(facts, leg, files, f"{folder}/{number}", wishes)
+            sources = LegSources(facts, leg, files, f"{folder}/{number}", preferences)
             fetched = yield from sources.fetch()
             if isinstance(fetched, PlanFault):
                 return fetched
             turned.append(fetched)
             files = fetched.sources.files
-        return (yield from self.again(facts, tuple(turned), folder, wishes))
+        return (yield from self.again(facts, tuple(turned), folder, preferences))
 
     def again(
-        self, facts: Facts, plans: tuple[LegPlan, ...], folder: str, wishes: PersonsWishes
+        self, facts: Facts, plans: tuple[LegPlan, ...], folder: str, preferences: Preferences
     ) -> Script[tuple[LegPlan, ...] | PlanFault]:
         """See Planner."""
         reply = yield from PlanPackages(
@@ -50,13 +50,13 @@ class DebPlanner:
                 LegIndices(f"{folder}/{number}/lists", plan.leg.end.codename or plan.leg.end.title)
                 for number, plan in enumerate(plans)
             ),
-            wishes=wishes,
+            preferences=preferences,
             configured=tuple(sorted({config.package for config in facts.changed_configs})),
         )
         if not isinstance(reply, PackagesPlanned):
             title = f"planning {plans[0].leg.start.title} to {plans[-1].leg.end.title}"
             return fault_of(title, reply, "apt-get -f install, then plan again")
         return tuple(
-            with_packages(facts, plan, changes, wishes)
+            with_packages(facts, plan, changes, preferences)
             for plan, changes in zip(plans, reply.legs, strict=True)
         )

@@ -17,7 +17,7 @@ from brave_bridge.core.packages.choices import (
     PlanChoice,
     to_suite,
 )
-from brave_bridge.core.packages.wishes import PersonsWishes
+from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.releases.catalogue import Leg, Release
 from brave_bridge.families.deb.leg_plan import all_entries
 
@@ -96,7 +96,7 @@ def _calls_itself(found: SuiteFound) -> str:
 
 
 def channel_choices(
-    leg: Leg, files: Iterable[SourceFile], wishes: PersonsWishes
+    leg: Leg, files: Iterable[SourceFile], preferences: Preferences
 ) -> Iterator[PlanChoice]:
     """The components of which the leg's end has several kinds, where a source names one."""
     named = {word for entry in all_entries(files) for word in entry.components}
@@ -109,6 +109,6 @@ def channel_choices(
             subject=channel.component,
             about=f"Which kind of {channel.component} shall {leg.end.title} have?",
             options=tuple(Option(name, words) for name, words in channel.choices.items()),
-            answer=wishes.channels.get(channel.component, usual),
+            answer=preferences.channels.get(channel.component, usual),
             default=usual,
         )

@@ -34,7 +34,7 @@ from brave_bridge.core.survey.facts import (
 from brave_bridge.families.deb.clusters import with_needs
 from brave_bridge.families.deb.places import LISTS, SET_ASIDE, STATUS
 from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Stanzas, Sums, Wish
+from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen, Stanzas, Sums
 
 _STATUS_LIMIT = 100_000_000
 _UCF_HASHES = "/var/lib/ucf/hashfile"
@@ -62,10 +62,10 @@ _RELEASE_PACKAGES = ("base-files", "quay-base")
 _DESCRIPTION_BYTES = 16 * 1024
 """What is read of an archive's description: who it is and when it was written stand first."""
 
-SOURCES_WISH = Contents(_SOURCE_FILES, 1_000_000)
-WISHES: tuple[Wish, ...] = (
+SOURCES_QUERY = Contents(_SOURCE_FILES, 1_000_000)
+QUERIES: tuple[Query, ...] = (
     Contents((STATUS,), _STATUS_LIMIT),
-    SOURCES_WISH,
+    SOURCES_QUERY,
     Contents(_PREFERENCES, 256 * 1024),
     Contents((_UCF_HASHES, _UCF_REGISTRY), 4_000_000),
     Contents((f"{LISTS}/*_InRelease", f"{LISTS}/*_Release"), _DESCRIPTION_BYTES, cut=True),
@@ -131,7 +131,7 @@ def first_round(machine: str, seen: Seen) -> DebRound:
     )
 
 
-def further(known: DebRound) -> tuple[Wish, ...]:
+def further(known: DebRound) -> tuple[Query, ...]:
     """The sums of the config files, and what the indices have of the installed packages."""
     paths = {
         path: None for package in known.packages if package.is_present for path in package.conffiles
@@ -226,7 +226,7 @@ def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
 
 def read_source_files(machine: Machine) -> tuple[SourceFile, ...]:
     """All source files that apt reads, in its order (sources.list(5))."""
-    return _source_files(machine.files.gather((SOURCES_WISH,)))
+    return _source_files(machine.files.gather((SOURCES_QUERY,)))
 
 
 def _source_files(seen: Seen) -> tuple[SourceFile, ...]:
@@ -379,13 +379,13 @@ def _tools(packages: tuple[InstalledPackage, ...]) -> dict[str, str]:
 class DebReading:
     """See Reading."""
 
-    wishes = WISHES
+    queries = QUERIES
 
     def begin(self, machine: str, seen: Seen) -> DebRound:
         """See Reading."""
         return first_round(machine, seen)
 
-    def further(self, known: DebRound) -> tuple[Wish, ...]:
+    def further(self, known: DebRound) -> tuple[Query, ...]:
         """See Reading."""
         return further(known)
 

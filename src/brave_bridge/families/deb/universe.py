@@ -42,7 +42,7 @@ def universe_of(machine: Machine, lists: str, database: str) -> Universe:
 def universe_after(machine: Machine, plan: PackagePlan, universe: Universe, lists: str) -> Universe:
     """The machine as a plan leaves it, with what the indices in another folder offer."""
     archive = _archive(machine, lists, universe.archive.architectures, plan.after)
-    return universe.following(plan.after, archive, plan.wishes.add)
+    return universe.following(plan.after, archive, plan.preferences.add)
 
 
 def _archive(

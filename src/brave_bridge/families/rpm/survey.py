@@ -10,7 +10,7 @@ from brave_bridge.core.survey.facts import Evidence, Facts, ReleaseSeen
 from brave_bridge.families.rpm.places import DATABASES, SET_ASIDE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
 from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.wishes import Below, Contents, Names, Seen, Wish
+from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen
 
 _OLDER = ("/var/lib/rpm/Packages", "/usr/lib/sysimage/rpm/Packages.db", "/var/lib/rpm/Packages.db")
 _REPOSITORIES = "/etc/yum.repos.d/*.repo"
@@ -32,7 +32,7 @@ _TOOLS = (
     "fathom-*",
 )
 _RELEASE_PACKAGES = ("fathom-release", "fedora-release", "rocky-release", "almalinux-release")
-WISHES: tuple[Wish, ...] = (
+QUERIES: tuple[Query, ...] = (
     Contents(DATABASES, _LIMIT),
     Contents((_REPOSITORIES, "/etc/dnf/dnf.conf"), 1_000_000),
     Names((*_OLDER, "/etc/pki/rpm-gpg/*")),
@@ -81,4 +81,4 @@ def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) 
     return msgspec.structs.replace(facts, history=history, evidence=(*facts.evidence, told))
 
 
-READING = WholePackageReading(WISHES, packages_in, rpm_facts)
+READING = WholePackageReading(QUERIES, packages_in, rpm_facts)

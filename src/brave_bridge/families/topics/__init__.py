@@ -1,5 +1,5 @@
-"""The topics of a survey, one small file each: what it wishes to see, and what that means.
+"""The topics of a survey, one small file each: what it queries to see, and what that means.
 
-``WISHES`` is asked for in the first round, ``further(seen)`` in the second where a topic
+``QUERIES`` is asked for in the first round, ``further(seen)`` in the second where a topic
 has one; ``read`` turns what came back into facts and their evidence.
 """

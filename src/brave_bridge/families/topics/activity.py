@@ -18,7 +18,7 @@ from brave_bridge.core.formats.systemd import (
 from brave_bridge.core.formats.text import counted, one_line
 from brave_bridge.core.survey.activity import Activity, Clock, Session, StaleProgram
 from brave_bridge.core.survey.facts import Evidence
-from brave_bridge.machines.wishes import Answers, Contents, Names, Seen, Wish
+from brave_bridge.machines.queries import Answers, Contents, Names, Query, Seen
 
 UNITS = (
     "systemctl",
@@ -50,7 +50,7 @@ _NET = {
     "/proc/net/udp6": "udp",
 }
 SHADOW = "/etc/shadow"
-WISHES = (
+QUERIES = (
     Answers((UNITS, UNIT_FILES, SESSIONS, CLOCK, VIRSH, MACHINED, *CONTAINERS.values())),
     Contents(tuple(_NET), 1_000_000, cut=True),
     Contents((SHADOW,), 1_000_000),
@@ -63,16 +63,16 @@ _NOT_RUNNING = "the system is mounted and does not run"
 _NO_MANAGER = "no service manager answers: a container, or another way of starting services"
 
 
-def further(seen: Seen) -> tuple[Wish, ...]:
+def further(seen: Seen) -> tuple[Query, ...]:
     """The sessions one by one, and the names of programs that use replaced files."""
-    wishes: list[Wish] = []
+    queries: list[Query] = []
     identifiers = read_session_ids(seen.answer(*SESSIONS).output)[:200]
     if identifiers:
-        wishes.append(Answers((show_sessions(identifiers),)))
+        queries.append(Answers((show_sessions(identifiers),)))
     stale = [path for path, text in seen.texts("/proc/[0-9]*/maps") if text][:500]
     if stale:
-        wishes.append(Contents(tuple(path.replace("/maps", "/comm") for path in stale), 64))
-    return tuple(wishes)
+        queries.append(Contents(tuple(path.replace("/maps", "/comm") for path in stale), 64))
+    return tuple(queries)
 
 
 def show_sessions(identifiers: list[str]) -> tuple[str, ...]:
@@ -80,7 +80,7 @@ def show_sessions(identifiers: list[str]) -> tuple[str, ...]:
     return ("loginctl", "show-session", *identifiers, *(f"--property={p}" for p in _SESSION))
 
 
-def restart_wishes(marks: tuple[str, ...]) -> tuple[Wish, ...]:
+def restart_queries(marks: tuple[str, ...]) -> tuple[Query, ...]:
     """The family's own marks of a restart that is wanted (see PackageManager)."""
     return (Contents(marks, 1_000_000, cut=True),) if marks else ()
 

@@ -3,7 +3,7 @@
 import msgspec
 
 from brave_bridge.core.survey.facts import LookedAt
-from brave_bridge.machines.wishes import Contents, Names, Seen, Wish
+from brave_bridge.machines.queries import Contents, Names, Query, Seen
 
 _LIMIT = 64 * 1024
 
@@ -15,14 +15,14 @@ class Asked(msgspec.Struct, frozen=True):
     files: tuple[str, ...] = ()
 
     @property
-    def wishes(self) -> tuple[Wish, ...]:
+    def queries(self) -> tuple[Query, ...]:
         """What it takes to answer."""
         settings = (Contents(self.settings, _LIMIT, cut=True),) if self.settings else ()
         return (*settings, *((Names(self.files),) if self.files else ()))
 
     def read(self, seen: Seen) -> LookedAt | None:
         """What was found; None where nothing was asked."""
-        if not self.wishes:
+        if not self.queries:
             return None
         texts = dict(pair for pattern in self.settings for pair in seen.texts(pattern))
         there = {found.path for pattern in self.files for found in seen.paths(pattern)}

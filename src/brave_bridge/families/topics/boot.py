@@ -7,13 +7,13 @@ from brave_bridge.core.formats.proc import seconds_up
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.platform import Boot, Kernel
-from brave_bridge.machines.wishes import Contents, Names, Seen
+from brave_bridge.machines.queries import Contents, Names, Seen
 
 _EFI = "/sys/firmware/efi"
 _SECURE_BOOT = f"{_EFI}/efivars/SecureBoot-8be4df61-93ca-11d2-aa0d-00e098032b8c"
 GRUB_DEFAULTS = "/etc/default/grub"
 FIRMWARE_SETTINGS = ("/boot/firmware/config.txt", "/boot/config.txt", "/boot/firmware/cmdline.txt")
-WISHES = (
+QUERIES = (
     Contents(
         (
             "/proc/cmdline",

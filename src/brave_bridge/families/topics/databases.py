@@ -9,7 +9,7 @@ import re
 from brave_bridge.core.formats.text import counted, one_line
 from brave_bridge.core.survey.databases import DatabaseCluster
 from brave_bridge.core.survey.facts import Evidence
-from brave_bridge.machines.wishes import Contents, Names, Seen, Wish
+from brave_bridge.machines.queries import Contents, Names, Query, Seen
 
 _SETTINGS = "/etc/postgresql/*/*/postgresql.conf"
 _PLACES = (
@@ -22,14 +22,14 @@ _SETTING = re.compile(r"^\s*(data_directory|port)\s*=\s*'?([^'#\n]+?)'?\s*(?:#.*
 _PATTERN = frozenset("*?[")
 _MOST = 50
 
-WISHES: tuple[Wish, ...] = (
+QUERIES: tuple[Query, ...] = (
     Contents((_SETTINGS,), 256 * 1024),
     Names(_PLACES),
     Contents(tuple(f"{place}/PG_VERSION" for place in _PLACES), 64),
 )
 
 
-def further(seen: Seen) -> tuple[Wish, ...]:
+def further(seen: Seen) -> tuple[Query, ...]:
     """The data that settings have elsewhere; what would be read as a pattern is left out."""
     named = (values.get("data_directory", "") for _, values in _settings(seen))
     places = [p for p in named if p.startswith("/") and not _PATTERN.intersection(p)][:_MOST]

@@ -5,11 +5,11 @@ from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.platform import Device, Hardware, Module, Power
 from brave_bridge.core.survey.processor import level_of
-from brave_bridge.machines.wishes import Contents, Links, Names, Seen
+from brave_bridge.machines.queries import Contents, Links, Names, Seen
 
 _SUPPLY = "/sys/class/power_supply"
 _BUSES = ("pci", "usb")
-WISHES = (
+QUERIES = (
     Contents(("/proc/cpuinfo", "/proc/meminfo"), 16 * 1024, cut=True),
     Contents(("/proc/modules",), 256 * 1024),
     Contents(

@@ -3,12 +3,12 @@
 from brave_bridge.core.formats.os_release import read_os_release
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.survey.facts import Evidence, Identity
-from brave_bridge.machines.wishes import Contents, Seen
+from brave_bridge.machines.queries import Contents, Seen
 
 OS_RELEASE = ("/etc/os-release", "/usr/lib/os-release")
 _POINT_RELEASE = ("/etc/debian_version", "/etc/redhat-release", "/etc/arch-release")
 _SHELLS = ("/usr/bin/sh", "/bin/sh", "/usr/bin/env")
-WISHES = (
+QUERIES = (
     Contents(OS_RELEASE),
     Contents(("/etc/hostname", "/etc/machine-id", "/var/lib/dpkg/arch", *_POINT_RELEASE), 1024),
     Contents(_SHELLS, 20, cut=True),

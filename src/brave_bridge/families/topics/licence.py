@@ -5,10 +5,10 @@ from datetime import date
 from brave_bridge.core.formats.os_release import read_os_release
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.survey.facts import Evidence, Licence
-from brave_bridge.machines.wishes import Contents, Seen
+from brave_bridge.machines.queries import Contents, Seen
 
 FILE = "/etc/licence"
-WISHES = (Contents((FILE,), 4096),)
+QUERIES = (Contents((FILE,), 4096),)
 
 
 def read(seen: Seen) -> tuple[Licence | None, Evidence]:

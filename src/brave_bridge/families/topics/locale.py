@@ -3,10 +3,10 @@
 from brave_bridge.core.formats.os_release import read_os_release
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.survey.facts import Evidence
-from brave_bridge.machines.wishes import Contents, Seen
+from brave_bridge.machines.queries import Contents, Seen
 
 _FILES = ("/etc/locale.conf", "/etc/default/locale")
-WISHES = (Contents(_FILES, 4096),)
+QUERIES = (Contents(_FILES, 4096),)
 
 
 def read(seen: Seen) -> tuple[str, Evidence]:

@@ -5,7 +5,7 @@ from brave_bridge.core.formats.proc import Mount, read_mounts
 from brave_bridge.core.formats.text import counted, one_line
 from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.platform import Disk, Space
-from brave_bridge.machines.wishes import Contents, Rooms, Seen, Wish
+from brave_bridge.machines.queries import Contents, Query, Rooms, Seen
 
 _SYSTEM_PLACES = (
     "/",
@@ -21,7 +21,7 @@ _SYSTEM_PLACES = (
 )
 MOUNTS = "/proc/self/mounts"
 _DISKS = "/sys/block"
-WISHES = (
+QUERIES = (
     Contents((MOUNTS, "/etc/fstab"), 256 * 1024),
     Contents((f"{_DISKS}/*/size", f"{_DISKS}/*/queue/rotational", f"{_DISKS}/*/device/model"), 256),
     Rooms(_SYSTEM_PLACES),
@@ -78,7 +78,7 @@ def read(
     return mounts, expected, [table, Evidence("mounts", MOUNTS, seen_words, absent=absent)]
 
 
-def further(seen: Seen) -> tuple[Wish, ...]:
+def further(seen: Seen) -> tuple[Query, ...]:
     """Room on every other file system that is mounted."""
     mounted = [m.path for m in read_mounts(seen.text(MOUNTS) or "") if m.type not in _NO_DISK]
     others = tuple(path for path in mounted if path not in _SYSTEM_PLACES)[:_MOST_MOUNTS]

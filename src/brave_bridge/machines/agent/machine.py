@@ -6,7 +6,7 @@ from pathlib import Path
 
 from brave_bridge.machines.agent.calling import Line
 from brave_bridge.machines.jobs import JobState
-from brave_bridge.machines.wishes import Seen, Wish
+from brave_bridge.machines.queries import Query, Seen
 
 
 class AgentFiles:
@@ -51,9 +51,9 @@ class AgentFiles:
         """See Files."""
         return self._line.call("files", "is_file", path, kind=bool)
 
-    def gather(self, wishes: Iterable[Wish]) -> Seen:
+    def gather(self, queries: Iterable[Query]) -> Seen:
         """See Files."""
-        return self._line.call("files", "gather", tuple(wishes), kind=Seen)
+        return self._line.call("files", "gather", tuple(queries), kind=Seen)
 
 
 class AgentJobs:

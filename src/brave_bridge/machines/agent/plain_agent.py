@@ -4,7 +4,7 @@ import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from brave_bridge.machines import wishes
+from brave_bridge.machines import queries
 from brave_bridge.machines.agent.serving import Agent, StateService
 from brave_bridge.machines.entering import as_root, entered
 from brave_bridge.machines.folder import FolderMachine
@@ -23,8 +23,8 @@ class ServedMachine(FolderMachine):
             return as_root(self.name, argv)
         return entered(self.name, self.root, argv)
 
-    def _answers(self, wish: wishes.Answers) -> dict[tuple[str, ...], wishes.Answer]:
-        return ask_all(wish) if self.is_this_system else {}
+    def _answers(self, query: queries.Answers) -> dict[tuple[str, ...], queries.Answer]:
+        return ask_all(query) if self.is_this_system else {}
 
 
 class About:
@@ -49,21 +49,21 @@ def services_of(machine: FolderMachine) -> dict[str, object]:
 
 
 def as_given(method: Callable, arguments: list, named: dict) -> tuple[list, dict]:
-    """Arguments as methods of these services take them: wishes are made out of what was sent."""
+    """Arguments as methods of these services take them: queries are made out of what was sent."""
     return [_made(value) for value in arguments], {n: _made(value) for n, value in named.items()}
 
 
-_WISHES: dict[str, Callable] = {
+_QUERIES: dict[str, Callable] = {
     kind.__name__: kind
     for kind in (
-        wishes.Contents,
-        wishes.Names,
-        wishes.Links,
-        wishes.Below,
-        wishes.Rooms,
-        wishes.Sums,
-        wishes.Stanzas,
-        wishes.Answers,
+        queries.Contents,
+        queries.Names,
+        queries.Links,
+        queries.Below,
+        queries.Rooms,
+        queries.Sums,
+        queries.Stanzas,
+        queries.Answers,
     )
 }
 
@@ -71,9 +71,9 @@ _WISHES: dict[str, Callable] = {
 def _made(value: object) -> object:
     if isinstance(value, list):
         return tuple(_made(inner) for inner in value)
-    if isinstance(value, dict) and value.get("type") in _WISHES:
+    if isinstance(value, dict) and value.get("type") in _QUERIES:
         fields = {name: _made(inner) for name, inner in value.items() if name != "type"}
-        return _WISHES[value["type"]](**fields)
+        return _QUERIES[value["type"]](**fields)
     return value
 
 

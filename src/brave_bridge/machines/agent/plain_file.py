@@ -9,7 +9,7 @@ MODULES = (
     "core.formats.packing",
     "core.formats.text",
     "machines.rooted",
-    "machines.wishes",
+    "machines.queries",
     "machines.reach",
     "machines.gathering",
     "machines.jobs",

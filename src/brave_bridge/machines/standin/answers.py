@@ -3,8 +3,8 @@
 import json
 from collections.abc import Callable, Sequence
 
+from brave_bridge.machines.queries import Answer
 from brave_bridge.machines.standin.live import Live, LiveGuest
-from brave_bridge.machines.wishes import Answer
 
 _MISSING = Answer(127, "")
 

@@ -5,10 +5,10 @@ from pathlib import Path
 
 from brave_bridge.machines.folder import FolderFiles, FolderMachine
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.queries import Answer, Answers, Query, Room, Seen
 from brave_bridge.machines.runtime import python_argv
 from brave_bridge.machines.standin import live
 from brave_bridge.machines.standin.answers import answer
-from brave_bridge.machines.wishes import Answer, Answers, Room, Seen, Wish
 
 COMMAND = "brave_bridge.machines.standin.command"
 _MIB = 1 << 20
@@ -26,19 +26,19 @@ class StandInMachine(FolderMachine):
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         return [*python_argv(), "-m", COMMAND, str(self.root), "--", *argv]
 
-    def _answers(self, wish: Answers) -> dict[tuple[str, ...], Answer]:
+    def _answers(self, query: Answers) -> dict[tuple[str, ...], Answer]:
         described = live.load(self.root)
         if described is None:
             return {}
-        return {command: answer(described, command) for command in wish.commands}
+        return {command: answer(described, command) for command in query.commands}
 
 
 class _StandInFiles(FolderFiles):
     """The files of a stand-in, on disks that it only pretends to have."""
 
-    def gather(self, wishes: Iterable[Wish]) -> Seen:
+    def gather(self, queries: Iterable[Query]) -> Seen:
         """See Files."""
-        seen = super().gather(wishes)
+        seen = super().gather(queries)
         described = live.load(self.root) if seen.rooms else None
         if described and described.rooms:
             mounts = sorted(described.rooms, key=len, reverse=True)

@@ -14,14 +14,14 @@ ENGINES: dict[str, Engine] = {
 """By name, the one that is preferred first."""
 
 
-def choose(mounted: Mounted, store: Path, wish: str = "") -> tuple[Engine, str]:
+def choose(mounted: Mounted, store: Path, named: str = "") -> tuple[Engine, str]:
     """The engine for a file system whose snapshot is kept in ``store``, and why.
 
-    ``wish`` names one; ValueError where it does not suit.
+    ``named`` names one; ValueError where it does not suit.
     """
     for name, engine in ENGINES.items():
-        if wish not in ("", name):
+        if named not in ("", name):
             continue
         if why := engine.why(mounted, store):
-            return engine, f"asked for; {why}" if wish else why
-    raise ValueError(f"{wish} does not suit {mounted.path}, which is {mounted.type or 'unknown'}")
+            return engine, f"asked for; {why}" if named else why
+    raise ValueError(f"{named} does not suit {mounted.path}, which is {mounted.type or 'unknown'}")

@@ -158,7 +158,7 @@ class Workspace(Vertical):
 
 
 def _toggle_task(desk: Desk, task: str) -> None:
-    from brave_bridge.workbench.keeping import toggle_task
+    from brave_bridge.workbench.decisions import toggle_task
 
     desk.must_read_records()
     toggle_task(desk.machine, task)

@@ -10,12 +10,12 @@ from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.tui.actions import Action
 from brave_bridge.tui.choose_dialog import ChooseAnswer, PolicyList
 from brave_bridge.tui.dialogs import ConfirmByName
-from brave_bridge.tui.order_dialog import OrderWishes
+from brave_bridge.tui.order_dialog import OrderPreferences
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
     from brave_bridge.core.packages.choices import PlanChoice
-    from brave_bridge.core.packages.wishes import PersonsWishes
+    from brave_bridge.core.packages.preferences import Preferences
     from brave_bridge.workbench.config_preview import ConfigPreview
     from brave_bridge.workbench.desk import Desk
     from brave_bridge.workbench.pages.page import Page, Row
@@ -38,21 +38,23 @@ class PlanWorkspace(Workspace):
         Action("plan", "p", "plan", "Plan the way to the goal", command="plan"),
         Action("cross", "c", "cross", "Cross the planned legs", _is_planned, "cross"),
         Action(
-            "wish('protect')",
+            "preference('protect')",
             "h",
             "hold on to it",
             "Keep the package whatever it costs",
             _is_planned,
         ),
-        Action("wish('exclude')", "e", "leave it alone", "Keep the package as it is", _is_planned),
         Action(
-            "wish('let_go')",
+            "preference('exclude')", "e", "leave it alone", "Keep the package as it is", _is_planned
+        ),
+        Action(
+            "preference('let_go')",
             "l",
             "let it go",
             "Keep the package no more than any other",
             _is_planned,
         ),
-        Action("wish('remove')", "r", "let it be removed", "Remove the package", _is_planned),
+        Action("preference('remove')", "r", "let it be removed", "Remove the package", _is_planned),
         Action(
             "look_at_config",
             "v",
@@ -64,7 +66,7 @@ class PlanWorkspace(Workspace):
             "order",
             "o",
             "what counts first",
-            "Put the wishes of a plan into another order",
+            "Put the preferences of a plan into another order",
             _is_planned,
         ),
         Action("policy", "k", "as policy", "Keep this answer for every machine", _is_planned),
@@ -80,7 +82,7 @@ class PlanWorkspace(Workspace):
         "answer": "answer_question",
         "choose": "choose",
         "let_go": "let_go",
-        "unwish": "take_wish_back",
+        "unpreference": "take_preference_back",
     }
     ENTER = "answer, unfold"
 
@@ -188,32 +190,32 @@ class PlanWorkspace(Workspace):
 
         self.do(name, "reading the packages", lambda desk: _preview(desk, plan, path), show)
 
-    # Wishes
+    # Preferences
 
-    def take_wish_back(self, row: Row) -> None:
-        """Plan again without a wish."""
+    def take_preference_back(self, row: Row) -> None:
+        """Plan again without a preference."""
         _, kind, slot = row.key.split(":", 2)
-        self._wish(kind, slot)
+        self._preference(kind, slot)
 
     def let_go(self, row: Row) -> None:
         """Plan again without insisting on a package."""
-        self._wish("let_go", row.key.split(":", 2)[2])
+        self._preference("let_go", row.key.split(":", 2)[2])
 
-    def action_wish(self, kind: str) -> None:
+    def action_preference(self, kind: str) -> None:
         """Protect, exclude, let go of or remove the package under the cursor, or no longer."""
         row = self.ledger.pointed
-        if row is None or not row.key.startswith(("package:", "price:", "wish:")):
+        if row is None or not row.key.startswith(("package:", "price:", "preference:")):
             self.warn("Point at a package first.")
             return
-        self._wish(kind, row.subject)
+        self._preference(kind, row.subject)
 
-    def _wish(self, kind: str, slot: str) -> None:
+    def _preference(self, kind: str, slot: str) -> None:
         planned = self._planned()
         if planned is not None:
-            self._plan_under(*planned, planned[1].wishes.toggled(kind, slot))
+            self._plan_under(*planned, planned[1].preferences.toggled(kind, slot))
 
-    def _plan_under(self, name: str, plan: KeptPlan, wishes: PersonsWishes) -> None:
-        self._plan_again(name, plan, lambda desk: _plans(desk).under(plan, wishes))
+    def _plan_under(self, name: str, plan: KeptPlan, preferences: Preferences) -> None:
+        self._plan_again(name, plan, lambda desk: _plans(desk).under(plan, preferences))
 
     def _plan_again(self, name: str, plan: KeptPlan, deed: Callable[[Desk], KeptPlan]) -> None:
         self.do(name, "planning again", deed, lambda now: self._tell_difference(plan, now))
@@ -235,16 +237,16 @@ class PlanWorkspace(Workspace):
             return
         name, plan = planned
 
-        def chosen(wishes: PersonsWishes | None) -> None:
-            if wishes is not None and wishes != plan.wishes:
-                self._plan_under(name, plan, wishes)
+        def chosen(preferences: Preferences | None) -> None:
+            if preferences is not None and preferences != plan.preferences:
+                self._plan_under(name, plan, preferences)
 
-        self.app.push_screen(OrderWishes(plan.wishes), chosen)
+        self.app.push_screen(OrderPreferences(plan.preferences), chosen)
 
     # Policies
 
     def action_policy(self) -> None:
-        """Keep an answer or a wish for every machine, or no longer."""
+        """Keep an answer or a preference for every machine, or no longer."""
         row, planned = self.ledger.pointed, self._planned()
         if planned is None:
             return
@@ -254,18 +256,18 @@ class PlanWorkspace(Workspace):
             asked = (q for leg in plan.legs for q in leg.configs.questions)
             answer = next(question.answer for question in asked if question.path == row.subject)
             self._keep(name, row.subject, lambda desk: _keep_answer(desk, row.subject, answer))
-        elif row is not None and row.key.startswith("wish:"):
+        elif row is not None and row.key.startswith("preference:"):
             kind = row.key.split(":", 2)[1]
-            self._keep(name, row.subject, lambda desk: _keep_wish(desk, kind, row.subject))
+            self._keep(name, row.subject, lambda desk: _keep_preference(desk, kind, row.subject))
         elif row is not None and choice is not None and choice.answer != choice.default:
             self._keep(name, row.subject, lambda desk: _keep_choice(desk, choice))
         elif choice is not None:
             self.notify("This is the default: it holds for every machine already.")
         else:
-            self.warn("Point at a question or at a wish of yours.")
+            self.warn("Point at a question or at a preference of yours.")
 
     def action_policies(self) -> None:
-        """The answers and wishes that hold for every machine; one can be let go."""
+        """The answers and preferences that hold for every machine; one can be let go."""
         name = self.app.harbour.current
 
         def forget(key: str | None) -> None:
@@ -338,10 +340,10 @@ def _forget_policy(desk: Desk, key: str) -> None:
     forget_policy(desk.target.kind, key)
 
 
-def _keep_wish(desk: Desk, kind: str, slot: str) -> bool:
-    from brave_bridge.workbench.policies import toggle_wish
+def _keep_preference(desk: Desk, kind: str, slot: str) -> bool:
+    from brave_bridge.workbench.policies import toggle_preference
 
-    return toggle_wish(desk.target.kind, kind, slot)
+    return toggle_preference(desk.target.kind, kind, slot)
 
 
 def _cost(record: MachineRecord, plan: KeptPlan) -> list[str]:

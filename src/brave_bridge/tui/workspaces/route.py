@@ -103,7 +103,7 @@ class RouteWorkspace(Workspace):
 
 
 def _keep_way(desk: Desk, safest: bool) -> None:
-    from brave_bridge.workbench.keeping import keep_way
+    from brave_bridge.workbench.decisions import keep_way
 
     desk.must_read_records()
     keep_way(desk.machine, safest=safest)

@@ -6,8 +6,8 @@ from brave_bridge.core.formats.text import byte_size, counted
 from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, RESTART, SOURCE, STAYS, PlanChoice
 from brave_bridge.core.packages.grouping import group_changes
 from brave_bridge.core.packages.levels import LEVEL_WORDS
+from brave_bridge.core.packages.preferences import PREFERENCE_KINDS
 from brave_bridge.core.packages.roles import Roles
-from brave_bridge.core.packages.wishes import WISHES
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.workbench.pages.page import Column, Page, Row, folded, said, title
 from brave_bridge.workbench.pages.plan_rows import (
@@ -16,6 +16,7 @@ from brave_bridge.workbench.pages.plan_rows import (
     heading,
     key_row,
     level_row,
+    preference_row,
     price_row,
     question_row,
     room_rows,
@@ -23,7 +24,6 @@ from brave_bridge.workbench.pages.plan_rows import (
     source_row,
     step_row,
     unsound_row,
-    wish_row,
 )
 from brave_bridge.workbench.record import MachineRecord
 
@@ -127,7 +127,7 @@ class _LegRows:
         yield from self._services()
         yield from self._folded(
             "weighed",
-            "how well each wish is met",
+            "how well each preference is met",
             [
                 level_row(level, self.number)
                 for level in self.plan.packages.levels
@@ -138,14 +138,17 @@ class _LegRows:
     def _decisions(self) -> Iterator[Row]:
         plan = self.plan
         if self.number == 0:
-            wishes = [
-                wish_row(kind, slot)
-                for kind in WISHES
-                for slot in sorted(getattr(plan.wishes, kind))
+            preferences = [
+                preference_row(kind, slot)
+                for kind in PREFERENCE_KINDS
+                for slot in sorted(getattr(plan.preferences, kind))
             ]
-            if wishes:
-                yield heading(f"{counted(len(wishes), 'wish', 'wishes')} of yours", self.number)
-                yield from wishes
+            if preferences:
+                yield heading(
+                    f"{counted(len(preferences), 'preference', 'preferences')} of yours",
+                    self.number,
+                )
+                yield from preferences
         unsound, prices = plan.packages.unsound, plan.packages.prices
         if unsound:
             words = f"{counted(len(unsound), 'thing')} not fitting together now"

@@ -14,15 +14,15 @@ from brave_bridge.core.packages.choices import (
     PlanChoice,
 )
 from brave_bridge.core.packages.levels import LEVEL_WORDS, LevelResult
+from brave_bridge.core.packages.preferences import PREFERENCE_WORDS
 from brave_bridge.core.packages.roles import Role
-from brave_bridge.core.packages.wishes import WISH_WORDS
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import ConfigQuestion, PlanStep, SourceOutcome, StepRow
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.room import needs_at
 from brave_bridge.workbench.pages.page import Note, Row, said, title
 
-_WISHES_MEAN = {
+_PREFERENCE_KINDS_MEAN = {
     "protect": "It stays installed in some version, whatever that costs others.",
     "exclude": "It does not come, and where it is installed it stays as it is.",
     "let_go": "It is kept no more than any other package.",
@@ -36,15 +36,15 @@ def heading(words: str, leg: int) -> Row:
     return Row(f"heading:{leg}:{words}", ("", words, "", "", "", ""), "heading")
 
 
-def wish_row(kind: str, slot: str) -> Row:
+def preference_row(kind: str, slot: str) -> Row:
     """What the person wants of one package."""
-    short, words = WISH_WORDS[kind], _WISHES_MEAN[kind]
+    short, words = PREFERENCE_WORDS[kind], _PREFERENCE_KINDS_MEAN[kind]
     return Row(
-        key=f"wish:{kind}:{slot}",
-        cells=("◆", slot, "your wish", short, "", ""),
+        key=f"preference:{kind}:{slot}",
+        cells=("◆", slot, "your preference", short, "", ""),
         tone="chosen",
-        why=(title(f"{slot} {short}"), *said(words), Note("do", "Enter takes the wish back")),
-        action="unwish",
+        why=(title(f"{slot} {short}"), *said(words), Note("do", "Enter takes the preference back")),
+        action="unpreference",
         subject=slot,
     )
 
@@ -362,7 +362,7 @@ def service_row(service: ServiceChange, choice: PlanChoice | None, leg: int) -> 
 
 
 def level_row(level: LevelResult, leg: int) -> Row:
-    """How well one wish is met."""
+    """How well one preference is met."""
     met = "met" if not level.failed else f"{counted(level.failed, 'exception')}"
     proof = "proven: fewer cannot be" if level.proven else "not proven to be the fewest"
     return Row(
@@ -372,6 +372,6 @@ def level_row(level: LevelResult, leg: int) -> Row:
         why=(
             title(level.name),
             *said(LEVEL_WORDS[level.name], met, proof),
-            Note("do", "o puts the wishes into another order"),
+            Note("do", "o puts the preferences into another order"),
         ),
     )

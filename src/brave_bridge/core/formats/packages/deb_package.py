@@ -78,7 +78,7 @@ def _relations(stanza: bytes) -> Relations:
     fields = _fields(_RELATIONS, stanza)
     return Relations(
         needs=clauses(fields.get(b"Pre-Depends", "")) + clauses(fields.get(b"Depends", "")),
-        wishes=clauses(fields.get(b"Recommends", "")),
+        recommends=clauses(fields.get(b"Recommends", "")),
         against=atoms(fields.get(b"Conflicts", "")) + atoms(fields.get(b"Breaks", "")),
         replaces=atoms(fields.get(b"Replaces", "")),
     )

@@ -140,7 +140,7 @@ def rpm_package(
     obsoletes = tuple(_atoms(relations.get("obsoletes", ()), by_name=True))
     said = Relations(
         needs=tuple(_clauses(relations.get("requires", ()))),
-        wishes=tuple(_clauses(relations.get("recommends", ()))),
+        recommends=tuple(_clauses(relations.get("recommends", ()))),
         against=tuple(_atoms(relations.get("conflicts", ()))) + obsoletes,
         replaces=obsoletes,
     )

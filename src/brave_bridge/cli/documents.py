@@ -6,7 +6,7 @@ from typing import Any
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceEntry
-from brave_bridge.core.packages.wishes import WISHES, PersonsWishes
+from brave_bridge.core.packages.preferences import PREFERENCE_KINDS, Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import PlanStep
 from brave_bridge.core.proof.compare import Proof
@@ -214,15 +214,15 @@ def _step(step: PlanStep) -> dict[str, Any]:
     }
 
 
-def _wishes(wishes: PersonsWishes) -> dict[str, Any]:
+def _preferences(preferences: Preferences) -> dict[str, Any]:
     """What the person wanted: names in order, the order of the levels, answers about sources."""
-    named = {kind: sorted(getattr(wishes, kind)) for kind in WISHES}
+    named = {kind: sorted(getattr(preferences, kind)) for kind in PREFERENCE_KINDS}
     return {
         **named,
-        "order": list(wishes.order),
-        "sources": wishes.sources,
-        "channels": wishes.channels,
-        "restart_later": sorted(wishes.restart_later),
+        "order": list(preferences.order),
+        "sources": preferences.sources,
+        "channels": preferences.channels,
+        "restart_later": sorted(preferences.restart_later),
     }
 
 
@@ -234,7 +234,7 @@ def plan_document(kept: KeptPlan) -> dict[str, Any]:
         "plan",
         made_at=kept.made_at,
         hash=kept.hash,
-        wishes=_wishes(kept.wishes),
+        preferences=_preferences(kept.preferences),
         **together,
         download_bytes=sum(leg["download_bytes"] for leg in legs),
         disk_bytes=sum(leg["disk_bytes"] for leg in legs),

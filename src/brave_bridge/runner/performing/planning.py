@@ -14,7 +14,7 @@ from brave_bridge.core.planning.telling import bare, told
 from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.family import Packages
 from brave_bridge.machines.port import Machine
-from brave_bridge.runner.way_back_deeds import Report
+from brave_bridge.runner.performing.ways_back import Report
 
 
 def plan_legs(machine: Machine, packages: Packages, request: PlanPackages, report: Report) -> Reply:
@@ -25,7 +25,7 @@ def plan_legs(machine: Machine, packages: Packages, request: PlanPackages, repor
         for number, leg in enumerate(request.legs):
             report(100 * number / len(request.legs), f"planning {leg.end}", "")
             universe = _universe(machine, packages, request, leg, steps)
-            plan = plan_packages(universe, request.wishes)
+            plan = plan_packages(universe, request.preferences)
             if faults := faults_of_plan(plan):
                 seen = f"{faults[0].package} {faults[0].what}"
                 remedy = "tell us: a plan must never be unsound"
@@ -64,7 +64,7 @@ def _skipping(
 ) -> Skipping:
     """The jump straight to the last leg's end, held against the steps."""
     straight = packages.universe(machine, request.legs[-1].lists, request.database)
-    jump = plan_packages(straight, request.wishes)
+    jump = plan_packages(straight, request.preferences)
     middles = [universe.archive for universe, _ in steps[:-1]]
     plans = [plan for _, plan in steps]
     missed = tuple(packages.missed_migrations(machine, request, plans))

@@ -5,7 +5,7 @@ from typing import Any
 
 import msgspec
 
-from brave_bridge.cli import shapes
+from brave_bridge.cli import documents
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.paused_sources import PausedSource
@@ -30,8 +30,8 @@ def updates(pending: PendingUpdates) -> dict[str, Any]:
 def sources(active: Iterable[SourceEntry], waiting: Iterable[PausedSource]) -> dict[str, Any]:
     """Where packages come from, and what waits."""
     return {
-        "active": [shapes.source(entry) for entry in active],
-        "waiting": [{**shapes.source(one.entry), "before": one.before} for one in waiting],
+        "active": [documents.source(entry) for entry in active],
+        "waiting": [{**documents.source(one.entry), "before": one.before} for one in waiting],
     }
 
 

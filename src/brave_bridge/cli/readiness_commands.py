@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from brave_bridge.cli import ready_shapes, shapes, texts
+from brave_bridge.cli import documents, readiness_documents, texts
 from brave_bridge.cli.application import (
     Json,
     To,
@@ -45,7 +45,7 @@ def update(
     ready = Readiness(desk)
     pending = ready.look()
     if list_only or not json:
-        document = shapes.document("updates", **ready_shapes.updates(pending))
+        document = documents.document("updates", **readiness_documents.updates(pending))
         print_document(json, document, texts.updates_text(pending))
     if list_only or not (pending.updates or pending.new or pending.restart_wanted):
         return
@@ -60,7 +60,7 @@ def overrule(
     """Let a finding that stands in the way stand, with a reason that is kept."""
     desk = context.obj.desk()
     made = Readiness(desk).overrule(desk.survey(to), rule, reason)
-    document = shapes.document("overrule", rule=made.rule, leg=made.leg, reason=made.reason)
+    document = documents.document("overrule", rule=made.rule, leg=made.leg, reason=made.reason)
     print_document(json, document, [f"overruled: {made.title} ({made.reason})"])
 
 
@@ -105,7 +105,7 @@ def sources(
     if take_up:
         confirm(yes, f"Take up what has the release of {desk.machine.name} by now?")
         follow_to_end(desk, Readiness(desk).begin_taking_up(), json, ask=False)
-    document = shapes.document("sources", **ready_shapes.sources(facts.sources, waiting))
+    document = documents.document("sources", **readiness_documents.sources(facts.sources, waiting))
     print_document(json, document, texts.sources_text(facts.sources, waiting))
 
 
@@ -173,7 +173,7 @@ def settings_backup(
     """Archive /etc, package selections, sources, keys and boot settings."""
     folder = Path(to).expanduser().absolute() if to else None
     made = Readiness(context.obj.desk()).back_up_settings(folder)
-    document = shapes.document("settings-backup", **ready_shapes.archive(made))
+    document = documents.document("settings-backup", **readiness_documents.archive(made))
     print_document(json, document, texts.archive_text(made))
 
 
@@ -196,7 +196,7 @@ def note_add(
     desk = context.obj.desk()
     made = Readiness(desk).write_note(desk.survey(to), severity, text, workaround)
     words = f"note {made.id} about {made.leg}: {texts.plain(made.text)}"
-    print_said(json, "note", words, note=ready_shapes.note(made))
+    print_said(json, "note", words, note=readiness_documents.note(made))
 
 
 @notes.command("lift")
@@ -209,14 +209,14 @@ def note_lift(
     """Say that a note no longer holds."""
     lifted = Readiness(context.obj.desk()).lift_note(number, reason)
     words = f"note {lifted.id} is lifted: {texts.plain(lifted.lifted)}"
-    print_said(json, "note", words, note=ready_shapes.note(lifted))
+    print_said(json, "note", words, note=readiness_documents.note(lifted))
 
 
 @notes.command("list")
 def note_list(context: typer.Context, json: Json = False) -> None:
     """List all notes, the newest first."""
     known = context.obj.desk().field_notes()
-    document = shapes.document("notes", notes=[ready_shapes.note(note) for note in known])
+    document = documents.document("notes", notes=[readiness_documents.note(note) for note in known])
     print_document(json, document, texts.notes_text(known))
 
 

@@ -65,7 +65,7 @@ def about(machine: Machine, facts: Facts, reason: str, leg: str = "", engine: st
     )
 
 
-class WayBackDeeds:
+class PerformingWaysBack:
     """Performs the requests about ways back of one machine."""
 
     def __init__(self, machine: Machine, family: str, beside: Beside) -> None:

@@ -1,8 +1,8 @@
 """What a survey wants to see of a machine, in batches: one batch is one round trip.
 
-A wish is plain data, so that a machine at the far end of a slow link can answer many at
+A query is plain data, so that a machine at the far end of a slow link can answer many at
 once. Paths are absolute paths on the machine; patterns are shell patterns that may have
-wildcards in any part. Nothing that a wish asks for changes the machine.
+wildcards in any part. Nothing that a query asks for changes the machine.
 """
 
 from collections.abc import Iterable
@@ -80,7 +80,7 @@ class Answers(msgspec.Struct, frozen=True):
     limit: int = 1_000_000
 
 
-Wish = Contents | Names | Links | Below | Rooms | Sums | Stanzas | Answers
+Query = Contents | Names | Links | Below | Rooms | Sums | Stanzas | Answers
 
 
 class Answer(msgspec.Struct, frozen=True):
@@ -126,7 +126,7 @@ class Stanza(msgspec.Struct, frozen=True):
 
 
 class Seen(msgspec.Struct):
-    """What came back for the wishes of one or more rounds."""
+    """What came back for the queries of one or more rounds."""
 
     contents: dict[str, bytes] = {}
     faults: dict[str, str] = {}

@@ -12,7 +12,7 @@ from brave_bridge.core.crossing.requests import FetchSuites, SuiteWanted
 from brave_bridge.core.formats.text import plain
 from brave_bridge.families.family import Packages
 from brave_bridge.machines.port import Machine
-from brave_bridge.runner.way_back_deeds import Report
+from brave_bridge.runner.performing.ways_back import Report
 
 _KEY_LIMIT = 4_000_000
 _UNUSED_DAYS = 60

@@ -4,10 +4,10 @@ import msgspec
 
 from brave_bridge.core.packages.levels import FIXED_FIRST, FIXED_LAST, LEVELS
 
-WISHES = ("protect", "exclude", "let_go", "remove", "add")
-"""The kinds of wishes about single packages: fields of PersonsWishes."""
+PREFERENCE_KINDS = ("protect", "exclude", "let_go", "remove", "add")
+"""The kinds of preferences about single packages: fields of Preferences."""
 
-WISH_WORDS = {
+PREFERENCE_WORDS = {
     "protect": "stays",
     "exclude": "is left alone",
     "let_go": "may go away",
@@ -16,8 +16,8 @@ WISH_WORDS = {
 }
 
 
-class PersonsWishes(msgspec.Struct, frozen=True):
-    """What a person wants of a plan. The kinds of WISHES are sets of slots.
+class Preferences(msgspec.Struct, frozen=True):
+    """What a person wants of a plan. The kinds of PREFERENCE_KINDS are sets of slots.
 
     A protected package stays installed in whatever version; an excluded one does not come, and
     where it is installed it stays as it is; one that may go (``let_go``) is kept no more than
@@ -38,40 +38,40 @@ class PersonsWishes(msgspec.Struct, frozen=True):
     channels: dict[str, str] = {}
     restart_later: frozenset[str] = frozenset()
 
-    def toggled(self, kind: str, slot: str) -> "PersonsWishes":
-        """With a wish of one of WISHES about a package; without, where it was there already.
+    def toggled(self, kind: str, slot: str) -> "Preferences":
+        """With a preference of one of PREFERENCE_KINDS; without, where it was there already.
 
-        A package has one wish at a time.
+        A package has one preference at a time.
         """
-        wished = {name: getattr(self, name) - {slot} for name in WISHES}
+        chosen = {name: getattr(self, name) - {slot} for name in PREFERENCE_KINDS}
         if slot not in getattr(self, kind):
-            wished[kind] |= {slot}
-        return msgspec.structs.replace(self, **wished)
+            chosen[kind] |= {slot}
+        return msgspec.structs.replace(self, **chosen)
 
-    def replacing(self, tool: str, by: str) -> "PersonsWishes":
+    def replacing(self, tool: str, by: str) -> "Preferences":
         """With one package taken in the place of another; without, where it was so already."""
-        wishes = self.toggled("remove", tool)
-        if (by in wishes.add) == (tool in wishes.remove):
-            return wishes
-        return wishes.toggled("add", by)
+        preferences = self.toggled("remove", tool)
+        if (by in preferences.add) == (tool in preferences.remove):
+            return preferences
+        return preferences.toggled("add", by)
 
-    def with_source(self, key: str, answer: str) -> "PersonsWishes":
+    def with_source(self, key: str, answer: str) -> "Preferences":
         """With an answer about a source; an empty one takes it back."""
         sources = {other: a for other, a in self.sources.items() if other != key}
         return msgspec.structs.replace(self, sources=sources | ({key: answer} if answer else {}))
 
-    def with_channel(self, component: str, chosen: str) -> "PersonsWishes":
+    def with_channel(self, component: str, chosen: str) -> "Preferences":
         """With a component in the place of another; itself takes it back."""
         others = {old: new for old, new in self.channels.items() if old != component}
         taken = {component: chosen} if chosen != component else {}
         return msgspec.structs.replace(self, channels=others | taken)
 
-    def with_restart(self, unit: str, *, later: bool) -> "PersonsWishes":
+    def with_restart(self, unit: str, *, later: bool) -> "Preferences":
         """With a service that restarts when a leg is done, or at once."""
         units = self.restart_later - {unit}
         return msgspec.structs.replace(self, restart_later=units | ({unit} if later else set()))
 
-    def moved(self, level: str, by: int) -> "PersonsWishes":
+    def moved(self, level: str, by: int) -> "Preferences":
         """With a level that many places lighter (negative: weightier); what is fixed stays."""
         order = list(self.order)
         here = order.index(level)

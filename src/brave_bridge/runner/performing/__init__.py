@@ -1,0 +1,1 @@
+"""What the requests of scripts come to on a machine, one module a subject."""
