@@ -10,6 +10,7 @@ from pathlib import Path
 from brave_bridge.machines import jobs
 from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.gathering import Gathering
+from brave_bridge.machines.kinds import ByKind
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.queries import Answer, Answers, Query, Seen
 from brave_bridge.machines.reach import FolderReach, below, expanded
@@ -159,10 +160,8 @@ class FolderJobs:
         return jobs.last_line(self._of(job))
 
 
-class FolderMachine:
+class FolderMachine(ByKind):
     """A machine over a folder. What works beside the files (``snapshots``) is handed this."""
-
-    kind = "tree"
 
     def __init__(self, name: str, root: Path) -> None:
         self.name = name
@@ -171,21 +170,6 @@ class FolderMachine:
         trusted_above = None if self.is_pretended else root
         self.state = FolderState(name, self.files.place(STATE_FOLDER), trusted_above)
         self.jobs = FolderJobs(name, self.state.folder / "jobs", self._wrapped)
-
-    @property
-    def is_this_system(self) -> bool:
-        """See Machine."""
-        return self.kind == "running"
-
-    @property
-    def is_mounted_only(self) -> bool:
-        """See Machine."""
-        return self.kind == "tree"
-
-    @property
-    def is_pretended(self) -> bool:
-        """See Machine."""
-        return self.kind == "stand-in"
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         """The argv that runs ``argv`` on the machine."""

@@ -10,6 +10,7 @@ from typing import BinaryIO
 
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.jobs import JobState
+from brave_bridge.machines.kinds import ByKind
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.queries import Answer, Answers, Found, Query, Room, Seen
 from brave_bridge.machines.reach import below, expanded
@@ -251,11 +252,10 @@ class MemoryState:
         return f"sqlite:///{self._folder / name}"
 
 
-class MemoryMachine:
+class MemoryMachine(ByKind):
     """See Machine. ``run`` says what commands come to; by itself nothing is installed."""
 
     is_this_system = False
-    is_pretended = False
 
     def __init__(
         self,
@@ -273,8 +273,3 @@ class MemoryMachine:
         self.files = MemoryFiles(name, Tree(files, links), answers)
         self.jobs = MemoryJobs(run)
         self.state = MemoryState(name, folder)
-
-    @property
-    def is_mounted_only(self) -> bool:
-        """See Machine."""
-        return self.kind == "tree"

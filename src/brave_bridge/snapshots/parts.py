@@ -5,41 +5,12 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.core.formats.proc import MountInfo, read_mountinfo, read_mounts
+from brave_bridge.core.formats.proc import WITHOUT_A_DISK, MountInfo, read_mountinfo, read_mounts
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.engines.engine import Mounted
 from brave_bridge.snapshots.trees.cover import Cover, rules
 
-_NO_DISK = frozenset(
-    (
-        "autofs",
-        "binfmt_misc",
-        "bpf",
-        "cgroup",
-        "cgroup2",
-        "configfs",
-        "debugfs",
-        "devpts",
-        "devtmpfs",
-        "efivarfs",
-        "fusectl",
-        "hugetlbfs",
-        "iso9660",
-        "mqueue",
-        "nsfs",
-        "proc",
-        "pstore",
-        "ramfs",
-        "rpc_pipefs",
-        "securityfs",
-        "selinuxfs",
-        "squashfs",
-        "sysfs",
-        "tmpfs",
-        "tracefs",
-    )
-)
 _ELSEWHERE = frozenset(
     ("9p", "ceph", "cifs", "fuse.sshfs", "glusterfs", "nfs", "nfs4", "smb3"),
 )
@@ -72,7 +43,7 @@ def layout_of(machine: FolderMachine, cover: Cover, taken_in: tuple[str, ...] = 
     wanted = {rule.path for rule in rules().mount} | set(taken_in)
     for mount in mounts:
         inside = _inside(machine, mount.path)
-        if inside in ("", "/") or mount.type in _NO_DISK:
+        if inside in ("", "/") or mount.type in WITHOUT_A_DISK:
             continue
         if why := _why_not(inside, mount, cover, wanted):
             uncovered.append(Uncovered(inside, why))

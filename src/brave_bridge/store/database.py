@@ -14,8 +14,8 @@ from sqlalchemy import create_engine, event, inspect, text
 from sqlalchemy.exc import DBAPIError, NoResultFound, SQLAlchemyError
 from sqlalchemy.orm import DeclarativeBase, Session
 
+from brave_bridge.store.address import sqlite_file
 from brave_bridge.store.faults import DamagedDatabase, DatabaseError
-from brave_bridge.store.opening import sqlite_file
 
 _WAIT_SECONDS = 30
 _HEADER = b"SQLite format 3\0"

@@ -6,18 +6,16 @@ file can be looked for, and set aside, without the library that reads it.
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brave_bridge.machines.port import Machine, State
 from brave_bridge.machines.writing import set_aside_damaged
+from brave_bridge.store.address import is_file, is_stored, sqlite_file
 from brave_bridge.store.rows import LOGBOOK_FILE, NOTES_FILE
 
 if TYPE_CHECKING:
     from brave_bridge.store.field_notes import FieldNotes
     from brave_bridge.store.logbook import Logbook
-
-_SQLITE = "sqlite:///"
 
 
 def has_logbook(machine: Machine) -> bool:
@@ -74,18 +72,6 @@ def notes_to_write(state: State) -> "FieldNotes":
         return open_notes(state)
 
 
-def is_stored(address: str) -> bool:
-    """Whether a database is there; one that is no file is taken to be."""
-    return not address.startswith(_SQLITE) or sqlite_file(address).is_file()
-
-
-def sqlite_file(address: str) -> Path:
-    """The file of an SQLite database; ValueError where the address names another kind."""
-    if not address.startswith(_SQLITE):
-        raise ValueError(f"no address of an SQLite file: {address!r}")
-    return Path(address.removeprefix(_SQLITE))
-
-
 def _set_aside(address: str) -> None:
-    if address.startswith(_SQLITE):
+    if is_file(address):
         set_aside_damaged(sqlite_file(address))

@@ -8,6 +8,37 @@ import msgspec
 _ESCAPED = re.compile(r"\\([0-7]{3})")
 _LISTEN = "0A"
 
+WITHOUT_A_DISK = frozenset(
+    (
+        "autofs",
+        "binfmt_misc",
+        "bpf",
+        "cgroup",
+        "cgroup2",
+        "configfs",
+        "debugfs",
+        "devpts",
+        "devtmpfs",
+        "efivarfs",
+        "fusectl",
+        "hugetlbfs",
+        "iso9660",
+        "mqueue",
+        "nsfs",
+        "proc",
+        "pstore",
+        "ramfs",
+        "rpc_pipefs",
+        "securityfs",
+        "selinuxfs",
+        "squashfs",
+        "sysfs",
+        "tmpfs",
+        "tracefs",
+    )
+)
+"""Kinds of file systems that stand on no disk, or cannot be written to at all."""
+
 
 class Mount(msgspec.Struct, frozen=True):
     """A file system that is mounted (proc_pid_mounts(5))."""

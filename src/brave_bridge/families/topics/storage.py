@@ -1,7 +1,7 @@
 """File systems: what is mounted, what should be, and how much room there is."""
 
 from brave_bridge.core.formats.fstab import ExpectedMount, read_fstab
-from brave_bridge.core.formats.proc import Mount, read_mounts
+from brave_bridge.core.formats.proc import WITHOUT_A_DISK, Mount, read_mounts
 from brave_bridge.core.formats.text import counted, one_line
 from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.platform import Disk, Space
@@ -29,33 +29,6 @@ QUERIES = (
 _NOT_A_DISK = ("loop", "ram", "zram", "sr", "fd")
 _SECTOR_BYTES = 512
 _MOST_MOUNTS = 200
-_NO_DISK = frozenset(
-    (
-        "autofs",
-        "bpf",
-        "cgroup",
-        "cgroup2",
-        "configfs",
-        "debugfs",
-        "devpts",
-        "devtmpfs",
-        "efivarfs",
-        "fusectl",
-        "hugetlbfs",
-        "mqueue",
-        "nsfs",
-        "proc",
-        "pstore",
-        "ramfs",
-        "rpc_pipefs",
-        "securityfs",
-        "squashfs",
-        "sysfs",
-        "tmpfs",
-        "tracefs",
-    )
-)
-"""Kinds of file systems that stand on no disk, or cannot be written to at all."""
 
 
 def read(
@@ -72,7 +45,7 @@ def read(
     if not runs:
         why = "the system is mounted and does not run"
         return (), expected, [table, Evidence("mounts", MOUNTS, "", absent=why)]
-    mounts = tuple(m for m in read_mounts(seen.text(MOUNTS) or "") if m.type not in _NO_DISK)
+    mounts = tuple(m for m in read_mounts(seen.text(MOUNTS) or "") if m.type not in WITHOUT_A_DISK)
     absent = "" if mounts else "the kernel tells of no mounts"
     seen_words = counted(len(mounts), "file system")
     return mounts, expected, [table, Evidence("mounts", MOUNTS, seen_words, absent=absent)]
@@ -80,7 +53,7 @@ def read(
 
 def further(seen: Seen) -> tuple[Query, ...]:
     """Room on every other file system that is mounted."""
-    mounted = [m.path for m in read_mounts(seen.text(MOUNTS) or "") if m.type not in _NO_DISK]
+    mounted = [m.path for m in read_mounts(seen.text(MOUNTS) or "") if m.type not in WITHOUT_A_DISK]
     others = tuple(path for path in mounted if path not in _SYSTEM_PLACES)[:_MOST_MOUNTS]
     return (Rooms(others),) if others else ()
 

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from brave_bridge.machines.agent.calling import Line
 from brave_bridge.machines.jobs import JobState
+from brave_bridge.machines.kinds import ByKind
 from brave_bridge.machines.queries import Query, Seen
 
 
@@ -166,7 +167,7 @@ class AgentState:
         return f"sqlite:///{self._folder / name}"
 
 
-class AgentMachine:
+class AgentMachine(ByKind):
     """See Machine. ``folder`` is where what must be a file on this side is kept."""
 
     is_this_system = False
@@ -179,13 +180,3 @@ class AgentMachine:
         self.files = AgentFiles(line)
         self.jobs = AgentJobs(line)
         self.state = AgentState(line, name, f"{name}:{told['where']}", folder)
-
-    @property
-    def is_mounted_only(self) -> bool:
-        """See Machine."""
-        return self.kind == "tree"
-
-    @property
-    def is_pretended(self) -> bool:
-        """See Machine."""
-        return self.kind == "stand-in"

@@ -14,6 +14,7 @@ MODULES = (
     "machines.gathering",
     "machines.jobs",
     "machines.port",
+    "machines.kinds",
     "machines.writing",
     "machines.subvolumes",
     "machines.disk_speed",
