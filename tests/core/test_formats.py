@@ -6,7 +6,6 @@ from hypothesis import strategies as st
 
 from brave_bridge.core.formats.apt_output import (
     change_summary,
-    failed_fetches,
     fault_lines,
     status_line,
 )
@@ -122,7 +121,6 @@ def test_faults_in_an_output():
     assert fault_lines(failing) == [
         "dpkg: error processing package tide (--configure): script gave 1"
     ]
-    assert failed_fetches(output) == {("http://a.example/q", "diamond")}
 
 
 def test_os_release_is_read_without_running_anything():

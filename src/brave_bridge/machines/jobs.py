@@ -6,9 +6,7 @@ nothing is ever pasted into it. It claims the folder first, so that of two start
 one runs the command.
 """
 
-import contextlib
 import os
-import signal
 import subprocess
 import time
 from collections.abc import Mapping, Sequence
@@ -165,11 +163,3 @@ def _last_line_of(path: Path) -> str:
     except OSError:
         return ""
     return lines[-1] if lines else ""
-
-
-def end_job(folder: Path) -> None:
-    """End a running job and all that it started."""
-    pid = _text(folder / "pid")
-    if pid and _is_alive(folder):
-        with contextlib.suppress(ProcessLookupError):
-            os.killpg(int(pid), signal.SIGTERM)

@@ -290,20 +290,6 @@ class Returning:
 
     # Its files
 
-    def entries_in(self, snapshot: Snapshot, folder: str) -> list[Entry]:
-        """What a snapshot has in a folder, folders first; MachineError where it has none such."""
-        part, inside = self._part_of(snapshot, folder)
-        manifest = self.snapshots.manifest(snapshot, part)
-        try:
-            if not manifest.has_folder(inside):
-                raise MachineError(
-                    f"opening {folder}", self.machine.name, f"{snapshot.id} has no such folder"
-                )
-            inner = [manifest.folder(path) for path in manifest.folders_in(inside)]
-            return inner + list(manifest.others_in(inside).values())
-        finally:
-            manifest.close()
-
     def read_file(self, snapshot: Snapshot, path: str, limit: int) -> bytes:
         """A file's content as the snapshot has it; MachineError where it is none or is too long."""
         part, inside = self._part_of(snapshot, path)

@@ -107,7 +107,7 @@ def _proof(procedures) -> dict:
     newest = next((row for row in procedures if row.kind in ("crossing", "return")), None)
     if done is None or (newest and newest.kind == "return" and newest.state == "done"):
         return {}
-    return {"proof": done.outcome.proof, "proof_of": done.id}
+    return {"proof": done.outcome.proof}
 
 
 def read_live(desk: Desk) -> Live | None:

@@ -128,7 +128,6 @@ class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
     procedures: tuple[ProcedureRow, ...] = ()
     live: Live | None = None
     proof: Proof | None = None
-    proof_of: str = ""
     next: NextStep = NextStep("reading the machine", "survey", "show", 0)
     bridge: BridgeState = BridgeState(("",))
 

@@ -22,7 +22,6 @@ _SECTIONS = {
 }
 # A package that no source offers any more is printed without a version.
 _ROW = re.compile(r"^ {2,}(?P<name>[^\s(*]+)\*?(?: \((?P<versions>[^)]*)\))?\s*$")
-_FETCH_FAULT = re.compile(r"^(?:Err|Ign):\d+ (?P<uri>\S+) (?P<suite>\S+)(?: .*)?$")
 
 
 class SummaryRow(msgspec.Struct, frozen=True):
@@ -98,15 +97,6 @@ def status_line(line: str) -> StatusLine | None:
 
 def _is_number(text: str) -> bool:
     return text.replace(".", "", 1).isdigit()
-
-
-def failed_fetches(output: str) -> set[tuple[str, str]]:
-    """The (URI, suite) pairs whose fetching is reported as failed."""
-    found = set()
-    for line in output.splitlines():
-        if line.startswith("Err:") and (match := _FETCH_FAULT.match(line)):
-            found.add((match["uri"].rstrip("/"), match["suite"]))
-    return found
 
 
 _FETCHED = re.compile(

@@ -132,12 +132,6 @@ class PackageChanges(msgspec.Struct, frozen=True):
         return sum(change.disk_bytes for change in self.arriving + self.removed)
 
     @property
-    def second_stage(self) -> tuple[str, ...]:
-        """The packages that change only once others are removed or new ones come."""
-        first = set(self.first_stage)
-        return tuple(change.name for change in self.arriving if change.name not in first)
-
-    @property
     def jumps(self) -> tuple[PackageChange, ...]:
         """The upgrades that go to another major version."""
         return tuple(change for change in self.upgraded if change.major)
