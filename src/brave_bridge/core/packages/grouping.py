@@ -13,6 +13,9 @@ SUCCEEDED = "succeeded"
 KEPT_BACK, COMING, AHEAD, ORDINARY = "kept back", "new", "ahead", "ordinary"
 
 
+_MOST_UNFOLDED = 12
+
+
 class ChangeGroup(msgspec.Struct, frozen=True):
     """Changes that mean the same. ``grave`` ones want a look, ``folded`` ones rarely do."""
 
@@ -35,11 +38,11 @@ def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
     for change in plan.upgraded:
         upgraded.setdefault(_kind(change, roles), []).append(change)
     rows = (
-        (BY_HAND, "that you installed by hand, upgraded", upgraded.get(BY_HAND, ()), False),
-        (MATTERS, "whose change matters", upgraded.get(MATTERS, ()), False),
         (GONE, "that would go away", plan.lost, True),
         (KEPT_BACK, "kept back", plan.kept_back, True),
+        (MATTERS, "whose change matters", upgraded.get(MATTERS, ()), False),
         (AHEAD, "newer here than there", plan.ahead, True),
+        (BY_HAND, "that you installed by hand, upgraded", upgraded.get(BY_HAND, ()), False),
         (COMING, "that would be new", plan.new, False),
         (SUCCEEDED, "that give way to a successor", plan.succeeded, False),
         (BASE, "of the base system, upgraded", upgraded.get(BASE, ()), False),
@@ -51,11 +54,16 @@ def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
             f"{counted(len(changes), 'package')} {words}",
             tuple(_chosen_first(changes)),
             grave,
-            folded=name in (SUCCEEDED, BASE, ORDINARY),
+            folded=name in (SUCCEEDED, BASE, ORDINARY) or is_long(name, changes),
         )
         for name, words, changes, grave in rows
         if changes
     ]
+
+
+def is_long(name: str, changes: Sequence[PackageChange]) -> bool:
+    """Whether what rarely wants a look would stand in the way of what does."""
+    return name in (BY_HAND, COMING) and len(changes) > _MOST_UNFOLDED
 
 
 def _kind(change: PackageChange, roles: Roles) -> str:

@@ -13,8 +13,10 @@ from textual.widgets import Input, Static
 
 from brave_bridge.tui.actions import Action
 from brave_bridge.tui.widgets.ledger import Ledger
+from brave_bridge.tui.widgets.picture import Picture
 
 if TYPE_CHECKING:
+    from brave_bridge.drawings.chart import Chart
     from brave_bridge.tui.doing import Deed
     from brave_bridge.tui.frame import Frame
     from brave_bridge.tui.harbour import Harbour
@@ -38,7 +40,11 @@ class Workspace(Vertical):
     CHOSEN: ClassVar[dict[str, str]] = {}
     ENTER: ClassVar[str] = ""
     CAN_FILTER: ClassVar[bool] = True
-    BINDINGS = [Binding("escape", "clear_filter", show=False)]
+    BINDINGS = [
+        Binding("escape", "clear_filter", show=False),
+        Binding("shift+down", "lane(1)", show=False),
+        Binding("shift+up", "lane(-1)", show=False),
+    ]
     DEFAULT_CSS = """
     Workspace { background: $background; }
     Workspace > .summary { height: 1; padding: 0 1; color: $secondary; }
@@ -56,9 +62,11 @@ class Workspace(Vertical):
 
     def __init__(self) -> None:
         super().__init__(id=f"workspace-{self.NAME}")
+        self._picture_of: Chart | None = None
 
     def compose(self) -> ComposeResult:
         yield Static(classes="summary")
+        yield Picture()
         yield Ledger()
         yield Input(placeholder="show only what has this in it; Esc shows all")
 
@@ -66,6 +74,11 @@ class Workspace(Vertical):
     def ledger(self) -> Ledger:
         """The workspace's table."""
         return self.query_one(Ledger)
+
+    @property
+    def picture(self) -> Picture:
+        """The picture above it."""
+        return self.query_one(Picture)
 
     @property
     def record(self) -> MachineRecord | None:
@@ -80,6 +93,8 @@ class Workspace(Vertical):
         """Lay the page out."""
         page = self.page(record, harbour)
         self.query_one(".summary", Static).update(page.summary.replace("[", "\\["))
+        self._picture_of = page.picture
+        self.picture.show(page.picture, self.size.height)
         self.ledger.show(page)
 
     def follow(self, machine: str) -> None:
@@ -113,6 +128,26 @@ class Workspace(Vertical):
     def warn(self, words: str) -> None:
         """Say why a key does nothing now."""
         self.notify(words, severity="warning")
+
+    # Picture and list
+
+    def on_resize(self) -> None:
+        self.picture.show(self._picture_of, self.size.height)
+
+    def on_ledger_pointed(self, event: Ledger.Pointed) -> None:
+        """The lane of the row that is pointed at is the one that is seen."""
+        self.picture.pointed = event.row.key if event.row is not None else ""
+
+    def on_picture_led(self, event: Picture.Led) -> None:
+        """A click on a lane leads to its row."""
+        event.stop()
+        self.ledger.point_at(event.key)
+        self.screen.set_focus(self.ledger)
+
+    def action_lane(self, step: int) -> None:
+        """Go to the row of the next lane of the picture, or of the one before."""
+        if key := self.picture.lane_beside(step):
+            self.ledger.point_at(key)
 
     def on_ledger_chosen(self, event: Ledger.Chosen) -> None:
         """Do what a row stands for."""

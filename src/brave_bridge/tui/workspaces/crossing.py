@@ -11,6 +11,7 @@ from textual.widgets import Static
 
 from brave_bridge.tui.actions import Action
 from brave_bridge.tui.widgets.ledger import Ledger
+from brave_bridge.tui.widgets.picture import Picture
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
@@ -64,7 +65,7 @@ class CrossingWorkspace(Workspace):
     }
     CrossingWorkspace > .question.-shown { display: block; }
     CrossingWorkspace > .output {
-        height: 8; padding: 0 1; color: $secondary; border-top: solid $panel;
+        height: auto; max-height: 8; padding: 0 1; color: $secondary; border-top: solid $panel;
     }
     """
 
@@ -72,6 +73,7 @@ class CrossingWorkspace(Workspace):
         yield Static(classes="summary")
         yield Static(classes="progress")
         yield Static(classes="question")
+        yield Picture()
         yield Ledger()
         yield Static(classes="output")
 
@@ -141,9 +143,10 @@ class CrossingWorkspace(Workspace):
         question.set_class(progress is not None and progress.question is not None, "-shown")
         if progress is None:
             bar.update("")
-            output.update("")
+            output.display = False
             return
         bar.update(self._bar(progress))
+        output.display = bool(progress.warnings or progress.output)
         output.update(self._output(progress))
         if progress.question:
             question.update(self._question(*progress.question))

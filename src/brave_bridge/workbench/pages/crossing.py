@@ -11,6 +11,7 @@ from brave_bridge.core.formats.text import plain
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
 from brave_bridge.workbench.forecast import actual_seconds
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.workbench.pictures.crossing import crossing_picture
 from brave_bridge.workbench.record import Live, MachineRecord
 
 if TYPE_CHECKING:
@@ -74,7 +75,15 @@ def crossing_page(record: MachineRecord) -> Page:
         rows,
         "The runner is starting; its first step shows in a moment.",
         _ABOUT,
+        picture=crossing_picture(record, _steps(record, live)) if live.entries else None,
     )
+
+
+def _steps(record: MachineRecord, live: Live) -> int:
+    """About how many steps a procedure has."""
+    brief = decode_brief(live.row.brief)
+    legs = len(brief.plans) if isinstance(brief, CrossBrief) else 1
+    return STEPS_OF.get(live.row.kind, legs * STEPS_OF_A_LEG + STEPS_AROUND)
 
 
 def _against_estimate(live: Live) -> str:

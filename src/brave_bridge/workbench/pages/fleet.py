@@ -10,6 +10,7 @@ from brave_bridge.core.ways_back.deadline import left_words
 from brave_bridge.drawings.bridge import bridge
 from brave_bridge.drawings.bridge_text import one_line
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.workbench.pictures.fleet import fleet_picture
 from brave_bridge.workbench.record import MachineRecord
 
 BRIDGE_WIDTH = 16
@@ -74,6 +75,7 @@ def fleet_page(
         columns=COLUMNS,
         rows=tuple(make(record, today) for record in rows),
         empty="There is no machine yet.",
+        picture=fleet_picture(rows, today) if rows else None,
     )
 
 

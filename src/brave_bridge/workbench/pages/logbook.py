@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.workbench.pages.crossing import entry_why
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
+from brave_bridge.workbench.pictures.logbook import logbook_picture
 from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
@@ -55,6 +56,7 @@ def logbook_page(record: MachineRecord, opened: Mapping[str, tuple[EntryRow, ...
             ),
             Note("code", "brave-bridge logbook"),
         ),
+        picture=logbook_picture(record.procedures) if record.procedures else None,
     )
 
 

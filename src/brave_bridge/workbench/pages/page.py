@@ -4,6 +4,8 @@ from collections.abc import Iterator
 
 import msgspec
 
+from brave_bridge.drawings.chart import Chart
+
 
 class Note(msgspec.Struct, frozen=True):
     """A paragraph of the Why pane. ``kind``: ``title``, ``text``, ``seen``, ``do``, ``code``."""
@@ -54,6 +56,8 @@ class Page(msgspec.Struct, frozen=True):
     empty: str = ""
     about: tuple[Note, ...] = ()
     start: str = ""
+    picture: Chart | None = None
+    """What the list says, to be seen at one look."""
 
 
 def heading(text: str, columns: int) -> Row:

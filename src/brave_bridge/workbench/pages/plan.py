@@ -25,6 +25,7 @@ from brave_bridge.workbench.pages.plan_rows import (
     step_row,
     unsound_row,
 )
+from brave_bridge.workbench.pictures.plan import plan_picture
 from brave_bridge.workbench.record import MachineRecord
 
 COLUMNS = (
@@ -75,7 +76,7 @@ def plan_page(record: MachineRecord, roles: Roles, unfolded: frozenset[str] = fr
         f"to {plan.legs[-1].leg.end.title}: {byte_size(download)} to fetch, "
         f"{byte_size(abs(disk))} {more} on disk{_takes(record)}, plan {plan.hash[:8]}"
     )
-    return Page(summary, COLUMNS, tuple(rows))
+    return Page(summary, COLUMNS, tuple(rows), picture=plan_picture(record, plan, roles))
 
 
 def _takes(record: MachineRecord) -> str:
@@ -116,12 +117,12 @@ class _LegRows:
         for step in self.plan.other_steps:
             yield heading(step.title, self.number)
             yield from (step_row(step, row, self.number) for row in step.rows())
+        yield from self._groups()
         if self.plan.sources.outcomes:
             yield heading("sources", self.number)
         for source in self.plan.sources.outcomes:
             yield source_row(source, self.plan, self.number)
         yield from self._keys()
-        yield from self._groups()
         yield from self._obsolete()
         yield from self._room()
         yield from self._services()

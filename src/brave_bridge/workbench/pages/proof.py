@@ -3,6 +3,7 @@
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.proof.compare import Difference, TaskToDo
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, task_why, title
+from brave_bridge.workbench.pictures.proof import proof_picture
 from brave_bridge.workbench.record import MachineRecord
 
 COLUMNS = (
@@ -57,7 +58,9 @@ def proof_page(record: MachineRecord) -> Page:
         rows.insert(0, Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
         rows[1:1] = [_task_row(task, task not in left) for task in proof.tasks]
     summary = "as good as before" if proof.passed else "something is worse than before"
-    return Page(f"{'●' if proof.passed else '■'} {summary}", COLUMNS, tuple(rows))
+    mark = "●" if proof.passed else "■"
+    picture = proof_picture(proof)
+    return Page(f"{mark} {summary}", COLUMNS, tuple(rows), picture=picture)
 
 
 _MEANINGS = {

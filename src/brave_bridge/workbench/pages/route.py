@@ -22,6 +22,7 @@ from brave_bridge.workbench.pages.page import (
     title,
 )
 from brave_bridge.workbench.pages.skipping_rows import skipping_rows
+from brave_bridge.workbench.pictures.route import route_picture
 from brave_bridge.workbench.record import MachineRecord
 from brave_bridge.workbench.routes import Routes
 
@@ -54,6 +55,7 @@ def route_page(record: MachineRecord, today: date) -> Page:
         tuple(rows),
         f"{surveyed.release.title} is the newest release of {line.name}.",
         start=goal,
+        picture=route_picture(record, today),
     )
 
 

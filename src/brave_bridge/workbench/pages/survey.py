@@ -7,6 +7,7 @@ from brave_bridge.core.survey.difference import FindingChange
 from brave_bridge.core.survey.findings import Finding, Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, folded, said, title
+from brave_bridge.workbench.pictures.survey import survey_picture
 from brave_bridge.workbench.record import MachineRecord, Surveyed
 
 COLUMNS = (Column("", 2), Column("finding"), Column("where it was seen", 40))
@@ -44,7 +45,8 @@ def survey_page(record: MachineRecord, unfolded: frozenset[str] = frozenset()) -
         elif found:
             rows += [Row(f"heading:{verdict.value}", ("", words, ""), "heading"), *found]
     first = next((row.key for row in rows if row.tone in ("stop", "caution")), "")
-    return Page(_summary(surveyed), COLUMNS, tuple(rows), start=first)
+    picture = survey_picture(surveyed)
+    return Page(_summary(surveyed), COLUMNS, tuple(rows), start=first, picture=picture)
 
 
 def finding_at(record: MachineRecord, key: str) -> Finding | None:

@@ -10,6 +10,7 @@ from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.ways_back.deadline import SOON_DAYS, left_words
 from brave_bridge.snapshots.trees.cover import HOME_SENTENCE
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
+from brave_bridge.workbench.pictures.ways_back import ways_back_picture
 from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
@@ -61,6 +62,7 @@ def ways_back_page(record: MachineRecord) -> Page:
         tuple(rows),
         "There is no way back yet. A crossing makes one first; b makes one now.",
         _ABOUT,
+        picture=ways_back_picture(record.ways_back, today) if record.ways_back else None,
     )
 
 

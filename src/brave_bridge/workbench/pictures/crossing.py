@@ -1,0 +1,83 @@
+"""How far a procedure is, against what was expected: time, steps and bytes as curves."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from brave_bridge.core.formats.text import counted
+from brave_bridge.drawings.chart import Bar, Chart, Curve, Lane, Mark
+from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.workbench.record import Live, MachineRecord
+
+if TYPE_CHECKING:
+    from brave_bridge.store.rows import EntryRow
+
+_MARKS = {True: ("●", "clear"), False: ("▲", "caution"), None: ("◌", "chosen")}
+
+
+def crossing_picture(record: MachineRecord, total: int) -> Chart:
+    """Steps over time beside the estimate; ``total`` is about how many steps there will be."""
+    live = record.live
+    if live is None or not live.entries:
+        return Chart("Nothing under way", telling="○ nothing under way")
+    took = [_seconds(live, entry) for entry in live.entries]
+    expected = _expected(live)
+    longest = max(*took, expected, 1.0)
+    steps = max(total, len(live.entries), 1)
+    points = (
+        (0.0, 0.0),
+        *((seconds / longest, (number + 1) / steps) for number, seconds in enumerate(took)),
+    )
+    curves = [Curve("steps done", points, "chosen")]
+    if expected:
+        curves.append(Curve("as expected", ((0.0, 0.0), (expected / longest, 1.0)), "quiet", True))
+    ticks = tuple((share / 4, _clock(longest * share / 4)) for share in range(5))
+    return Chart(
+        title=f"{live.row.kind}: {live.row.title}",
+        lanes=(_longest(live, took),),
+        curves=tuple(curves),
+        ticks=ticks,
+        telling=_telling(live, steps),
+        legend=(("█", "the steps by their time"), ("▲", "a step that did not go well")),
+    )
+
+
+def _longest(live: Live, took: list[float]) -> Lane:
+    """The steps one behind the other, each as long as it took."""
+    whole = max(took[-1], 1.0)
+    before, bars, marks = 0.0, [], []
+    for number, (entry, until) in enumerate(zip(live.entries, took, strict=True)):
+        fill = "solid" if number % 2 else "dense"
+        _, tone = _MARKS[entry.ok]
+        bars.append(Bar(before / whole, until / whole, fill, tone))
+        if entry.ok is False:
+            marks.append(Mark(until / whole, "▲", "caution"))
+        before = until
+    keys = tuple(f"{entry.procedure}:{entry.seq}" for entry in live.entries)
+    return Lane(keys[-1], "steps", tuple(bars), tuple(marks), _clock(took[-1]), rows=keys)
+
+
+def _telling(live: Live, steps: int) -> str:
+    last = live.entries[-1]
+    done = sum(entry.ok is not None for entry in live.entries)
+    if live.row.state == "done":
+        return f"● done in {counted(done, 'step')}"
+    if live.row.state in ("failed", "stopped"):
+        return f"■ {live.row.state} at: {last.title}"
+    return f"◌ step {len(live.entries)} of about {steps}: {last.title}"
+
+
+def _expected(live: Live) -> float:
+    brief = decode_brief(live.row.brief)
+    return brief.estimate if isinstance(brief, CrossBrief) else 0.0
+
+
+def _seconds(live: Live, entry: EntryRow) -> float:
+    """From the beginning of the procedure to the end of a step."""
+    began = datetime.fromisoformat(live.entries[0].began)
+    return (datetime.fromisoformat(entry.ended or entry.began) - began).total_seconds()
+
+
+def _clock(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
