@@ -108,14 +108,17 @@ def test_it_is_killed_and_run_again_at_will(tool, tmp_path):
     rough(root, chance, 60)
     before = described(root)
     first = snapshots.take("first", TRIAL)
-    killed = 0
+    rough(root, chance, 60)
+    began = time.monotonic()
+    assert run(sys.executable, tool, "return", root, "first", "--yes").returncode == 0
+    whole, killed = time.monotonic() - began, 0
     for _ in range(25):
         rough(root, chance, 60)
         process = subprocess.Popen(
             [sys.executable, "-I", "-S", tool, "return", root, "first", "--yes"],
             stdout=subprocess.DEVNULL,
         )
-        time.sleep(chance.uniform(0.05, 0.35))
+        time.sleep(whole * chance.uniform(0.1, 0.9))
         killed += process.poll() is None
         process.send_signal(signal.SIGKILL)
         process.wait()
