@@ -124,7 +124,7 @@ def plan(
     kept = _chosen(desk, Plans(desk).make(to, tell), choose, tell)
     kept = _decided(desk, _preferred(desk, kept, wanted), theirs)
     if files:
-        for path in export_plan(desk.machine.name, kept, Path(files)):
+        for path in export_plan(desk.machine.name, kept, Path(files), desk.survey(kept.to)):
             print(f"· {path}", file=sys.stderr)
     print_document(json, documents.plan_document(kept), plan_text(kept, everything=everything))
 

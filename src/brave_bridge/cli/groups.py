@@ -8,7 +8,7 @@ from typer.core import TyperGroup
 SECTIONS = {
     "Where it stands": ("demo", "survey", "update", "mend", "overrule", "uphold", "sources"),
     "Where it goes": ("route", "track", "tasks", "releases", "note"),
-    "What would change": ("plan", "policies", "draw"),
+    "What would change": ("plan", "policies", "draw", "report"),
     "Ready for it": ("confirm-backup", "settings-backup", "window", "maintenance", "card"),
     "Across": ("cross", "go-on", "rest", "proof", "logbook"),
     "Ways back": (

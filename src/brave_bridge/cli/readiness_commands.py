@@ -28,6 +28,21 @@ Rule = Annotated[
         metavar="RULE", help="The rule's id, as survey --json has it.", autocompletion=rules
     ),
 ]
+DRAWINGS = (
+    "fleet",
+    "topics",
+    "support",
+    "bridge",
+    "survey",
+    "route",
+    "plan",
+    "crossing",
+    "proof",
+    "ways-back",
+    "logbook",
+)
+"""What can be drawn; told without loading what draws."""
+
 Reason = Annotated[str, typer.Option("--reason", help="Why; it is kept and told.")]
 
 
@@ -220,21 +235,39 @@ def note_list(context: typer.Context, json: Json = False) -> None:
     print_document(json, document, texts.notes_text(known))
 
 
-drawings = typer.Typer(help="Drawings as SVG and PDF.")
-app.add_typer(drawings, name="draw")
-
-
-@drawings.command("support")
-def draw_support(
+@app.command()
+def draw(
     context: typer.Context,
-    line: Annotated[
-        str, typer.Option("--line", help="All releases of this line instead of the machines.")
-    ] = "",
+    name: Annotated[str, typer.Argument(metavar="NAME", help=f"One of: {', '.join(DRAWINGS)}.")],
+    machine: Annotated[str, typer.Option("--machine", help="A machine of the fleet.")] = "",
+    every: Annotated[bool, typer.Option("--all", help="Every machine of the fleet.")] = False,
+    line: Annotated[str, typer.Option("--line", help="support: all releases of this line.")] = "",
     to: Annotated[str, typer.Option("--to", help="The folder they go to.")] = ".",
     json: Json = False,
 ) -> None:
-    """Draw how long machines, or the releases of a line, are supported."""
-    from brave_bridge.workbench.export import export_support
+    """Draw a view as SVG and PDF: the fleet, a machine's route or plan, how long support lasts."""
+    target = context.obj.target
+    if name == "support":
+        from brave_bridge.workbench.export import export_support
 
-    paths = [str(path) for path in export_support(context.obj.target.words, line, Path(to))]
+        written = export_support(target.words, line, Path(to))
+    else:
+        from brave_bridge.workbench.drawing import draw as draw_view
+
+        written = draw_view(name, target, Path(to), machine, every=every)
+    paths = [str(path) for path in written]
     print_said(json, "draw", *paths, files=paths)
+
+
+@app.command()
+def report(
+    context: typer.Context,
+    machine: Annotated[str, typer.Option("--machine", help="A machine of the fleet.")] = "",
+    to: Annotated[str, typer.Option("--to", help="The folder it goes to.")] = ".",
+    json: Json = False,
+) -> None:
+    """Write all views of a machine, with their pictures and lists, as one PDF."""
+    from brave_bridge.workbench.drawing import report_of
+
+    path = str(report_of(context.obj.target, Path(to), machine))
+    print_said(json, "report", path, files=[path])

@@ -1,5 +1,6 @@
 """The pen for paper: the same chart as SVG and PDF."""
 
+import textwrap
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -20,6 +21,7 @@ _COLOURS = {
 }
 _HATCHES = {"solid": "", "dense": "", "light": "//", "dotted": "..", "broken": "xx"}
 _LANE_INCHES, _CURVE_INCHES, _WIDE = 0.36, 2.0, 11.0
+_LEGEND_LETTERS = 118
 _TEXT: dict[str, Any] = {"parse_math": False}
 
 
@@ -71,10 +73,16 @@ def draw_chart(
         start = bottom + (foot + field - curves) * high
         _draw_curves(chart, figure.add_axes((inside[0], start, inside[1], curves * 0.92 * high)))
     if chart.legend:
-        words = "    ".join(f"{mark} {text}" for mark, text in chart.legend)
+        words = "\n".join(textwrap.wrap(_legend(chart), _LEGEND_LETTERS))
         figure.text(
             left + 0.02 * wide, bottom + 0.1 / tall * high, words, fontsize=8, color=INK, **_TEXT
         )
+
+
+def _legend(chart: Chart) -> str:
+    """What symbols and fills mean, each with its words on one line."""
+    kept = (f"{mark} {words}".replace(" ", "\u00a0") for mark, words in chart.legend)
+    return "     ".join(kept)
 
 
 def _draw_lanes(chart: Chart, axes: "Axes") -> None:
@@ -115,6 +123,7 @@ def _draw_lane(axes: "Axes", row: int, lane: Lane) -> None:
                 mark.at + 0.012,
                 row - 0.05,
                 mark.words,
+                bbox={"facecolor": "white", "edgecolor": "none", "pad": 0.8, "alpha": 0.85},
                 color=INK,
                 fontsize=7,
                 va="center",

@@ -60,7 +60,8 @@ def height_of(chart: Chart, most: int) -> int:
 
 
 def _name_width(chart: Chart, width: int) -> int:
-    longest = max((cell_len(lane.name) for lane in chart.lanes), default=0)
+    names = (*(lane.name for lane in chart.lanes), *(curve.words for curve in chart.curves))
+    longest = max(map(cell_len, names), default=0)
     return min(longest + 3, max(int(width * _NAME_SHARE), 12)) if longest else 1
 
 
@@ -73,8 +74,22 @@ def _shown(lanes: tuple[Lane, ...], room: int, pointed: str) -> tuple[tuple[Lane
 
 
 def _written(text: str, width: int, tone: str) -> list[Ink]:
-    fitted = set_cell_size(text, width)
-    return [Ink(character, tone) for character in fitted]
+    return [ink for character in set_cell_size(text, width) for ink in _cells(character, tone)]
+
+
+def _cells(character: str, tone: str, key: str = "") -> list[Ink]:
+    """What a character takes: a wide one two cells, of which the second is empty."""
+    return [Ink(character, tone, key), *[Ink("", tone, key)] * (cell_len(character) - 1)]
+
+
+def _set(row: list[Ink], at: int, cells: list[Ink]) -> None:
+    """Put cells in their place; a wide character of which only a half would be left goes."""
+    end = at + len(cells)
+    if row[at].character == "":
+        row[at - 1] = _BLANK
+    if end < len(row) and row[end].character == "":
+        row[end] = _BLANK
+    row[at:end] = cells
 
 
 class _Pen:
@@ -100,7 +115,7 @@ class _Pen:
             self._words(row, self._column(bar.end) + 2, bar.words, bar.tone, lane.key)
         for mark in lane.marks:
             at = self._column(mark.at)
-            row[at] = Ink(mark.symbol, mark.tone, lane.key)
+            _set(row, at, [Ink(mark.symbol, mark.tone, lane.key)])
             self._words(row, at + 2, mark.words, mark.tone, lane.key)
         note = self.left + self.field
         self._put(row, note + 1, lane.note, tone, lane.key, self.width - note - 1)
@@ -155,7 +170,7 @@ class _Pen:
     def _cross(self, row: list[Ink], key: str) -> None:
         """The lines across all lanes, over bars and under marks."""
         for line in self.chart.lines:
-            row[self._column(line.at)] = Ink("│", line.tone, key)
+            _set(row, self._column(line.at), [Ink("│", line.tone, key)])
 
     def _bar(self, row: list[Ink], bar: Bar, key: str) -> None:
         first, last = self._column(bar.start), self._column(bar.end)
@@ -168,7 +183,7 @@ class _Pen:
                 along = (column - first) / length
                 along = along if bar.fill == "rising" else 1 - along
                 character = _WEDGES[min(int(along * len(_WEDGES)), len(_WEDGES) - 1)]
-            row[column] = Ink(character, bar.tone, key)
+            _set(row, column, [Ink(character, bar.tone, key)])
         # The last column is half full where the bar ends in the first half of it.
         exact = bar.end * (self.field - 1)
         if bar.fill == "solid" and last > first and exact - int(exact) < 0.5 <= bar.end - bar.start:
@@ -191,6 +206,10 @@ class _Pen:
 
     def _put(self, row: list[Ink], start: int, words: str, tone: str, key: str, most: int) -> None:
         text = words if cell_len(words) <= most else set_cell_size(words, max(most - 1, 0)) + "…"
-        for column, character in enumerate(text[: max(most, 0)], start=start):
-            if column < len(row):
-                row[column] = Ink(character, tone, key)
+        column = start
+        for character in text:
+            cells = _cells(character, tone, key) if cell_len(character) else []
+            if column + len(cells) > min(start + max(most, 0), len(row)):
+                return
+            _set(row, column, cells)
+            column += len(cells)

@@ -11,26 +11,32 @@ from brave_bridge.core.packages.grouping import group_changes
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import StepRow
+from brave_bridge.drawings.document import save_document
 from brave_bridge.drawings.plan_chart import PlanBar, save_plan_chart
-from brave_bridge.drawings.report import save_report
-from brave_bridge.workbench.record import KeptPlan
+from brave_bridge.workbench.printed_plan import printed_plan
+from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.roles import known_roles
 
 ENDINGS = ("md", "json", "pdf")
 
 
-def export_plan(name: str, plan: KeptPlan, folder: Path) -> list[Path]:
-    """Write a machine's plan and its chart; the paths written."""
-    stem = f"{name}-plan"
-    lines = list(plan_lines(name, plan, known_roles()))
-    texts, data, report = (folder / f"{stem}.{ending}" for ending in ENDINGS)
+def export_plan(
+    name: str, plan: KeptPlan, folder: Path, surveyed: Surveyed | None = None
+) -> list[Path]:
+    """Write a machine's plan and its chart; the paths written.
+
+    With what was surveyed the printed plan has times, room and the way back, too.
+    """
+    stem, roles = f"{name}-plan", known_roles()
+    lines = list(plan_lines(name, plan, roles))
+    texts, data, printed = (folder / f"{stem}.{ending}" for ending in ENDINGS)
     texts.write_text("\n".join(lines) + "\n", encoding="utf-8")
     data.write_bytes(msgspec.json.format(msgspec.json.encode(_document(name, plan))))
-    save_report(lines, report)
+    save_document(printed_plan(name, plan, roles, surveyed), printed)
     charts = [folder / f"{stem}-chart.{ending}" for ending in ("svg", "pdf")]
     for path in charts:
         save_plan_chart([_bar(leg) for leg in plan.legs], f"{name}: what changes", path)
-    return [texts, data, report, *charts]
+    return [texts, data, printed, *charts]
 
 
 def _document(name: str, plan: KeptPlan) -> dict:

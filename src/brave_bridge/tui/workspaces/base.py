@@ -108,9 +108,11 @@ class Workspace(Vertical):
 
     def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
         """Write what this view shows to files in a folder. For a thread."""
-        from brave_bridge.workbench.export import export_bridge
+        from brave_bridge.workbench.drawing import PAGES, draw_view
 
-        return export_bridge(record, folder)
+        name = self.NAME.replace("_", "-")
+        drawn = draw_view(name, record, folder) if name in PAGES else []
+        return drawn or draw_view("bridge", record, folder)
 
     # Doing
 

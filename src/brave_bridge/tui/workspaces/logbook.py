@@ -34,4 +34,4 @@ class LogbookWorkspace(Workspace):
         """See Workspace."""
         from brave_bridge.workbench.export import export_logbook
 
-        return export_logbook(desk, folder)
+        return [*super().export(desk, record, folder), *export_logbook(desk, folder)]

@@ -98,7 +98,7 @@ class PlanWorkspace(Workspace):
 
         if record.plan is None:
             return super().export(desk, record, folder)
-        return export_plan(record.name, record.plan, folder)
+        return export_plan(record.name, record.plan, folder, record.surveyed)
 
     def _planned(self) -> tuple[str, KeptPlan] | None:
         """The machine on show and its plan; None, and told, where it has none."""

@@ -75,7 +75,7 @@ class WaysBackWorkspace(Workspace):
         """See Workspace."""
         from brave_bridge.workbench.export import export_space
 
-        return export_space(desk, folder)
+        return [*super().export(desk, record, folder), *export_space(desk, folder)]
 
     def _way_back(self) -> tuple[str, WayBack] | None:
         """The machine on show and its way back under the cursor; None, and told, without one."""

@@ -46,8 +46,12 @@ _FIRST = (GONE, KEPT_BACK, MATTERS, BY_HAND, COMING, SUCCEEDED, AHEAD, BASE, ORD
 
 
 def plan_picture(record: MachineRecord, plan: KeptPlan, roles: Roles) -> Chart:
+    """The chart of a machine's plan."""
+    return plan_chart(record.surveyed.facts if record.surveyed else None, plan, roles)
+
+
+def plan_chart(facts: Facts | None, plan: KeptPlan, roles: Roles) -> Chart:
     """A lane for each group of changes, what goes away first; then the file systems."""
-    facts = record.surveyed.facts if record.surveyed else None
     lanes = [
         lane
         for number, leg in enumerate(plan.legs)
