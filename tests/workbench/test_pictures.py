@@ -1,0 +1,120 @@
+"""The picture of each view says what its list says, and leads to the rows of it."""
+
+from datetime import UTC, date, datetime, timedelta
+
+import msgspec
+import pytest
+
+from brave_bridge.core.survey.findings import Verdict
+from brave_bridge.drawings.chart import Chart
+from brave_bridge.drawings.chart_text import drawn
+from brave_bridge.workbench.drawing import PAGES, draw
+from brave_bridge.workbench.members import fleet_members
+from brave_bridge.workbench.pages.fleet import fleet_page
+from brave_bridge.workbench.pages.page import Page
+from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.reading import _read, read_machine
+from brave_bridge.workbench.record import MachineRecord
+from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.targets import Target
+
+TODAY = datetime.now(UTC).date()
+
+
+@pytest.fixture
+def petrel(stand_in, monkeypatch, tmp_path) -> MachineRecord:
+    """petrel with its ways back and a plan, as it was read."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    desk = stand_in("petrel", with_ways_back=True)
+    Plans(desk).make("7")
+    return _read(desk, MachineRecord(name="petrel", about="a server", words=()), "")
+
+
+def rows_led_to(page: Page, picture: Chart) -> set[str]:
+    """The rows that lanes lead to."""
+    return {lane.key for lane in picture.lanes if lane.key}
+
+
+@pytest.mark.parametrize("name", ["survey", "route", "plan", "ways-back"])
+def test_every_lane_leads_to_a_row_that_is_there(petrel, name):
+    page = PAGES[name](petrel, TODAY)
+    assert page.picture is not None and page.picture.telling and page.picture.legend
+    assert rows_led_to(page, page.picture) <= {row.key for row in page.rows}
+    for width, height in ((96, 12), (60, 6), (78, 1)):
+        rows = drawn(page.picture, width, height)
+        assert rows and all(len(row) <= width for row in rows)
+
+
+def test_what_goes_away_stands_first_in_picture_and_list(petrel):
+    page = PAGES["plan"](petrel, TODAY)
+    assert page.picture.lanes[0].name == "goes away"
+    assert page.picture.lanes[0].tone == "stop" and page.picture.lanes[0].note == "2"
+    headings = [row.cells[1] for row in page.rows if row.tone == "heading"]
+    groups = [words for words in headings if "package" in words]
+    assert groups[0] == "2 packages that would go away"
+    assert "2 would go away" in page.picture.telling
+
+
+def test_stones_are_as_many_as_there_are_findings_in_the_way(petrel):
+    grave = [f for f in petrel.surveyed.findings if f.verdict in (Verdict.STOP, Verdict.CAUTION)]
+    picture = PAGES["survey"](petrel, TODAY).picture
+    stones = [m for lane in picture.lanes for m in lane.marks if m.symbol in "■▲"]
+    assert len(stones) == len(grave) > 0
+    keys = [key for lane in picture.lanes for key in lane.rows]
+    assert len(keys) == len(set(keys)) == len(grave), "each is in one lane"
+
+
+def test_a_wedge_of_loss_grows_with_the_age_of_a_way_back(petrel):
+    picture = PAGES["ways-back"](petrel, TODAY).picture
+    newest, *_, oldest = (lane.bars[0] for lane in picture.lanes)
+    assert newest.fill == oldest.fill == "rising"
+    assert oldest.end - oldest.start > newest.end - newest.start
+    damaged = [lane for lane in picture.lanes if any(m.symbol == "╳" for m in lane.marks)]
+    assert len(damaged) == sum(not way.kept.is_whole for way in petrel.ways_back) == 1
+
+
+def fleet(count: int, petrel: MachineRecord) -> list[MachineRecord]:
+    return [msgspec.structs.replace(petrel, name=f"m{number:03}") for number in range(count)]
+
+
+def test_a_large_fleet_is_folded_by_line_and_release(petrel):
+    other = msgspec.structs.replace(petrel.surveyed, release=None, line=None)
+    records = [*fleet(300, petrel), msgspec.structs.replace(petrel, name="odd", surveyed=other)]
+    page = fleet_page(records, TODAY, "name")
+    names = [lane.name for lane in page.picture.lanes]
+    assert len(names) == 2 and any(name.endswith("Quayside 5.3 ×300") for name in names)
+    assert sum(len(lane.rows) for lane in page.picture.lanes) == 301
+    small = fleet_page(fleet(5, petrel), TODAY, "name").picture
+    assert [lane.key for lane in small.lanes] == [f"m00{n}" for n in range(5)]
+
+
+def test_support_that_has_ended_is_told_by_shape_and_by_words(petrel):
+    ended = msgspec.structs.replace(
+        petrel.surveyed.release, support_ends=TODAY - timedelta(100), released=date(2024, 1, 1)
+    )
+    record = msgspec.structs.replace(
+        petrel, surveyed=msgspec.structs.replace(petrel.surveyed, release=ended)
+    )
+    picture = fleet_page([record], TODAY).picture
+    assert [bar.fill for bar in picture.lanes[0].bars] == ["solid", "dotted"]
+    assert picture.lanes[0].note == "none for 100 d"
+    assert picture.telling == "■ 1 machine without fixes: petrel"
+
+
+def test_the_whole_demo_fleet_is_drawn(demo_world, monkeypatch, tmp_path):
+    monkeypatch.setattr(
+        "brave_bridge.workbench.demo.demo_folder", lambda: demo_world, raising=False
+    )
+    _, members = fleet_members((), demo=True)
+    for record in map(read_machine, members):
+        for make in PAGES.values():
+            picture = make(record, TODAY).picture
+            assert picture is None or drawn(picture, 96, 12)
+
+
+def test_what_cannot_be_drawn_is_refused_with_what_can(tmp_path):
+    with pytest.raises(Refused, match="there is no picture moon") as told:
+        draw("moon", Target("demo", "petrel"), tmp_path)
+    assert "fleet" in told.value.remedy and "route" in told.value.remedy
+    with pytest.raises(Refused, match="there is no machine nobody"):
+        draw("route", Target("demo", "petrel"), tmp_path, "nobody")
