@@ -37,7 +37,8 @@ def drawn(chart: Chart, width: int, height: int, pointed: str = "") -> Rows:
     Where not all lanes have room, those around the one pointed at are drawn, and how many are
     not is said. With less than three rows it is its telling line.
     """
-    if width < 30 or height < _LEAST_ROWS or not (chart.lanes or chart.curves):
+    least = min(_LEAST_ROWS, height_of(chart, _LEAST_ROWS))
+    if width < 30 or height < max(least, 2) or not (chart.lanes or chart.curves):
         return [_written(chart.telling or chart.title, width, "plain")][: max(height, 0)]
     left = _name_width(chart, width)
     right = max((cell_len(lane.note) for lane in chart.lanes), default=0)

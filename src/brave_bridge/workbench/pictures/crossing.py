@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import TYPE_CHECKING
 
-from brave_bridge.core.formats.text import counted
+from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.drawings.chart import Bar, Chart, Curve, Lane, Mark
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
 from brave_bridge.workbench.record import Live, MachineRecord
@@ -35,7 +35,7 @@ def crossing_picture(record: MachineRecord, total: int) -> Chart:
     ticks = tuple((share / 4, _clock(longest * share / 4)) for share in range(5))
     return Chart(
         title=f"{live.row.kind}: {live.row.title}",
-        lanes=(_longest(live, took),),
+        lanes=(*_present(live), _steps(live, took, longest)),
         curves=tuple(curves),
         ticks=ticks,
         telling=_telling(live, steps),
@@ -43,9 +43,19 @@ def crossing_picture(record: MachineRecord, total: int) -> Chart:
     )
 
 
-def _longest(live: Live, took: list[float]) -> Lane:
-    """The steps one behind the other, each as long as it took."""
-    whole = max(took[-1], 1.0)
+def _present(live: Live) -> tuple[Lane, ...]:
+    """The step that is under way, as far as it is."""
+    last = live.entries[-1]
+    if last.ended:
+        return ()
+    bar = Bar(0.0, last.percent / 100, "solid", "chosen", plain(last.note))
+    rest = Bar(last.percent / 100, 1.0, "dotted", "quiet")
+    name = f"{last.procedure}:{last.seq}"
+    return (Lane(name, plain(last.title), (rest, bar), note=f"{last.percent:.0f} %"),)
+
+
+def _steps(live: Live, took: list[float], whole: float) -> Lane:
+    """The steps one behind the other, each as long as it took, on the axis of the curves."""
     before, bars, marks = 0.0, [], []
     for number, (entry, until) in enumerate(zip(live.entries, took, strict=True)):
         fill = "solid" if number % 2 else "dense"
