@@ -27,34 +27,12 @@ from brave_bridge.tui.widgets.bridge_strip import BridgeStrip
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.widgets.lines import HeadLine, KeyLine, NextLine
 from brave_bridge.tui.widgets.why_pane import WhyPane
+from brave_bridge.tui.workspaces.all import TABS, WORKSPACES
 from brave_bridge.tui.workspaces.base import Workspace
-from brave_bridge.tui.workspaces.configs import ConfigsWorkspace
-from brave_bridge.tui.workspaces.crossing import CrossingWorkspace
-from brave_bridge.tui.workspaces.fleet import FleetWorkspace
-from brave_bridge.tui.workspaces.kernels import KernelsWorkspace
-from brave_bridge.tui.workspaces.logbook import LogbookWorkspace
-from brave_bridge.tui.workspaces.plan import PlanWorkspace
-from brave_bridge.tui.workspaces.proof import ProofWorkspace
-from brave_bridge.tui.workspaces.route import RouteWorkspace
-from brave_bridge.tui.workspaces.survey import SurveyWorkspace
-from brave_bridge.tui.workspaces.ways_back import WaysBackWorkspace
 
 if TYPE_CHECKING:
     from brave_bridge.workbench.record import MachineRecord
 
-WORKSPACES = (
-    FleetWorkspace,
-    SurveyWorkspace,
-    RouteWorkspace,
-    PlanWorkspace,
-    CrossingWorkspace,
-    ProofWorkspace,
-    WaysBackWorkspace,
-    KernelsWorkspace,
-    ConfigsWorkspace,
-    LogbookWorkspace,
-)
-TABS = tuple((w.KEY, w.NAME, w.WORDS) for w in WORKSPACES)
 _POLL_SECONDS = 0.5
 _SHOW_SECONDS = 0.4
 _MANY = 20
@@ -125,7 +103,7 @@ class BraveBridge(Frame):
         try:
             names = self.harbour.load(
                 fresh=self.fresh,
-                tell=lambda name: self.call_from_thread(self.tell_busy, f"building {name} …"),
+                tell=lambda name: self.call_from_thread(self._show_building, name),
             )
         except (MachineError, OSError) as error:
             remedy = getattr(error, "remedy", "")
@@ -136,6 +114,13 @@ class BraveBridge(Frame):
         self.call_from_thread(self.show_current)
         # Once the names are painted: on a large fleet they are on the screen before all else.
         self.call_from_thread(self.call_after_refresh, self._furnish, names)
+
+    def _show_building(self, name: str) -> None:
+        """Say in the middle what is built for the demo, what comes, and what it is for."""
+        from brave_bridge.workbench.pages.first_use import building_page
+
+        self.tell_busy(f"building {name} …")
+        self.workspace.show_page(building_page(name))
 
     @work(thread=True, group="read")
     def read_machines(self, names: list[str]) -> None:

@@ -90,8 +90,11 @@ class Workspace(Vertical):
         raise NotImplementedError
 
     def show(self, record: MachineRecord, harbour: Harbour) -> None:
-        """Lay the page out."""
-        page = self.page(record, harbour)
+        """Lay the page of a machine out."""
+        self.show_page(self.page(record, harbour))
+
+    def show_page(self, page: Page) -> None:
+        """Lay a page out: its summary, its picture and its list."""
         self.query_one(".summary", Static).update(page.summary.replace("[", "\\["))
         self._picture_of = page.picture
         self.picture.show(page.picture, self.size.height)

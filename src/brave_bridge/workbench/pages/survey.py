@@ -18,6 +18,10 @@ _WORDS = {
     Verdict.NOT_APPLICABLE: ("does not apply", "do not apply"),
 }
 _SHOWN_UPDATES = 14
+_BEING_READ = (
+    "It is being read: who it is, what runs, its packages and sources, its disks, its ways back. "
+    "Nothing is written by that. Its findings come next, the gravest first."
+)
 _UPDATES_IN_EVIDENCE = 4
 
 
@@ -29,7 +33,7 @@ def survey_page(record: MachineRecord, unfolded: frozenset[str] = frozenset()) -
     if record.fault:
         return _faulty(record)
     if record.surveyed is None:
-        return Page("being read …", COLUMNS, (), "The machine is being read.")
+        return Page("being read …", COLUMNS, (), _BEING_READ)
     surveyed = record.surveyed
     counts = by_verdict(surveyed.findings)
     rows: list[Row] = list(_changes(surveyed))
