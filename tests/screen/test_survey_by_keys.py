@@ -62,6 +62,8 @@ def test_a_note_written_on_one_machine_is_met_on_the_next(terminal, size):
     screen.wait_for("what was learnt")
     screen.type("The gauge starts before its port")
     screen.press("C-g", "Enter")
+    screen.wait_for("mend what stands in the way: Wait")
+    screen.press("End")
     screen.wait_for("field note: The gauge starts")
     screen.close()
     again = terminal("--demo petrel", size)
