@@ -44,7 +44,7 @@ class Terminal:
         """Type a text."""
         self.pane.cmd("send-keys", "-l", text)
 
-    def wait_for(self, pattern: str, *texts: str, seconds: float = 40) -> str:
+    def wait_for(self, pattern: str, *texts: str, seconds: float = 120) -> str:
         """Wait until one and the same screen matches and has all the texts in it; the screen."""
         deadline = time.monotonic() + seconds
         while time.monotonic() < deadline:
