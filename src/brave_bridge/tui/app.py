@@ -67,6 +67,7 @@ class BraveBridge(Frame):
         self.fresh = fresh
         self.farewell = ""
         self._watching = False
+        self._wanted = ""
         if words:
             self.set_reactive(BraveBridge.place, "survey")
 
@@ -92,6 +93,7 @@ class BraveBridge(Frame):
         for workspace in others:
             workspace.display = False
         await self.query_one(ContentSwitcher).mount(*others)
+        self.place = self._wanted or self.place
         self.read_machines(names)
         self.set_interval(_POLL_SECONDS, self._poll)
 
@@ -183,7 +185,8 @@ class BraveBridge(Frame):
         self.query_one(BridgeStrip).tell(self.harbour.record(), words)
 
     def validate_place(self, place: str) -> str:
-        """A place that is not put up yet cannot be gone to."""
+        """A place that is not put up yet is gone to when it is."""
+        self._wanted = place
         return place if self.query(f"#workspace-{place}") else self.place
 
     def watch_place(self, place: str) -> None:

@@ -223,10 +223,11 @@ class KeyList(ModalScreen[None]):
     BINDINGS = [("escape,question_mark,q", "dismiss(None)", "back")]
     DEFAULT_CSS = """
     KeyList { align: center middle; background: $background 55%; }
-    KeyList > Static {
-        width: 64; height: auto; padding: 1 2; border: round $primary; background: $surface;
-        border-title-color: $primary;
+    KeyList > VerticalScroll {
+        width: 76; height: auto; max-height: 100%; padding: 1 2; border: round $primary;
+        background: $surface; border-title-color: $primary;
     }
+    KeyList Static { height: auto; }
     """
 
     def __init__(self, place: str, hints) -> None:
@@ -243,18 +244,19 @@ class KeyList(ModalScreen[None]):
         ):
             text.append(words + "\n", style="bold")
             for key, meaning in keys:
-                text.append(f"  {key:<8}", style=brass)
+                text.append(f"  {key:<11}", style=brass)
                 text.append(f"{meaning}\n")
             text.append("\n")
         text.append("Esc goes back")
-        box = Static(text)
-        box.border_title = "keys"
-        yield box
+        with VerticalScroll() as box:
+            box.border_title = "keys"
+            yield Static(text)
 
 
 def _everywhere() -> Iterator[tuple[str, str]]:
     """The keys that hold in every place."""
     yield "1 … 0", "the workspaces, in the order of the work"
+    yield "Shift+↑ ↓", "the picture's next lane, and its row; so does a click"
     for action in EVERYWHERE:
         words = action.told or action.words
         yield action.label, words[:1].lower() + words[1:]

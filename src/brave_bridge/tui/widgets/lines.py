@@ -81,6 +81,9 @@ class KeyLine(_Line):
     auto_links = False
     _told: tuple = ((), "", ())
 
+    def on_mount(self) -> None:
+        self.app.theme_changed_signal.subscribe(self, lambda _: self.tell(*self._told))
+
     def tell(self, workspaces, current: str, hints) -> None:
         """Show the keys, the current workspace in brass."""
         self._told = (workspaces, current, hints)
