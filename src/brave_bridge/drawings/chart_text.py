@@ -132,10 +132,10 @@ class _Pen:
         return row
 
     def curves(self, rows: int) -> Rows:
-        """The curves in a field of braille, each named at its end."""
+        """The curves in a field of braille, each named; where two meet, the first is seen."""
         dots: dict[tuple[int, int], int] = {}
         tones: dict[tuple[int, int], str] = {}
-        for curve in self.chart.curves:
+        for curve in reversed(self.chart.curves):
             for x, y in self._points(curve, self.field * 2, rows * 4):
                 cell = (y // 4, x // 2)
                 dots[cell] = dots.get(cell, 0) | _DOTS[y % 4][x % 2]

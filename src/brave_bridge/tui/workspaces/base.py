@@ -81,6 +81,11 @@ class Workspace(Vertical):
         return self.query_one(Picture)
 
     @property
+    def room(self) -> int:
+        """The rows that picture and list share."""
+        return self.size.height
+
+    @property
     def record(self) -> MachineRecord | None:
         """The machine that is on show, as it was read last."""
         return self.app.harbour.record()
@@ -97,7 +102,7 @@ class Workspace(Vertical):
         """Lay a page out: its summary, its picture and its list."""
         self.query_one(".summary", Static).update(page.summary.replace("[", "\\["))
         self._picture_of = page.picture
-        self.picture.show(page.picture, self.size.height)
+        self.picture.show(page.picture, self.room)
         self.ledger.show(page)
 
     def follow(self, machine: str) -> None:
@@ -137,7 +142,7 @@ class Workspace(Vertical):
     # Picture and list
 
     def on_resize(self) -> None:
-        self.picture.show(self._picture_of, self.size.height)
+        self.picture.show(self._picture_of, self.room)
 
     def on_ledger_pointed(self, event: Ledger.Pointed) -> None:
         """The lane of the row that is pointed at is the one that is seen."""

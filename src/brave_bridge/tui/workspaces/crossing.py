@@ -77,6 +77,11 @@ class CrossingWorkspace(Workspace):
         yield Ledger()
         yield Static(classes="output")
 
+    @property
+    def room(self) -> int:
+        """See Workspace: an open question takes about half."""
+        return self.size.height // 2 if _open_question(self.record) else self.size.height
+
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.crossing import crossing_page
 

@@ -13,6 +13,8 @@ from brave_bridge.workbench.record import Live, MachineRecord
 if TYPE_CHECKING:
     from brave_bridge.store.rows import EntryRow
 
+_QUESTION = "Ask"
+"""The kind of the request that waits for a person."""
 _MARKS = {True: ("●", "clear"), False: ("▲", "caution"), None: ("◌", "chosen")}
 
 
@@ -39,14 +41,18 @@ def crossing_picture(record: MachineRecord, total: int) -> Chart:
         curves=tuple(curves),
         ticks=ticks,
         telling=_telling(live, steps),
-        legend=(("█", "the steps by their time"), ("▲", "a step that did not go well")),
+        legend=(
+            ("█", "the steps by their time"),
+            ("░", "waited for an answer"),
+            ("▲", "a step that did not go well"),
+        ),
     )
 
 
 def _present(live: Live) -> tuple[Lane, ...]:
     """The step that is under way, as far as it is."""
     last = live.entries[-1]
-    if last.ended:
+    if last.ended or last.kind == _QUESTION:
         return ()
     bar = Bar(0.0, last.percent / 100, "solid", "chosen", plain(last.note))
     rest = Bar(last.percent / 100, 1.0, "dotted", "quiet")
@@ -55,17 +61,23 @@ def _present(live: Live) -> tuple[Lane, ...]:
 
 
 def _steps(live: Live, took: list[float], whole: float) -> Lane:
-    """The steps one behind the other, each as long as it took, on the axis of the curves."""
-    before, bars, marks = 0.0, [], []
+    """The steps one behind the other, each as long as it took, on the axis of the curves.
+
+    The time that a person took to answer is drawn quietly: it is not the machine's.
+    """
+    before, waited, bars, marks = 0.0, 0.0, [], []
     for number, (entry, until) in enumerate(zip(live.entries, took, strict=True)):
         fill = "solid" if number % 2 else "dense"
         _, tone = _MARKS[entry.ok]
+        if entry.kind == _QUESTION:
+            fill, tone, waited = "dotted", "quiet", waited + until - before
         bars.append(Bar(before / whole, until / whole, fill, tone))
         if entry.ok is False:
             marks.append(Mark(until / whole, "▲", "caution"))
         before = until
     keys = tuple(f"{entry.procedure}:{entry.seq}" for entry in live.entries)
-    return Lane(keys[-1], "steps", tuple(bars), tuple(marks), _clock(took[-1]), rows=keys)
+    note = _clock(took[-1]) + (f", {_clock(waited)} on you" if waited >= 1 else "")
+    return Lane(keys[-1], "steps", tuple(bars), tuple(marks), note, rows=keys)
 
 
 def _telling(live: Live, steps: int) -> str:

@@ -11,6 +11,8 @@ if TYPE_CHECKING:
     from brave_bridge.store.rows import ProcedureRow
 
 _MOST = 10
+_SHORT = 480.0
+"""Seconds of work up to which the axis tells seconds."""
 LEGEND = (("█", "done"), ("▒", "not ended"), ("■", "failed"), ("▲", "with warnings"))
 _MARKS = {"done": ("●", "clear"), "failed": ("■", "stop")}
 
@@ -26,10 +28,11 @@ def logbook_picture(procedures: Sequence["ProcedureRow"]) -> Chart:
     length = max((last - first).total_seconds(), 60.0)
     lanes = tuple(_lane(row, first, length) for row in rows)
     quarters = [(n / 4, first + timedelta(seconds=length * n / 4)) for n in range(5)]
+    form = "%H:%M" if length > _SHORT else "%H:%M:%S"
     return Chart(
         title=f"{day}: {counted(len(rows), 'procedure')}",
         lanes=lanes,
-        ticks=tuple((at, f"{moment:%H:%M}") for at, moment in quarters),
+        ticks=tuple((at, moment.strftime(form)) for at, moment in quarters),
         telling=_telling(procedures),
         legend=LEGEND,
     )
