@@ -225,10 +225,19 @@ def drive_warnings(script, machine) -> tuple[str, ...]:
 
 
 def test_a_guest_that_somebody_started_meanwhile_is_left_alone():
-    machine = Machine(AwaitAnswer=lambda r: Failed("waiting", "running"))
+    def waiting(request):
+        return Awaited("running", 0.1) if "running" in request.wanted else Failed("w", "running")
+
+    machine = Machine(AwaitAnswer=waiting)
     assert drive_warnings(leave(AROUND), machine) == ()
     assert not any("start" in r.argv for r in machine.asked if isinstance(r, Run))
     assert any(isinstance(r, AwaitAnswer) for r in machine.asked)
+
+
+def test_a_guest_whose_state_cannot_be_asked_is_told():
+    machine = Machine(AwaitAnswer=lambda r: Failed("waiting", "after 60 s it is still: no daemon"))
+    (warning,) = drive_warnings(leave(AROUND), machine)
+    assert "tide-archive was not seen at work again" in warning and "no daemon" in warning
 
 
 def test_packages_cut_off_are_installed_again_during_updates():

@@ -6,6 +6,8 @@ import msgspec
 
 from brave_bridge.core.crossing.requests import AwaitAnswer, Run
 
+UP_SECONDS = 60
+"""How long a guest may take until its manager says that it is at work again."""
 PATIENCE_SECONDS = 180
 """How long a guest may take to shut down before a person is asked."""
 
@@ -82,4 +84,14 @@ def await_off(guest: GuestName, seconds: int = PATIENCE_SECONDS) -> AwaitAnswer:
         wanted=manager.off,
         limit_seconds=seconds,
         or_failure=manager.gone_is_off,
+    )
+
+
+def await_up(guest: GuestName) -> AwaitAnswer:
+    """Wait until a guest is at work."""
+    return AwaitAnswer(
+        title=f"Wait until {guest.name} is at work",
+        argv=MANAGERS[guest.manager].state(guest.name),
+        wanted=("running",),
+        limit_seconds=UP_SECONDS,
     )

@@ -88,12 +88,15 @@ def leave(surroundings: Surroundings) -> Script[tuple[str, ...]]:
     """Start the guests again and leave the settings, the last first; what went wrong."""
     warnings = []
     for guest in reversed(surroundings.guests):
-        reply = yield from guests.await_off(guest, 1)
-        if not isinstance(reply, Awaited):
-            continue
-        reply = yield from guests.start(guest)
-        if not ended_well(reply):
-            warnings.append(f"{guest.name} did not start again: {_told(reply)}")
+        # One that somebody started meanwhile is left alone.
+        if isinstance((yield from guests.await_off(guest, 1)), Awaited):
+            started = yield from guests.start(guest)
+            if not ended_well(started):
+                warnings.append(f"{guest.name} did not start again: {_told(started)}")
+                continue
+        up = yield from guests.await_up(guest)
+        if not isinstance(up, Awaited):
+            warnings.append(f"{guest.name} was not seen at work again: {_told(up)}")
     for setting in reversed(surroundings.settings):
         reply = yield from Run(title="Leave the maintenance state", argv=setting.leave)
         if not ended_well(reply):
