@@ -117,7 +117,9 @@ def run_all() -> None:
 def _keys(home: Path) -> None:
     terminal = Terminal(python(_LONG_PLAN), home)
     try:
-        terminal.read_until(b"package-0001")
+        terminal.read_until(f"{PLAN_ROWS} packages".encode())
+        terminal.drain(1.0)
+        terminal.press(b"\r")  # Opens the fold.
         terminal.drain(1.0)
         for name, ways in (
             ("Down", (b"\x1b[B",)),
