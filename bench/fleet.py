@@ -80,9 +80,11 @@ def _screen(folder: Path, roots: list[Path]) -> None:
 
 
 def _keys(terminal: Terminal, when: str) -> None:
-    spent = sorted(terminal.press((b"\x1b[B", b"\x1b[6~")[n % 2]) for n in range(20))
+    # Down and up again: at the end of the list a key changes nothing.
+    ways = (b"\x1b[B", b"\x1b[6~", b"\x1b[B", b"\x1b[5~")
+    spent = sorted(terminal.press(ways[n % len(ways)]) for n in range(20))
     print(
-        f"| key Down or PgDn in the Fleet of {MACHINES}, {when} "
+        f"| key Down, PgDn or PgUp in the Fleet of {MACHINES}, {when} "
         f"| {statistics.median(spent):.3f} s | slowest of 20 | {spent[-1]:.3f} s | |",
         flush=True,
     )
