@@ -8,7 +8,7 @@ import pytest
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.drawings.chart import Chart
 from brave_bridge.drawings.chart_text import drawn
-from brave_bridge.workbench.drawing import PAGES, draw
+from brave_bridge.workbench.drawing import PAGES, draw, report
 from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.pages.fleet import fleet_page
 from brave_bridge.workbench.pages.page import Page
@@ -118,3 +118,8 @@ def test_what_cannot_be_drawn_is_refused_with_what_can(tmp_path):
     assert "fleet" in told.value.remedy and "route" in told.value.remedy
     with pytest.raises(Refused, match="there is no machine nobody"):
         draw("route", Target("demo", "petrel"), tmp_path, "nobody")
+
+
+def test_the_folder_of_a_report_is_made(petrel, tmp_path):
+    path = report(petrel, tmp_path / "new" / "one")
+    assert path.read_bytes().startswith(b"%PDF")
