@@ -8,13 +8,16 @@ import pytest
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.drawings.chart import Chart
 from brave_bridge.drawings.chart_text import drawn
+from brave_bridge.runner.briefs import SnapshotBrief, encode_brief
+from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.drawing import PAGES, draw, report
 from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.pages.fleet import fleet_page
 from brave_bridge.workbench.pages.page import Page
+from brave_bridge.workbench.pictures.crossing import crossing_picture
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.reading import _read, read_machine
-from brave_bridge.workbench.record import MachineRecord
+from brave_bridge.workbench.record import Live, MachineRecord
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 
@@ -123,3 +126,24 @@ def test_what_cannot_be_drawn_is_refused_with_what_can(tmp_path):
 def test_the_folder_of_a_report_is_made(petrel, tmp_path):
     path = report(petrel, tmp_path / "new" / "one")
     assert path.read_bytes().startswith(b"%PDF")
+
+
+def entry(seq: int, kind: str, began: str, ended: str) -> EntryRow:
+    at = "2026-11-29T12:"
+    return EntryRow("p", seq, kind, kind, b"", at + began, at + ended, b"", True, 100.0, "", "")
+
+
+def test_a_crossing_is_drawn_also_where_the_clock_went_back_while_it_waited():
+    entries = (
+        entry(0, "Run", "10:00+00:00", "10:10+00:00"),
+        entry(1, "Ask", "10:10+00:00", "10:40+00:00"),
+        entry(2, "Run", "08:00+00:00", "08:05+00:00"),
+        entry(3, "Run", "10:45+00:00", "10:50+00:00"),
+    )
+    brief = encode_brief(SnapshotBrief("for a test"))
+    row = ProcedureRow("p", "crossing", "t", brief, "done", "", "", None, False, False)
+    live = Live(row, entries, (), at_work=False)
+    (lane,) = crossing_picture(MachineRecord(name="m", about="", words=(), live=live), 4).lanes
+    assert [bar.end for bar in lane.bars] == [0.2, 0.8, 0.8, 1.0]
+    assert [bar.start for bar in lane.bars] == [0.0, 0.2, 0.8, 0.8]
+    assert lane.bars[1].fill == "dotted" and lane.note == "50 s, 30 s on you"

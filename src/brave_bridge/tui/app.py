@@ -171,9 +171,7 @@ class BraveBridge(Frame):
         self.query_one(BridgeStrip).tell(record)
         self.workspace.show(record, self.harbour)
         self.query_one(NextLine).tell(record.next)
-        self.query_one(KeyLine).tell(
-            TABS, self.place, tuple(self.workspace.keys(self.harbour.record()))
-        )
+        self.query_one(KeyLine).tell(TABS, self.place, tuple(self.workspace.keys(record)))
         self._tell_head()
 
     def _tell_head(self) -> None:

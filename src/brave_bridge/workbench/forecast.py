@@ -15,7 +15,7 @@ from brave_bridge.store.rows import EntryRow, ProcedureRow
 if TYPE_CHECKING:
     from brave_bridge.store.logbook import Logbook
 
-_WAITING = ("Ask", "Checkpoint")
+WAITING = ("Ask", "Checkpoint")
 """Requests whose time is a person's, not the machine's."""
 
 _MEGABYTE = 1_000_000
@@ -63,14 +63,23 @@ def work_of(plan: LegPlan, snapshot_bytes: int = 0) -> Work:
 
 def actual_seconds(entries: Iterable[EntryRow]) -> float:
     """The time that a procedure's requests took, without what it waited for a person."""
-    return sum(_seconds(entry) for entry in entries if entry.kind not in _WAITING)
+    return sum(_seconds(entry) for entry in entries if entry.kind not in WAITING)
 
 
 def _seconds(entry: EntryRow) -> float:
     if not entry.ended:
         return 0.0
-    began, ended = datetime.fromisoformat(entry.began), datetime.fromisoformat(entry.ended)
-    return max((ended - began).total_seconds(), 0.0)
+    return seconds_between(entry.began, entry.ended)
+
+
+def seconds_between(began: str, ended: str) -> float:
+    """The time between two moments of a record; none where the clock went back between them."""
+    return max((datetime.fromisoformat(ended) - datetime.fromisoformat(began)).total_seconds(), 0.0)
+
+
+def roughly(seconds: float) -> str:
+    """A time in whole seconds or minutes, for people."""
+    return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
 
 
 def _history(

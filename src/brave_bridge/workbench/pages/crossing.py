@@ -9,7 +9,7 @@ import msgspec
 from brave_bridge.core.formats.apt_output import fault_lines
 from brave_bridge.core.formats.text import plain
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
-from brave_bridge.workbench.forecast import actual_seconds
+from brave_bridge.workbench.forecast import actual_seconds, roughly, seconds_between
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.pictures.crossing import crossing_picture
 from brave_bridge.workbench.record import Live, MachineRecord
@@ -92,11 +92,7 @@ def _against_estimate(live: Live) -> str:
     if not (isinstance(brief, CrossBrief) and brief.estimate and live.row.state == "done"):
         return ""
     took = actual_seconds(live.entries)
-    return f" · took {_duration(took)}, {_duration(brief.estimate)} were expected"
-
-
-def _duration(seconds: float) -> str:
-    return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
+    return f" · took {roughly(took)}, {roughly(brief.estimate)} were expected"
 
 
 def _outcome_row(outcome) -> Row:
@@ -162,14 +158,8 @@ def entry_why(entry: EntryRow) -> tuple[Note, ...]:
 def _took(entry: EntryRow) -> str:
     if not entry.ended:
         return "…"
-    seconds = _seconds(entry.began, entry.ended)
+    seconds = seconds_between(entry.began, entry.ended)
     return f"{seconds:.1f} s" if seconds < 60 else f"{int(seconds // 60)} min {int(seconds % 60)} s"
-
-
-def _seconds(began: str, ended: str) -> float:
-    from datetime import datetime
-
-    return (datetime.fromisoformat(ended) - datetime.fromisoformat(began)).total_seconds()
 
 
 def progress_of(live: Live, legs: int) -> Progress:

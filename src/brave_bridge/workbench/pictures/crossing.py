@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from itertools import accumulate
 from typing import TYPE_CHECKING
 
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.drawings.chart import Bar, Chart, Curve, Lane, Mark
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.workbench.forecast import WAITING, roughly, seconds_between
 from brave_bridge.workbench.record import Live, MachineRecord
 
 if TYPE_CHECKING:
     from brave_bridge.store.rows import EntryRow
 
-_QUESTION = "Ask"
-"""The kind of the request that waits for a person."""
 _MARKS = {True: ("●", "clear"), False: ("▲", "caution"), None: ("◌", "chosen")}
 
 
@@ -23,9 +22,11 @@ def crossing_picture(record: MachineRecord, total: int) -> Chart:
     live = record.live
     if live is None or not live.entries:
         return Chart("Nothing under way", telling="○ nothing under way")
-    took = [_seconds(live, entry) for entry in live.entries]
+    # The end of each step from the beginning on; none before the one ahead of it.
+    ends = (_seconds(live, entry) for entry in live.entries)
+    took = list(accumulate(ends, max))
     expected = _expected(live)
-    longest = max(*took, expected, 1.0)
+    longest = max(took[-1], expected, 1.0)
     steps = max(total, len(live.entries), 1)
     points = (
         (0.0, 0.0),
@@ -34,7 +35,7 @@ def crossing_picture(record: MachineRecord, total: int) -> Chart:
     curves = [Curve("steps done", points, "chosen")]
     if expected:
         curves.append(Curve("as expected", ((0.0, 0.0), (expected / longest, 1.0)), "quiet", True))
-    ticks = tuple((share / 4, _clock(longest * share / 4)) for share in range(5))
+    ticks = tuple((share / 4, roughly(longest * share / 4)) for share in range(5))
     return Chart(
         title=f"{live.row.kind}: {live.row.title}",
         lanes=(*_present(live), _steps(live, took, longest)),
@@ -52,7 +53,7 @@ def crossing_picture(record: MachineRecord, total: int) -> Chart:
 def _present(live: Live) -> tuple[Lane, ...]:
     """The step that is under way, as far as it is."""
     last = live.entries[-1]
-    if last.ended or last.kind == _QUESTION:
+    if last.ended or last.kind in WAITING:
         return ()
     bar = Bar(0.0, last.percent / 100, "solid", "chosen", plain(last.note))
     rest = Bar(last.percent / 100, 1.0, "dotted", "quiet")
@@ -69,14 +70,14 @@ def _steps(live: Live, took: list[float], whole: float) -> Lane:
     for number, (entry, until) in enumerate(zip(live.entries, took, strict=True)):
         fill = "solid" if number % 2 else "dense"
         _, tone = _MARKS[entry.ok]
-        if entry.kind == _QUESTION:
+        if entry.kind in WAITING:
             fill, tone, waited = "dotted", "quiet", waited + until - before
         bars.append(Bar(before / whole, until / whole, fill, tone))
         if entry.ok is False:
             marks.append(Mark(until / whole, "▲", "caution"))
         before = until
     keys = tuple(f"{entry.procedure}:{entry.seq}" for entry in live.entries)
-    note = _clock(took[-1]) + (f", {_clock(waited)} on you" if waited >= 1 else "")
+    note = roughly(took[-1]) + (f", {roughly(waited)} on you" if waited >= 1 else "")
     return Lane(keys[-1], "steps", tuple(bars), tuple(marks), note, rows=keys)
 
 
@@ -97,9 +98,4 @@ def _expected(live: Live) -> float:
 
 def _seconds(live: Live, entry: EntryRow) -> float:
     """From the beginning of the procedure to the end of a step."""
-    began = datetime.fromisoformat(live.entries[0].began)
-    return (datetime.fromisoformat(entry.ended or entry.began) - began).total_seconds()
-
-
-def _clock(seconds: float) -> str:
-    return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
+    return seconds_between(live.entries[0].began, entry.ended or entry.began)
