@@ -138,3 +138,29 @@ def test_a_name_that_is_no_text_goes_over_the_line_as_it_is(tmp_path):
     assert machine.files.read(path, 10) == b"open"
     assert machine.files.gather((Contents(("/etc/*",)),)).contents == {path: b"open"}
     line.close()
+
+
+ANSWERS_LATE = """
+import json, struct, sys
+def send(value):
+    frame = json.dumps(value).encode()
+    sys.stdout.buffer.write(struct.pack("!I", len(frame)) + frame)
+    sys.stdout.buffer.flush()
+size = struct.unpack("!I", sys.stdin.buffer.read(4))[0]
+sys.stdin.buffer.read(size)
+send({"progress": [1]})
+send({"value": "the first answer"})
+"""
+
+
+def test_a_call_that_was_cut_off_leaves_no_answer_for_the_next():
+    line = Line("petrel", [sys.executable, "-c", ANSWERS_LATE])
+
+    def stop(done):
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        line.call("files", "first", kind=str, tell=stop)
+    with pytest.raises(MachineError, match="the agent gave no answer"):
+        line.call("files", "second", kind=str)
+    line.close()

@@ -29,10 +29,13 @@ class Line:
 
     def close(self) -> None:
         """Let the agent end."""
+        self._hang_up()
+        self._process.wait()
+
+    def _hang_up(self) -> None:
         for pipe in (self._hand, self._voice):
             with contextlib.suppress(OSError):
                 pipe.close()
-        self._process.wait()
 
     def call(
         self,
@@ -67,6 +70,14 @@ class Line:
             ) from error
 
     def _answered(self, call: dict, tell: Callable[..., None] | None) -> dict:
+        try:
+            return self._heard(call, tell)
+        except BaseException:
+            # What is still to come would be taken for the answer to the next call.
+            self._hang_up()
+            raise
+
+    def _heard(self, call: dict, tell: Callable[..., None] | None) -> dict:
         send(self._hand, call)
         while True:
             answer = receive(self._voice)
