@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brave_bridge.core.versions.deb import newest, upstream_major, version_key
+from brave_bridge.core.versions.deb import newest, upstream_series, version_key
 
 # Every listed version is newer than the one before it.
 ASCENDING = [
@@ -68,9 +68,15 @@ def test_every_string_has_a_key(text):
 
 
 def test_major_series():
-    assert [upstream_major(v) for v in ("1:15.3-2", "16.1", "2024.1", "x")] == [
+    assert [upstream_series(v) for v in ("1:15.3-2", "16.1", "2024.1", "x")] == [
         "15",
         "16",
         "2024",
+        "",
+    ]
+    assert [upstream_series(v, 2) for v in ("1:10.5.15-0+deb11u1", "15+248", "9", "")] == [
+        "10.5",
+        "15",
+        "9",
         "",
     ]

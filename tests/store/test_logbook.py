@@ -6,7 +6,7 @@ import pytest
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.logbook import Logbook
-from brave_bridge.store.rows import LOGBOOK_FILE, ProcedureRow, QuestionRow, now
+from brave_bridge.store.rows import LOGBOOK_FILE, ProcedureRow, QuestionRow, SampleRow, now
 
 
 @pytest.fixture
@@ -28,6 +28,18 @@ def test_a_repeated_intent_keeps_the_first(logbook):
     logbook.intend("one", 0, "Run", "Stage one", b"first")
     logbook.intend("one", 0, "Run", "Stage one", b"second")
     assert [entry.request for entry in logbook.entries("one")] == [b"first"]
+
+
+def test_samples_come_back_in_order_and_one_of_the_same_moment_counts_once(logbook):
+    later, earlier = "2026-11-29T10:00:02.000+00:00", "2026-11-29T10:00:01.000+00:00"
+    for sample in (
+        SampleRow("one", 1, later, 80.0, 5_000_000_000_000),
+        SampleRow("one", 0, earlier, 10.0, 0),
+        SampleRow("one", 1, later, 81.0, 7),
+    ):
+        logbook.add_sample(sample)
+    found = [(sample.seq, sample.percent, sample.free_bytes) for sample in logbook.samples("one")]
+    assert found == [(0, 10.0, 0), (1, 81.0, 7)]
 
 
 def test_another_reader_sees_each_step_as_it_comes(logbook, tmp_path):

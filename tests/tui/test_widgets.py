@@ -2,6 +2,7 @@
 
 import asyncio
 
+import msgspec
 import pytest
 from textual.app import App
 
@@ -89,6 +90,27 @@ def test_a_page_can_say_where_the_cursor_begins_and_it_stays_on_its_row():
         assert ledger.pointed.key == "two"
         ledger.show(page("zero"))
         assert ledger.pointed.key == "zero"
+
+    on_bench(ledger)(body)
+
+
+def test_the_cursor_goes_with_what_is_newest_until_it_is_moved():
+    ledger = Ledger()
+
+    def newest_first(*names: str) -> Page:
+        return msgspec.structs.replace(page(*names), newest_first=True)
+
+    async def body(app, pilot):
+        ledger.focus()
+        ledger.show(newest_first("one"))
+        ledger.show(newest_first("two", "one"))
+        assert ledger.pointed.key == "two"
+        await pilot.press("down")
+        ledger.show(newest_first("three", "two", "one"))
+        assert ledger.pointed.key == "one"
+        await pilot.press("home")
+        ledger.show(newest_first("four", "three", "two", "one"))
+        assert ledger.pointed.key == "four"
 
     on_bench(ledger)(body)
 

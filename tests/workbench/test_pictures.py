@@ -5,11 +5,12 @@ from datetime import UTC, date, datetime, timedelta
 import msgspec
 import pytest
 
+from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.drawings.chart import Chart
 from brave_bridge.drawings.chart_text import drawn
-from brave_bridge.runner.briefs import SnapshotBrief, encode_brief
-from brave_bridge.store.rows import EntryRow, ProcedureRow
+from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief, encode_brief
+from brave_bridge.store.rows import EntryRow, ProcedureRow, SampleRow
 from brave_bridge.workbench.drawing import PAGES, draw, report
 from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.pages.fleet import fleet_page
@@ -147,3 +148,47 @@ def test_a_crossing_is_drawn_also_where_the_clock_went_back_while_it_waited():
     assert [bar.end for bar in lane.bars] == [0.2, 0.8, 0.8, 1.0]
     assert [bar.start for bar in lane.bars] == [0.0, 0.2, 0.8, 0.8]
     assert lane.bars[1].fill == "dotted" and lane.note == "50 s, 30 s on you"
+
+
+def test_the_curves_of_a_crossing_are_what_was_measured(petrel):
+    brief = CrossBrief("deb", petrel.plan.legs, estimate=100.0)
+    whole = petrel.plan.legs[0].download_bytes
+    run = Run(title="Download", argv=("true",), measures="download", amount=whole)
+    failed = msgspec.structs.replace(entry(0, "Run", "10:00+00:00", "10:20+00:00"), ok=False)
+    again = entry(1, "Run", "10:20+00:00", "10:40+00:00")
+    entries = tuple(
+        msgspec.structs.replace(one, request=msgspec.json.encode(run)) for one in (failed, again)
+    )
+    samples = (
+        SampleRow("p", 0, "2026-11-29T12:10:10.000+00:00", 60.0, 900),
+        SampleRow("p", 1, "2026-11-29T12:10:30.000+00:00", 50.0, 450),
+    )
+    row = ProcedureRow(
+        "p", "crossing", "t", encode_brief(brief), "done", "", "", None, False, False
+    )
+    live = Live(row, entries, (), at_work=False, samples=samples)
+    chart = crossing_picture(MachineRecord(name="m", about="", words=(), live=live), 2)
+    fetched, expected, packages, _, room = chart.curves
+    assert fetched.words.startswith("fetched 100 %") and expected.dashed and not expected.words
+    # Of the failed try 60 % came; the second never makes it less, and does not count twice.
+    assert [round(y, 2) for _, y in fetched.points] == [0.0, 0.0, 0.6, 0.6, 0.6, 1.0, 1.0]
+    assert packages.words.startswith("packages 0 of ")
+    assert [(round(x, 2), y) for x, y in room.points] == [(0.1, 1.0), (0.3, 0.5)]
+    assert expected.points[-1] == (1.0, 1.0)
+    assert chart.lanes[0].bars[1].key == "1"
+
+
+def test_topics_by_machines_say_what_stands_in_the_way_where(petrel):
+    page = fleet_page([petrel], TODAY, picture="topics")
+    (lane,) = page.picture.lanes
+    wanted = [mark for mark in lane.marks if mark.symbol == "▲"]
+    assert lane.key == "petrel" and wanted
+    assert page.picture.telling.startswith("▲ wants a look: ")
+    (first, *_) = (f for f in petrel.surveyed.findings if f.verdict is Verdict.CAUTION)
+    grave = msgspec.structs.replace(first, verdict=Verdict.STOP)
+    worse = msgspec.structs.replace(petrel.surveyed, findings=(grave,))
+    stopped = fleet_page([msgspec.structs.replace(petrel, surveyed=worse)], TODAY, picture="topics")
+    assert stopped.picture.telling.startswith("■ stands in the way: ")
+    empty = msgspec.structs.replace(petrel.surveyed, findings=())
+    quiet = fleet_page([msgspec.structs.replace(petrel, surveyed=empty)], TODAY, picture="topics")
+    assert quiet.picture.telling.startswith("●")

@@ -18,13 +18,17 @@ TONES = ("plain", "quiet", "clear", "caution", "stop", "chosen")
 
 
 class Bar(msgspec.Struct, frozen=True):
-    """A stretch of a lane. ``words`` stand in it, or behind it, where there is room."""
+    """A stretch of a lane. ``words`` stand in it, or behind it, where there is room.
+
+    ``key`` is that of the row it leads to, where it is another than the lane's.
+    """
 
     start: float
     end: float
     fill: str = "solid"
     tone: str = "plain"
     words: str = ""
+    key: str = ""
 
 
 class Mark(msgspec.Struct, frozen=True):
@@ -65,7 +69,10 @@ class Line(msgspec.Struct, frozen=True):
 
 
 class Curve(msgspec.Struct, frozen=True):
-    """A curve over the axis. ``points`` are places and heights, both from 0 to 1, in order."""
+    """A curve over the axis. ``points`` are places and heights, both from 0 to 1, in order.
+
+    One without words goes with the one before it.
+    """
 
     words: str
     points: tuple[tuple[float, float], ...]

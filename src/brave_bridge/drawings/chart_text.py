@@ -147,7 +147,8 @@ class _Pen:
                 if (y, x) in dots:
                     row[self.left + x] = Ink(chr(0x2800 + dots[y, x]), tones[y, x])
             drawn_rows.append(row)
-        for number, curve in enumerate(self.chart.curves[:rows]):
+        named = [curve for curve in self.chart.curves if curve.words]
+        for number, curve in enumerate(named[:rows]):
             mark = "┄ " if curve.dashed else "─ "
             self._put(drawn_rows[number], 0, mark + curve.words, curve.tone, "", self.left - 1)
         return drawn_rows
@@ -178,17 +179,19 @@ class _Pen:
         if bar.end <= bar.start:
             return
         length = max(last - first, 1)
+        key = bar.key or key
+        tone = "chosen" if bar.key and bar.key == self.pointed else bar.tone
         for column in range(first, last + 1):
             character = _FILLS.get(bar.fill, "█")
             if bar.fill in ("rising", "falling"):
                 along = (column - first) / length
                 along = along if bar.fill == "rising" else 1 - along
                 character = _WEDGES[min(int(along * len(_WEDGES)), len(_WEDGES) - 1)]
-            _set(row, column, [Ink(character, bar.tone, key)])
+            _set(row, column, [Ink(character, tone, key)])
         # The last column is half full where the bar ends in the first half of it.
         exact = bar.end * (self.field - 1)
         if bar.fill == "solid" and last > first and exact - int(exact) < 0.5 <= bar.end - bar.start:
-            row[last] = Ink("▌", bar.tone, key)
+            row[last] = Ink("▌", tone, key)
 
     def _words(self, row: list[Ink], start: int, words: str, tone: str, key: str) -> None:
         """Words where nothing else stands yet, or none of them."""

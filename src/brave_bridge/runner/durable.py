@@ -29,6 +29,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.runner.briefs import SCRIPT_VERSION, decode_brief, script_of
 from brave_bridge.runner.performer import Performer
+from brave_bridge.runner.sampling import Sampler
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, now
 
@@ -61,6 +62,7 @@ class DurableRun:
         self.performer = performer
         self.identifier = identifier
         self.rest = rest
+        self.sampler = Sampler(logbook, performer.machine, identifier)
         self.probe = probe or (lambda moment, seq: None)
 
     def carry_out(self) -> Outcome:
@@ -106,8 +108,12 @@ class DurableRun:
     def _perform(self, seq: int, request: Request[Any]) -> Reply:
         def report(percent: float, note: str, job: str) -> None:
             self.logbook.report(self.identifier, seq, percent, note, job)
+            self.sampler.offer(seq, percent)
 
-        return self.performer.perform(seq, request, report)
+        self.sampler.offer(seq, 0.0)
+        reply = self.performer.perform(seq, request, report)
+        self.sampler.offer(seq, 100.0)
+        return reply
 
     def _rest_if_asked(self) -> None:
         if self._row().rest_asked:

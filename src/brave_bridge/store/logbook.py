@@ -8,13 +8,13 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 
 import msgspec
-from sqlalchemy import ForeignKey, select
+from sqlalchemy import BigInteger, ForeignKey, select
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.store.database import Database
 from brave_bridge.store.faults import DamagedDatabase
-from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, now
+from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, SampleRow, now
 
 
 class _Base(DeclarativeBase):
@@ -63,6 +63,15 @@ class _Question(_Base):
     asked: Mapped[str]
     answer: Mapped[str] = mapped_column(default="")
     answered_by: Mapped[str] = mapped_column(default="")
+
+
+class _Sample(_Base):
+    __tablename__ = "samples"
+    procedure: Mapped[str] = mapped_column(ForeignKey("procedures.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[str] = mapped_column(primary_key=True)
+    percent: Mapped[float]
+    free_bytes: Mapped[int] = mapped_column(BigInteger)
 
 
 class Logbook:
@@ -187,6 +196,17 @@ class Logbook:
                 .order_by(_Entry.seq)
             )
             return [_row(EntryRow, row) for row in found]
+
+    def add_sample(self, sample: SampleRow) -> None:
+        """Write how far a request is now; a second one of the same moment takes its place."""
+        with self._writing() as session:
+            session.merge(_Sample(**msgspec.structs.asdict(sample)))
+
+    def samples(self, procedure: str) -> list[SampleRow]:
+        """A procedure's samples, oldest first."""
+        with self._reading() as session:
+            query = select(_Sample).where(_Sample.procedure == procedure).order_by(_Sample.at)
+            return [_row(SampleRow, row) for row in session.scalars(query)]
 
     def ask(self, question: QuestionRow) -> QuestionRow:
         """Put a question, or find it put already; the row as it stands."""

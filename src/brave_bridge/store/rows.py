@@ -54,6 +54,19 @@ class EntryRow(msgspec.Struct, frozen=True):
     job: str
 
 
+class SampleRow(msgspec.Struct, frozen=True):
+    """How far a request was at a moment, and what was free on the system's disk, in bytes.
+
+    ``free_bytes`` is 0 where nobody could tell.
+    """
+
+    procedure: str
+    seq: int
+    at: str
+    percent: float
+    free_bytes: int
+
+
 class QuestionRow(msgspec.Struct, frozen=True):
     """A question of the script; ``answer`` is empty while it waits."""
 

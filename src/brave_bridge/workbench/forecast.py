@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 from datetime import datetime
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -61,6 +62,23 @@ def work_of(plan: LegPlan, snapshot_bytes: int = 0) -> Work:
     )
 
 
+class Measure(msgspec.Struct, frozen=True):
+    """What the percents of a request are of: see Run."""
+
+    measures: str = ""
+    amount: int = 0
+
+
+def measure_of(entry: EntryRow) -> Measure:
+    """What a request of the logbook measures."""
+    return _measure(entry.request) if entry.kind == "Run" else Measure()
+
+
+@lru_cache(maxsize=512)
+def _measure(request: bytes) -> Measure:
+    return msgspec.json.decode(request, type=Measure)
+
+
 def actual_seconds(entries: Iterable[EntryRow]) -> float:
     """The time that a procedure's requests took, without what it waited for a person."""
     return sum(_seconds(entry) for entry in entries if entry.kind not in WAITING)
@@ -102,8 +120,11 @@ def _history(
 def _speeds(history: list[tuple[CrossBrief, list[EntryRow], float]]) -> Speeds:
     fetched, written, changed = [], [], []
     for brief, entries, _ in history:
-        stages = sum(_seconds(e) for e in entries if e.title.startswith(("Stage one", "Stage two")))
-        downloads = sum(_seconds(e) for e in entries if e.title.startswith("Download everything"))
+        spent = {"download": 0.0, "packages": 0.0}
+        for entry in entries:
+            measures = measure_of(entry).measures
+            spent[measures] = spent.get(measures, 0.0) + _seconds(entry)
+        downloads, stages = spent["download"], spent["packages"]
         works = [work_of(plan) for plan in brief.plans]
         fetched.append((sum(work.fetch_bytes for work in works), downloads))
         changed.append((stages, sum(work.packages for work in works)))

@@ -6,7 +6,9 @@ import msgspec
 
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.packages.choices import preferences_with
+from brave_bridge.core.packages.grouping import weighed
 from brave_bridge.core.packages.preferences import Preferences
+from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import STATE_FOLDER
@@ -27,6 +29,7 @@ from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
 from brave_bridge.workbench.policies import answered, answered_as_before, read_policies
 from brave_bridge.workbench.record import KeptPlan
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.roles import known_roles
 
 PLAN_FOLDER = f"{STATE_FOLDER}/plans"
 
@@ -72,7 +75,7 @@ class Plans:
             raise Refused(planned.attempted, planned.seen, planned.remedy)
         measured = speeds(performer, self.desk.machine.state)
         change_decisions(self.desk.machine, lambda known: known.measured_now(measured))
-        kept = KeptPlan(route.end.key, fingerprint(facts), now(), planned, folder)
+        kept = KeptPlan(route.end.key, fingerprint(facts), now(), _weighed(planned), folder)
         kept = answered(answered_as_before(kept, before), policies)
         keep_plan(self.desk.machine, kept)
         return kept
@@ -93,7 +96,7 @@ class Plans:
             raise Refused(planned.attempted, planned.seen, planned.remedy)
 
         def planned_anew(known: KeptPlan) -> KeptPlan:
-            anew = msgspec.structs.replace(known, legs=planned, made_at=now())
+            anew = msgspec.structs.replace(known, legs=_weighed(planned), made_at=now())
             return answered_as_before(anew, known)
 
         return change_plan(self.desk.machine, plan, planned_anew)
@@ -140,3 +143,11 @@ class Plans:
             return msgspec.structs.replace(known, legs=legs)
 
         return change_plan(self.desk.machine, plan, with_it)
+
+
+def _weighed(legs: tuple[LegPlan, ...]) -> tuple[LegPlan, ...]:
+    """The legs, with what the roles of packages call a jump to another series marked so."""
+    roles = known_roles()
+    return tuple(
+        leg.with_packages(weighed(leg.packages, roles)) if leg.packages else leg for leg in legs
+    )

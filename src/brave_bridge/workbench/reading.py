@@ -123,6 +123,7 @@ def read_live(desk: Desk) -> Live | None:
         questions=tuple(logbook.questions(rows[0].id)),
         at_work=desk.runner_is_there() or (not entries and _just_began(rows[0])),
         output=_output(desk, entries),
+        samples=tuple(logbook.samples(rows[0].id)),
     )
 
 

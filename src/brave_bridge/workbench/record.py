@@ -28,7 +28,7 @@ from brave_bridge.workbench.routes import Routes, Track
 if TYPE_CHECKING:
     from brave_bridge.snapshots.description import Gone, Snapshot
     from brave_bridge.snapshots.returns.set_aside import SetAside
-    from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow
+    from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, SampleRow
     from brave_bridge.workbench.way_back import WayBack
 
 
@@ -92,13 +92,17 @@ class Fault(msgspec.Struct, frozen=True):
 
 
 class Live(msgspec.Struct, frozen=True):
-    """The newest procedure as it stands. ``output`` are the newest lines of its command."""
+    """The newest procedure as it stands. ``output`` are the newest lines of its command.
+
+    ``samples`` say how far it was over time.
+    """
 
     row: ProcedureRow
     entries: tuple[EntryRow, ...]
     questions: tuple[QuestionRow, ...]
     at_work: bool
     output: tuple[str, ...] = ()
+    samples: tuple[SampleRow, ...] = ()
 
     @property
     def is_open(self) -> bool:

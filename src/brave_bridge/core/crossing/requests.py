@@ -180,6 +180,8 @@ class Run(Request[Ran], frozen=True, tag=True, kw_only=True):
     ``reports_progress`` says that it writes apt's status lines to descriptor 3;
     ``good_codes`` are the exit codes that are no fault. ``again``: where it vanished without
     an exit code it is started again; else the script is told, and repairs first.
+    ``measures`` says what its percents are of, and ``amount`` how much that is: ``download`` in
+    bytes, ``packages`` in packages; empty and 0 where it is neither, or nobody knows.
     """
 
     argv: tuple[str, ...]
@@ -187,6 +189,8 @@ class Run(Request[Ran], frozen=True, tag=True, kw_only=True):
     reports_progress: bool = False
     good_codes: tuple[int, ...] = (0,)
     again: bool = True
+    measures: str = ""
+    amount: int = 0
 
     def went_well(self, reply: Reply) -> bool:
         """Whether the command ended by itself and with one of the good codes."""

@@ -112,6 +112,11 @@ class PackageChanges(msgspec.Struct, frozen=True):
         return self.upgraded + self.new
 
     @property
+    def count(self) -> int:
+        """How many packages change."""
+        return len(self.arriving) + len(self.removed)
+
+    @property
     def lost(self) -> tuple[PackageChange, ...]:
         """What goes away and nothing takes the place of."""
         return tuple(change for change in self.removed if not change.successor)

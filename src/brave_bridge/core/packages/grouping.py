@@ -32,6 +32,17 @@ def matters(change: PackageChange, roles: Roles) -> bool:
     return change.major or (role is not None and role.always)
 
 
+def weighed(plan: PackageChanges, roles: Roles) -> PackageChanges:
+    """The changes, those that are a jump by their role marked as major."""
+    upgraded = tuple(
+        msgspec.structs.replace(change, major=True)
+        if roles.is_jump(change.name, change.old, change.new)
+        else change
+        for change in plan.upgraded
+    )
+    return msgspec.structs.replace(plan, upgraded=upgraded)
+
+
 def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
     """The groups that have something in them, in the order in which they want to be read."""
     upgraded: dict[str, list[PackageChange]] = {}

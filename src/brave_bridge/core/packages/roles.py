@@ -6,17 +6,21 @@ from fnmatch import translate
 
 import msgspec
 
+from brave_bridge.core.versions.deb import upstream_series
+
 
 class Role(msgspec.Struct, frozen=True):
     """A role; ``packages`` are shell patterns for names.
 
-    ``always``: a change is worth a look even where the major version stays.
+    ``always``: a change is worth a look even where the major version stays. ``series``: how many
+    numbers of a version name its series, a change of which is a jump; 0 where the family says.
     """
 
     name: str
     after: str
     packages: tuple[str, ...]
     always: bool = False
+    series: int = 0
 
 
 class Roles:
@@ -33,3 +37,9 @@ class Roles:
             fitting = (role for pattern, role in self._roles if pattern.match(name))
             self._known[name] = next(fitting, None)
         return self._known[name]
+
+    def is_jump(self, slot: str, old: str, new: str) -> bool:
+        """Whether a package goes to another series, as its role counts them."""
+        role = self.of(slot)
+        numbers = role.series if role else 0
+        return bool(numbers) and upstream_series(old, numbers) != upstream_series(new, numbers)

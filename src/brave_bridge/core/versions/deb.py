@@ -58,7 +58,11 @@ def newest(versions: list[str]) -> str:
     return max(versions, key=version_key)
 
 
-def upstream_major(version: str) -> str:
-    """The part of a version that names its major series: ``15`` of ``1:15.3-2``."""
+def upstream_series(version: str, numbers: int = 1) -> str:
+    """The first numbers of a version, which name its series: ``15`` of ``1:15.3-2``.
+
+    With two numbers it is ``10.11`` of ``1:10.11.3-1``.
+    """
     upstream = version.partition(":")[2] or version
-    return upstream[: len(upstream) - len(upstream.lstrip("0123456789"))]
+    match = re.match(rf"\d+(?:\.\d+){{0,{numbers - 1}}}", upstream)
+    return match[0] if match else ""

@@ -57,10 +57,30 @@ _NO_TRACE = (
 )
 
 
-def apt_get(title: str, *words: str, reports: bool = False, again: bool = True) -> Run:
-    """An apt-get command that asks nothing; ``again``: see Run."""
-    argv = ("apt-get", *(_REPORT if reports else ()), *words)
-    return Run(title=title, argv=argv, environment=QUIET, reports_progress=reports, again=again)
+def apt_get(
+    title: str,
+    *words: str,
+    measures: str = "",
+    amount: int = 0,
+    reports: bool = False,
+    again: bool = True,
+) -> Run:
+    """An apt-get command that asks nothing; ``measures``, ``amount`` and ``again``: see Run."""
+    reports = reports or bool(measures)
+    return Run(
+        title=title,
+        argv=("apt-get", *(_REPORT if reports else ()), *words),
+        environment=QUIET,
+        reports_progress=reports,
+        again=again,
+        measures=measures,
+        amount=amount,
+    )
+
+
+def _stage(title: str, *words: str) -> Run:
+    options = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes")
+    return apt_get(title, *options, *words, measures="packages", again=False)
 
 
 class DebCommands:
@@ -105,17 +125,14 @@ class DebCommands:
         )
 
     def download(self) -> Run:
-        return apt_get(
-            "Download everything", "--yes", "--download-only", "full-upgrade", reports=True
-        )
+        words = ("--yes", "--download-only", "full-upgrade")
+        return apt_get("Download everything", *words, measures="download")
 
     def stage_one(self) -> Run:
-        words = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "upgrade")
-        return apt_get("Stage one", *words, reports=True, again=False)
+        return _stage("Stage one", "upgrade")
 
     def stage_two(self) -> Run:
-        words = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes", "full-upgrade")
-        return apt_get("Stage two", *words, reports=True, again=False)
+        return _stage("Stage two", "full-upgrade")
 
     def exactly(self, changes: PackageChanges) -> ExactCommands:
         first = stage_one_of(changes)
@@ -139,13 +156,16 @@ class DebCommands:
                 changes,
                 "--yes",
                 "--download-only",
-                reports=True,
+                measures="download",
+                amount=changes.download_bytes,
             ),
-            stage_one=self._stage("Stage one", _CHOICE_ONE, first),
-            stage_two=self._stage("Stage two", _CHOICE_TWO, changes),
+            stage_one=self._stage("Stage one", _CHOICE_ONE, first, first.count),
+            stage_two=self._stage("Stage two", _CHOICE_TWO, changes, changes.count - first.count),
         )
 
-    def _stage(self, title: str, choice: str, changes: PackageChanges) -> ExactStage | None:
+    def _stage(
+        self, title: str, choice: str, changes: PackageChanges, amount: int
+    ) -> ExactStage | None:
         if not changes:
             return None
         automatic = not_by_hand(changes)
@@ -155,7 +175,9 @@ class DebCommands:
             environment=QUIET,
         )
         words = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes")
-        command = self._exact(title, choice, changes, *words, reports=True, again=False)
+        command = self._exact(
+            title, choice, changes, *words, measures="packages", amount=amount, again=False
+        )
         return ExactStage(command, marks if automatic else None)
 
     @staticmethod
@@ -164,7 +186,8 @@ class DebCommands:
         choice: str,
         changes: PackageChanges,
         *words: str,
-        reports: bool = False,
+        measures: str = "",
+        amount: int = 0,
         again: bool = True,
     ) -> Run:
         return apt_get(
@@ -177,7 +200,8 @@ class DebCommands:
             "--allow-downgrades",
             "install",
             *wanted(changes),
-            reports=reports,
+            measures=measures,
+            amount=amount,
             again=again,
         )
 

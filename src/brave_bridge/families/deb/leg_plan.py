@@ -23,7 +23,7 @@ from brave_bridge.core.plan.steps import ConfigQuestion, ConfigsStep, SourceOutc
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.databases import held_by_data
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.versions.deb import upstream_major
+from brave_bridge.core.versions.deb import upstream_series
 
 SourceKey = tuple[str, int]
 """A source's file and line: both stay when sources are turned to another release."""
@@ -183,7 +183,7 @@ def _weighed(facts: Facts, change: PackageChange) -> PackageChange:
     """The change, said to be a jump where a tool that matters goes to another major version."""
     if bare_name(change.name) not in facts.tools:
         return change
-    major = upstream_major(change.old) != upstream_major(change.new)
+    major = upstream_series(change.old) != upstream_series(change.new)
     return msgspec.structs.replace(change, major=major)
 
 

@@ -102,10 +102,14 @@ class Ledger(ScrollView, can_focus=True):
             and known == (page.empty, page.about)
         ):
             return
+        # On the first row the cursor stays with what is newest, until the person moves it.
+        follows = page.newest_first and self.cursor == self._skip(0, 1)
         self._columns, self._all, self._empty = page.columns, page.rows, page.empty
         self._about, self._start = page.about, page.start
         self._searched = []
         self._apply()
+        if follows:
+            self.cursor = self._skip(0, 1)
 
     def point_at(self, key: str) -> None:
         """Put the cursor on a row; it stays where there is none of that key."""

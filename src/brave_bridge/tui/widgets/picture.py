@@ -12,7 +12,7 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 if TYPE_CHECKING:
-    from brave_bridge.drawings.chart import Chart
+    from brave_bridge.drawings.chart import Chart, Lane
     from brave_bridge.drawings.chart_text import Rows
 
 _TONES = ("plain", "quiet", "clear", "caution", "stop", "chosen")
@@ -59,12 +59,19 @@ class Picture(Widget):
             self.refresh()
 
     def lane_beside(self, step: int) -> str:
-        """The key of the row that the next lane leads to, or the one before."""
-        lanes = [lane for lane in self._chart.lanes if lane.key] if self._chart else []
-        if not lanes:
+        """The key of the row that the next lane leads to, or the one before.
+
+        A lane whose bars lead to rows of their own is walked along bar by bar.
+        """
+        stops = [(key, lane) for lane in self._lanes() for key in _keys(lane)]
+        if not stops:
             return ""
-        at = next((n for n, lane in enumerate(lanes) if lane.stands_for(self.pointed)), None)
-        return lanes[0 if at is None else min(max(at + step, 0), len(lanes) - 1)].key
+        here = [n for n, (key, _) in enumerate(stops) if key == self.pointed]
+        here += [n for n, (_, lane) in enumerate(stops) if lane.stands_for(self.pointed)]
+        return stops[min(max(here[0] + step, 0), len(stops) - 1) if here else 0][0]
+
+    def _lanes(self) -> list[Lane]:
+        return [lane for lane in self._chart.lanes if lane.key] if self._chart else []
 
     def _lines(self) -> Rows:
         from brave_bridge.drawings.chart_text import drawn
@@ -95,6 +102,11 @@ class Picture(Widget):
             key = rows[event.y][event.x].key
             if key:
                 self.post_message(self.Led(key))
+
+
+def _keys(lane: Lane) -> list[str]:
+    """The rows that a lane leads to: those of its bars, else its own."""
+    return list(dict.fromkeys(bar.key for bar in lane.bars if bar.key)) or [lane.key]
 
 
 def _height(chart: Chart, room: int) -> int:

@@ -19,13 +19,16 @@ class FleetWorkspace(Workspace):
     """All machines, a bridge each."""
 
     KEY, NAME, WORDS = "1", "fleet", "Fleet"
-    ACTIONS = (Action("reorder", "o", "another order", "Sort the machines by something else"),)
+    ACTIONS = (
+        Action("reorder", "o", "another order", "Sort the machines by something else"),
+        Action("picture", "p", "another picture", "See support over time, or topics by machines"),
+    )
     CHOSEN = {"open": "open_machine"}
     ENTER = "open"
 
     def __init__(self) -> None:
         super().__init__()
-        self._order = ""
+        self._order = self._picture = ""
         self._made: dict[str, tuple[MachineRecord, date, Row]] = {}
 
     def page(self, record, harbour) -> Page:
@@ -33,7 +36,7 @@ class FleetWorkspace(Workspace):
 
         self._order = self._order or next(iter(ORDERS))
         today = datetime.now(UTC).date()
-        return fleet_page(harbour.records(), today, self._order, self._row)
+        return fleet_page(harbour.records(), today, self._order, self._row, self._picture)
 
     def _row(self, record: MachineRecord, today: date) -> Row:
         """The row of a machine, made anew only where its record or the day is another."""
@@ -61,6 +64,15 @@ class FleetWorkspace(Workspace):
 
         names = list(ORDERS)
         self._order = names[(names.index(self._order) + 1) % len(names)] if self._order else ""
+        self.app.show_current()
+
+    def action_picture(self) -> None:
+        """See the next of the pictures above the list."""
+        from brave_bridge.workbench.pages.fleet import PICTURES
+
+        names = list(PICTURES)
+        at = names.index(self._picture) if self._picture else 0
+        self._picture = names[(at + 1) % len(names)]
         self.app.show_current()
 
     def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:

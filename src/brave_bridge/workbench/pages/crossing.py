@@ -76,6 +76,7 @@ def crossing_page(record: MachineRecord) -> Page:
         "The runner is starting; its first step shows in a moment.",
         _ABOUT,
         picture=crossing_picture(record, _steps(record, live)) if live.entries else None,
+        newest_first=True,
     )
 
 

@@ -1,6 +1,6 @@
 """The Fleet page: who needs me?"""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from datetime import date, datetime
 
 from brave_bridge.core.formats.text import counted
@@ -9,8 +9,10 @@ from brave_bridge.core.survey.findings import counted as by_verdict
 from brave_bridge.core.ways_back.deadline import left_words
 from brave_bridge.drawings.bridge import bridge
 from brave_bridge.drawings.bridge_text import one_line
+from brave_bridge.drawings.chart import Chart
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.pictures.fleet import fleet_picture
+from brave_bridge.workbench.pictures.survey import fleet_topics
 from brave_bridge.workbench.record import MachineRecord
 
 BRIDGE_WIDTH = 16
@@ -55,14 +57,24 @@ ORDERS: dict[str, Callable[[MachineRecord, date], object]] = {
     "name": lambda record, today: record.name,
 }
 
+PICTURES: dict[str, Callable[[Sequence[MachineRecord], date], Chart]] = {
+    "support": fleet_picture,
+    "topics": lambda records, today: fleet_topics(records),
+}
+"""What can be seen of a fleet at one look."""
+
 
 def fleet_page(
     records: Iterable[MachineRecord],
     today: date,
     order: str = "who needs you",
     row_of: Callable[[MachineRecord, date], Row] | None = None,
+    picture: str = "",
 ) -> Page:
-    """All machines in an order. ``row_of`` may remember rows of records that did not change."""
+    """All machines in an order, under one of the ``PICTURES``.
+
+    ``row_of`` may remember rows of records that did not change.
+    """
     rank = ORDERS[order]
     rows = sorted(records, key=lambda record: rank(record, today))
     waiting = sum(1 for record in rows if record.next.urgency == 2)
@@ -75,7 +87,7 @@ def fleet_page(
         columns=COLUMNS,
         rows=tuple(make(record, today) for record in rows),
         empty="There is no machine yet.",
-        picture=fleet_picture(rows, today) if rows else None,
+        picture=PICTURES[picture or next(iter(PICTURES))](rows, today) if rows else None,
     )
 
 

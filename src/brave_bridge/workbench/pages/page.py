@@ -58,6 +58,8 @@ class Page(msgspec.Struct, frozen=True):
     start: str = ""
     picture: Chart | None = None
     """What the list says, to be seen at one look."""
+    newest_first: bool = False
+    """The first row is what happened last: the cursor stays with it until it is moved away."""
 
 
 def heading(text: str, columns: int) -> Row:

@@ -1,4 +1,4 @@
-"""How far a procedure is, against what was expected: time, steps and bytes as curves."""
+"""How far a procedure is, against what was expected: bytes, packages, room and time."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.drawings.chart import Bar, Chart, Curve, Lane, Mark
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
 from brave_bridge.workbench.forecast import WAITING, roughly, seconds_between
+from brave_bridge.workbench.pictures.measured_work import curve_of_room, curves_of_work
 from brave_bridge.workbench.record import Live, MachineRecord
 
 if TYPE_CHECKING:
@@ -28,18 +29,14 @@ def crossing_picture(record: MachineRecord, total: int) -> Chart:
     expected = _expected(live)
     longest = max(took[-1], expected, 1.0)
     steps = max(total, len(live.entries), 1)
-    points = (
-        (0.0, 0.0),
-        *((seconds / longest, (number + 1) / steps) for number, seconds in enumerate(took)),
-    )
-    curves = [Curve("steps done", points, "chosen")]
-    if expected:
-        curves.append(Curve("as expected", ((0.0, 0.0), (expected / longest, 1.0)), "quiet", True))
+    curves = (*curves_of_work(live, longest), *curve_of_room(live, longest))
+    if not curves:
+        curves = _curves_of_steps(took, steps, longest, expected)
     ticks = tuple((share / 4, roughly(longest * share / 4)) for share in range(5))
     return Chart(
         title=f"{live.row.kind}: {live.row.title}",
         lanes=(*_present(live), _steps(live, took, longest)),
-        curves=tuple(curves),
+        curves=curves,
         ticks=ticks,
         telling=_telling(live, steps),
         legend=(
@@ -50,6 +47,17 @@ def crossing_picture(record: MachineRecord, total: int) -> Chart:
     )
 
 
+def _curves_of_steps(
+    took: list[float], steps: int, longest: float, expected: float
+) -> tuple[Curve, ...]:
+    """For a procedure of which nothing is measured: how many steps are done."""
+    done = ((seconds / longest, (number + 1) / steps) for number, seconds in enumerate(took))
+    curve = Curve("steps done", ((0.0, 0.0), *done), "chosen")
+    if not expected:
+        return (curve,)
+    return (curve, Curve("as expected", ((0.0, 0.0), (expected / longest, 1.0)), "quiet", True))
+
+
 def _present(live: Live) -> tuple[Lane, ...]:
     """The step that is under way, as far as it is."""
     last = live.entries[-1]
@@ -57,8 +65,8 @@ def _present(live: Live) -> tuple[Lane, ...]:
         return ()
     bar = Bar(0.0, last.percent / 100, "solid", "chosen", plain(last.note))
     rest = Bar(last.percent / 100, 1.0, "dotted", "quiet")
-    name = f"{last.procedure}:{last.seq}"
-    return (Lane(name, plain(last.title), (rest, bar), note=f"{last.percent:.0f} %"),)
+    note = f"{last.percent:.0f} %"
+    return (Lane(str(last.seq), plain(last.title), (rest, bar), note=note),)
 
 
 def _steps(live: Live, took: list[float], whole: float) -> Lane:
@@ -72,11 +80,11 @@ def _steps(live: Live, took: list[float], whole: float) -> Lane:
         _, tone = _MARKS[entry.ok]
         if entry.kind in WAITING:
             fill, tone, waited = "dotted", "quiet", waited + until - before
-        bars.append(Bar(before / whole, until / whole, fill, tone))
+        bars.append(Bar(before / whole, until / whole, fill, tone, key=str(entry.seq)))
         if entry.ok is False:
             marks.append(Mark(until / whole, "▲", "caution"))
         before = until
-    keys = tuple(f"{entry.procedure}:{entry.seq}" for entry in live.entries)
+    keys = tuple(str(entry.seq) for entry in live.entries)
     note = roughly(took[-1]) + (f", {roughly(waited)} on you" if waited >= 1 else "")
     return Lane(keys[-1], "steps", tuple(bars), tuple(marks), note, rows=keys)
 

@@ -20,6 +20,7 @@ from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.room import needs_at
+from brave_bridge.core.versions.deb import upstream_series
 from brave_bridge.drawings.chart import Bar, Chart, Lane, Mark, shares
 from brave_bridge.workbench.record import KeptPlan, MachineRecord
 
@@ -111,13 +112,18 @@ def _lane(group: ChangeGroup, number: int, count: float, size: float) -> Lane:
 
 
 def _jump_words(jumps: list) -> str:
-    words = [f"{jump.name} {_major(jump.old)}→{_major(jump.new)}" for jump in jumps[:2]]
+    words = [f"{jump.name} {'→'.join(_series(jump.old, jump.new))}" for jump in jumps[:2]]
     more = f" and {len(jumps) - 2} more" if len(jumps) > 2 else ""
     return ", ".join(words) + more
 
 
-def _major(version: str) -> str:
-    return version.rpartition(":")[2].partition("-")[0][:8]
+def _series(old: str, new: str) -> tuple[str, str]:
+    """Both versions as far as to the number in which they differ."""
+    for numbers in range(1, 5):
+        pair = upstream_series(old, numbers), upstream_series(new, numbers)
+        if pair[0] != pair[1]:
+            return pair
+    return old, new
 
 
 def _room(facts: Facts | None, leg: LegPlan, number: int) -> Iterable[Lane]:

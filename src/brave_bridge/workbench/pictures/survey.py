@@ -1,5 +1,6 @@
 """What stands in the way, as stones in the channel: by topic, so that one look tells where."""
 
+from collections import Counter
 from collections.abc import Sequence
 
 from brave_bridge.core.formats.text import counted
@@ -89,15 +90,42 @@ def _lane(group: str, grave: list[tuple[int, Finding]]) -> Lane:
 
 def fleet_topics(records: Sequence[MachineRecord]) -> Chart:
     """Topics by machines: where the same thing stands in the way of many."""
-    read = [record for record in records if record.surveyed]
-    lanes = []
-    for record in read:
+    lanes, held = [], {verdict: Counter[str]() for verdict in _STONES}
+    for record in records:
+        if record.surveyed is None:
+            continue
+        worst = _worst_by_topic(record.surveyed.findings)
+        for group, verdict in worst.items():
+            if verdict in held:
+                held[verdict][group] += 1
         marks = []
         for at, group in enumerate(GROUPS):
-            found = topics_of(record.surveyed.findings).get(group, []) if record.surveyed else []
-            worst = min((f.verdict for _, f in found), key=lambda v: v.gravity, default=None)
-            symbol, tone = _STONES.get(worst, ("·", "quiet")) if worst else (" ", "quiet")
+            known = worst.get(group)
+            symbol, tone = _STONES.get(known, ("·", "quiet")) if known else (" ", "quiet")
             marks.append(Mark((at + 0.5) / len(GROUPS), symbol, tone))
         lanes.append(Lane(record.name, record.name, marks=tuple(marks)))
     ticks = tuple(((at + 0.5) / len(GROUPS), group) for at, group in enumerate(GROUPS))
-    return Chart("Topics by machines", tuple(lanes), ticks, legend=LEGEND)
+    return Chart(
+        "Topics by machines",
+        tuple(lanes),
+        ticks,
+        telling=_fleet_telling(held),
+        legend=LEGEND,
+    )
+
+
+def _fleet_telling(held: dict[Verdict, Counter[str]]) -> str:
+    """Where the same thing holds most machines up."""
+    for verdict, words in ((Verdict.STOP, "stands in the way"), (Verdict.CAUTION, "wants a look")):
+        if held[verdict]:
+            topics = ", ".join(f"{group} on {n}" for group, n in held[verdict].most_common(4))
+            return f"{verdict.mark} {words}: {topics}"
+    return "● nothing stands in the way of any machine"
+
+
+def _worst_by_topic(findings: Sequence[Finding]) -> dict[str, Verdict]:
+    return {
+        group: min((finding.verdict for _, finding in found), key=lambda verdict: verdict.gravity)
+        for group, found in topics_of(findings).items()
+        if found
+    }

@@ -1,0 +1,46 @@
+"""How a procedure goes on over time: samples of how far it is, and of the room that is left."""
+
+import time
+
+from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.queries import Rooms
+from brave_bridge.store.logbook import Logbook
+from brave_bridge.store.rows import SampleRow, now
+
+FIRST_SECONDS = 0.5
+"""The least time between two samples at first."""
+
+DOUBLED_AFTER = 150
+"""After so many samples they are taken half as often: a long night stays a short table."""
+
+
+class Sampler:
+    """Takes the samples of one procedure, seldom enough to cost nothing."""
+
+    def __init__(self, logbook: Logbook, machine: Machine, procedure: str) -> None:
+        self.logbook = logbook
+        self.machine = machine
+        self.procedure = procedure
+        self._taken = len(logbook.samples(procedure))
+        self._next = 0.0
+
+    def offer(self, seq: int, percent: float) -> None:
+        """How far a request is: a sample, where it is time for one."""
+        if time.monotonic() >= self._next:
+            self.take(seq, percent)
+
+    def take(self, seq: int, percent: float) -> None:
+        """A sample of how far a request is."""
+        sample = SampleRow(self.procedure, seq, now(), percent, self._free_bytes())
+        self.logbook.add_sample(sample)
+        self._taken += 1
+        pause = FIRST_SECONDS * 2 ** (self._taken // DOUBLED_AFTER)
+        self._next = time.monotonic() + pause
+
+    def _free_bytes(self) -> int:
+        """What is free where the system stands; 0 where nobody can tell now."""
+        try:
+            room = self.machine.files.gather((Rooms(("/",)),)).rooms.get("/")
+        except MachineError:
+            return 0
+        return room.free_bytes if room else 0
