@@ -2,6 +2,7 @@
 
 import pytest
 
+from brave_bridge.tui.widgets.lines import KeyLine, NextLine
 from brave_bridge.tui.widgets.picture import Picture
 from tests.tui.test_every_key import back_to_the_place, driven, world  # noqa: F401
 
@@ -48,3 +49,35 @@ def test_the_cursor_of_list_and_picture_is_one(world):  # noqa: F811
         assert app.workspace.ledger.pointed.key == app.workspace.picture._chart.lanes[0].key
 
     driven(body)
+
+
+def test_a_new_look_colours_all_that_stands(world):  # noqa: F811
+    def colours(app) -> set[str]:
+        lines = [app.query_one(kind) for kind in (NextLine, KeyLine)]
+        spans = [span for line in lines for span in line.content.spans]
+        return {str(span.style).split()[-1] for span in spans}
+
+    async def body(app, pilot) -> None:
+        app.harbour.current = "petrel"
+        await back_to_the_place(app, pilot, "crossing")
+        before = app.theme_variables["primary"]
+        await pilot.press("t")
+        await pilot.pause(0.2)
+        after = app.theme_variables["primary"]
+        assert after != before
+        assert before not in colours(app) and after in colours(app)
+
+    driven(body)
+
+
+def test_no_column_falls_off_a_narrow_edge(world):  # noqa: F811
+    async def body(app, pilot) -> None:
+        app.harbour.current = "petrel"
+        for place in ("fleet", "survey", "route", "ways_back"):
+            await back_to_the_place(app, pilot, place)
+            app.show_current()
+            await pilot.pause(0.1)
+            ledger = app.workspace.ledger
+            assert sum(ledger._widths) + len(ledger._widths) - 1 <= ledger.size.width - 1, place
+
+    driven(body, size=(80, 24))

@@ -85,6 +85,7 @@ class BraveBridge(Frame):
     def on_mount(self) -> None:
         self.query_one(WhyPane).set_class(self.size.width < _NARROW, "-hidden")
         self.query_one(KeyLine).tell(TABS, self.place, ())
+        self.theme_changed_signal.subscribe(self, lambda _: self._show_in_new_look())
         self.call_after_refresh(self._load)
 
     async def _furnish(self, names: list[str]) -> None:
@@ -243,6 +244,9 @@ class BraveBridge(Frame):
     def action_look(self) -> None:
         names = [theme.name for theme in THEMES]
         self.theme = names[(names.index(self.theme) + 1) % len(names)]
+
+    def _show_in_new_look(self) -> None:
+        """What holds colours of its own is told anew, once those of the look are there."""
         self.show_current()
         self.query_one(WhyPane).explain(self.workspace.ledger.explanation)
 

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 
 _HEAD = 1
+_LEAST_WIDTH = 5
 _TONES = ("plain", "quiet", "heading", "clear", "caution", "stop", "chosen")
 
 
@@ -150,7 +151,11 @@ class Ledger(ScrollView, can_focus=True):
             return
         # Too narrow: the wide fixed columns give way, marks and numbers keep their room.
         scale = max(width - gaps - least, 10) / max(fixed, 1)
-        self._widths = tuple(_narrowed(column, scale) for column in self._columns)
+        widths = [_narrowed(column, scale) for column in self._columns]
+        # What is still too much is taken from the widest, so that no column falls off the edge.
+        while sum(widths) > width - gaps and (widest := max(widths, default=0)) > _LEAST_WIDTH:
+            widths[len(widths) - 1 - widths[::-1].index(widest)] -= 1
+        self._widths = tuple(widths)
 
     def on_resize(self, event: events.Resize) -> None:
         self.virtual_size = Size(max(event.size.width, 1), len(self._rows) + _HEAD)
