@@ -29,6 +29,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings, leave, within
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.survey.activity import Activity
+from brave_bridge.core.survey.platform import Boot
 from brave_bridge.families.deb.commands import DebCommands
 from tests.core.test_cross_script import drive
 from tests.support.facts import facts, package
@@ -138,7 +139,8 @@ def test_a_stage_that_fails_names_the_way_back():
 
 def restart_facts(*failing: str):
     waiting = Activity(restart_wanted=not failing, units=tuple(Unit(n, "failed") for n in failing))
-    return FactsRead(facts(activity=waiting))
+    boot = Boot(kernel="5.19.0-4", id="b" if failing else "a")
+    return FactsRead(facts(activity=waiting, boot=boot))
 
 
 def test_a_restart_is_asked_for_waited_for_and_verified():

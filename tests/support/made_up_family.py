@@ -76,6 +76,7 @@ class Planner:
 
 class Procedure:
     family = "hold"
+    commands = None
     checkpoints = ("ready", "way back", "written")
     set_aside_suffixes = ()
 
@@ -100,7 +101,6 @@ class Procedure:
             if isinstance(reply, Failed):
                 return (yield from leg.failed("writing", reply.seen))
         yield from leg.checkpoint("written")
-        yield from leg.close(f"{leg.plan.leg.title} is whole")
         return DONE
 
 

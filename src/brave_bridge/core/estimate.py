@@ -14,6 +14,9 @@ ASSUMED_DISK = 60_000_000.0
 ASSUMED_PACKAGE_SECONDS = 0.7
 """Seconds that a package is taken to need, beyond the writing of its bytes."""
 
+ASSUMED_RESTART = 90.0
+"""Seconds that a restart is taken to need before one was seen."""
+
 _FIXED_SECONDS = 8.0
 """Reading, checking and proving, a leg."""
 
@@ -22,20 +25,25 @@ _LEAST_SPREAD = (0.85, 1.2)
 
 
 class Speeds(msgspec.Struct, frozen=True):
-    """What was measured on the machine: bytes a second, seconds a package. 0 is not measured."""
+    """What was measured on the machine: bytes a second, seconds a package and a restart.
+
+    0 is not measured.
+    """
 
     link: float = 0.0
     disk: float = 0.0
     package_seconds: float = 0.0
+    restart: float = 0.0
 
 
 class Work(msgspec.Struct, frozen=True):
-    """What one leg has to do: bytes to fetch and to write, packages to change."""
+    """What one leg has to do: bytes to fetch and to write, packages to change, restarts."""
 
     fetch_bytes: int
     write_bytes: int
     packages: int
     snapshot_bytes: int = 0
+    restarts: int = 0
 
 
 class Estimate(msgspec.Struct, frozen=True):
@@ -105,6 +113,7 @@ def estimate(legs: Sequence[Work], speeds: Speeds, earlier: Sequence[float] = ()
         "download": sum(leg.fetch_bytes for leg in legs) / link,
         "packages": sum(leg.packages for leg in legs) * each
         + sum(leg.write_bytes for leg in legs) / disk,
+        "restarts": sum(leg.restarts for leg in legs) * (speeds.restart or ASSUMED_RESTART),
         "reading and proof": _FIXED_SECONDS * len(legs),
     }
     correction, low, high = _spread(earlier)
@@ -139,6 +148,7 @@ def _basis(speeds: Speeds, crossings: int) -> str:
             ("link", speeds.link),
             ("disk", speeds.disk),
             ("packages", speeds.package_seconds),
+            ("restarts", speeds.restart),
         )
         if value
     ]

@@ -7,7 +7,13 @@ from collections.abc import Iterable
 
 import msgspec
 
-_SHORT = {"way back": "back", "fetched": "fetch", "stage one": "I", "stage two": "II"}
+_SHORT = {
+    "way back": "back",
+    "fetched": "fetch",
+    "stage one": "I",
+    "stage two": "II",
+    "came up": "up",
+}
 """What checkpoints are called on the deck, where they have a shorter name."""
 
 PROOF = "proof"

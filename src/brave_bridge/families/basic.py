@@ -74,6 +74,7 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
         tools={},
         loader=loader_in(seen),
         boot=booted,
+        last_boot=boot.last_boot(seen, runs),
         hardware=made_of,
         mounts=mounts,
         expected_mounts=expected,

@@ -101,11 +101,15 @@ class Answer(msgspec.Struct, frozen=True):
 
 
 class Found(msgspec.Struct, frozen=True):
-    """A path that exists. ``kind`` is ``file``, ``folder``, ``link`` or ``other``."""
+    """A path that exists. ``kind`` is ``file``, ``folder``, ``link`` or ``other``.
+
+    ``modified`` is when its content was written, in seconds since the epoch.
+    """
 
     path: str
     kind: str
     size: int
+    modified: int = 0
 
 
 class Room(msgspec.Struct, frozen=True):

@@ -70,7 +70,7 @@ class FolderReach:
             info = os.lstat(place)
         except (FileNotFoundError, NotADirectoryError):
             return None
-        return Found(path, _kind(info.st_mode), info.st_size)
+        return Found(path, _kind(info.st_mode), info.st_size, int(info.st_mtime))
 
     def link(self, path: str) -> str | None:
         """See Reach."""

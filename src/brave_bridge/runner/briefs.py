@@ -10,14 +10,14 @@ from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.remedy import apply_remedy
 from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.surroundings import Surroundings, within
+from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.crossing.take_up_sources import WaitingSource, take_up_sources
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.families.registry import able, commands_of, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "8"
+SCRIPT_VERSION = "9"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 
@@ -143,7 +143,7 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return bring_up_to_date(commands_of(brief.family))
         case CrossBrief():
             procedure = able(family_named(brief.family).procedure, brief.family, "cross")
-            return within(brief.surroundings, cross_route(procedure, brief.plans, brief.begun))
+            return cross_route(procedure, brief.plans, brief.begun, brief.surroundings)
 
 
 def _take(brief: SnapshotBrief) -> TakeSnapshot:

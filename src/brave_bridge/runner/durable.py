@@ -97,6 +97,9 @@ class DurableRun:
         self.probe("before", seq)
         if isinstance(request, Checkpoint):
             self._rest_if_asked()
+        elif self.performer.waits_for(request):
+            self.logbook.set_state(self.identifier, "resting")
+            self.rest()
         reply = self._answer(request) if isinstance(request, Ask) else self._perform(seq, request)
         self.probe("after", seq)
         content = msgspec.json.encode(reply)

@@ -5,6 +5,7 @@ performed again, and looks first whether it took effect.
 """
 
 import time
+from collections.abc import Callable
 from functools import singledispatchmethod
 
 from brave_bridge.core.crossing.replies import (
@@ -18,9 +19,12 @@ from brave_bridge.core.crossing.replies import (
     Ran,
     Reply,
     Restarted,
+    StopsSeen,
 )
 from brave_bridge.core.crossing.requests import (
+    ArrangeGoingOn,
     AwaitAnswer,
+    AwaitRestart,
     CheckBoot,
     Checkpoint,
     CheckSnapshot,
@@ -31,6 +35,7 @@ from brave_bridge.core.crossing.requests import (
     GuardServices,
     KeepOpenLeg,
     ListFiles,
+    LookForStops,
     MakeCard,
     PlanPackages,
     ReadFacts,
@@ -51,9 +56,11 @@ from brave_bridge.families.family import Packages
 from brave_bridge.families.registry import able, family_named, survey
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.machines.queries import Answers, Contents
+from brave_bridge.machines.queries import Answers
 from brave_bridge.machines.secrets import with_credentials
+from brave_bridge.runner import after_boot
 from brave_bridge.runner.open_legs import OPEN_LEG
+from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
 from brave_bridge.runner.performing.swapping import swap_files
 from brave_bridge.runner.performing.ways_back import PerformingWaysBack, Report
 from brave_bridge.snapshots.beside import Beside
@@ -66,8 +73,6 @@ MAX_STARTS = 10
 
 SILENT_SECONDS = 3.0
 """How long a command may report nothing until its newest output is told instead."""
-
-BOOT_ID = "/proc/sys/kernel/random/boot_id"
 
 
 class Performer:
@@ -82,6 +87,8 @@ class Performer:
         self.identifier = identifier
         self.ways_back = PerformingWaysBack(machine, family, beside)
         self.poll_seconds = 0.2
+        self.judge: Callable[[str], StopsSeen] | None = None
+        """Surveys the machine for a way, where somebody above is able to."""
 
     def perform(self, seq: int, request: Request, report: Report) -> Reply:
         """Perform a request; what a machine refuses becomes a Failed reply."""
@@ -218,19 +225,28 @@ class Performer:
 
     @_perform.register
     def _(self, request: Restart, seq: int, report: Report) -> Reply:
-        name, began = f"{self.identifier}-{seq}", time.monotonic()
-        while time.monotonic() - began < request.limit_seconds:
-            boot = self.machine.files.gather((Contents((BOOT_ID,), 64),)).word(BOOT_ID)
-            if boot and boot != request.boot_id:
-                return Restarted(boot, time.monotonic() - began)
-            job = self.machine.jobs.state_of(name)
-            if job is None:
-                self.machine.jobs.start(name, ("systemctl", "reboot"), {})
-            elif job.state == "ended" and job.exit_code:
-                return Failed("restarting", f"systemctl reboot ended with {job.exit_code}")
-            report(0, f"waiting for {time.monotonic() - began:.0f} s", "")
-            time.sleep(self.poll_seconds)
-        return Failed("restarting", "the machine did not come up under another boot id")
+        return restart(self.machine, request, f"{self.identifier}-{seq}", report)
+
+    @_perform.register
+    def _(self, request: AwaitRestart, seq: int, report: Report) -> Reply:
+        mark = boot_mark_of(self.machine)
+        if not has_restarted(request.boot_id, mark):
+            return Failed("going on", "the machine has not restarted yet")
+        return Restarted(mark, 0.0)
+
+    def waits_for(self, request: Request) -> bool:
+        """Whether a request is one to rest at until something happened that did not yet."""
+        if not isinstance(request, AwaitRestart):
+            return False
+        return not has_restarted(request.boot_id, boot_mark_of(self.machine))
+
+    @_perform.register
+    def _(self, request: ArrangeGoingOn, seq: int, report: Report) -> Reply:
+        return Done(after_boot.arrange(self.machine, self.identifier))
+
+    @_perform.register
+    def _(self, request: LookForStops, seq: int, report: Report) -> Reply:
+        return self.judge(request.to) if self.judge else StopsSeen(())
 
     @_perform.register
     def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:

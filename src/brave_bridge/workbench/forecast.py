@@ -9,6 +9,7 @@ import msgspec
 
 from brave_bridge.core.estimate import Estimate, Speeds, Work, estimate, measured
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.runner.briefs import CrossBrief, decode_brief
 from brave_bridge.snapshots.catalogue import Snapshot
 from brave_bridge.store.rows import EntryRow, ProcedureRow
@@ -16,7 +17,7 @@ from brave_bridge.store.rows import EntryRow, ProcedureRow
 if TYPE_CHECKING:
     from brave_bridge.store.logbook import Logbook
 
-WAITING = ("Ask", "Checkpoint")
+WAITING = ("Ask", "Checkpoint", "AwaitRestart")
 """Requests whose time is a person's, not the machine's."""
 
 _MEGABYTE = 1_000_000
@@ -47,6 +48,7 @@ def forecast(
         link=seen.link or probed.link,
         disk=seen.disk or probed.disk,
         package_seconds=seen.package_seconds,
+        restart=seen.restart or probed.restart,
     )
     return estimate(works, speeds, [ratio for *_, ratio in history if ratio])
 
@@ -59,6 +61,7 @@ def work_of(plan: LegPlan, snapshot_bytes: int = 0) -> Work:
         write_bytes=sum(max(c.disk_bytes, 0) + c.download_bytes for c in changes),
         packages=len(changes) + len(plan.packages.removed),
         snapshot_bytes=snapshot_bytes,
+        restarts=1 if plan.step(RestartStep) else 0,
     )
 
 
@@ -118,7 +121,7 @@ def _history(
 
 
 def _speeds(history: list[tuple[CrossBrief, list[EntryRow], float]]) -> Speeds:
-    fetched, written, changed = [], [], []
+    fetched, written, changed, restarts = [], [], [], []
     for brief, entries, _ in history:
         spent = {"download": 0.0, "packages": 0.0}
         for entry in entries:
@@ -128,11 +131,13 @@ def _speeds(history: list[tuple[CrossBrief, list[EntryRow], float]]) -> Speeds:
         works = [work_of(plan) for plan in brief.plans]
         fetched.append((sum(work.fetch_bytes for work in works), downloads))
         changed.append((stages, sum(work.packages for work in works)))
+        restarts += [(_seconds(e), 1.0) for e in entries if e.kind == "Restart" and e.ok]
         written += [(_copied(e), _seconds(e)) for e in entries if e.kind == "TakeSnapshot"]
     return Speeds(
         link=measured(fetched, least=_MEGABYTE),
         disk=measured(written, least=_MEGABYTE),
         package_seconds=measured(changed),
+        restart=measured(restarts),
     )
 
 

@@ -6,9 +6,10 @@ import msgspec
 
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.packages.choices import preferences_with
-from brave_bridge.core.packages.grouping import weighed
+from brave_bridge.core.packages.grouping import restart_reasons_of, weighed
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import STATE_FOLDER
@@ -146,8 +147,17 @@ class Plans:
 
 
 def _weighed(legs: tuple[LegPlan, ...]) -> tuple[LegPlan, ...]:
-    """The legs, with what the roles of packages call a jump to another series marked so."""
+    """The legs, with what the roles of packages tell: jumps to another series, and restarts."""
+    return tuple(_weighed_leg(leg) for leg in legs)
+
+
+def _weighed_leg(leg: LegPlan) -> LegPlan:
+    if not leg.packages:
+        return leg
     roles = known_roles()
-    return tuple(
-        leg.with_packages(weighed(leg.packages, roles)) if leg.packages else leg for leg in legs
-    )
+    leg = leg.with_packages(weighed(leg.packages, roles))
+    because = restart_reasons_of(leg.packages, roles)
+    if because:
+        return leg.with_step(RestartStep(because=because))
+    others = tuple(step for step in leg.steps if not isinstance(step, RestartStep))
+    return msgspec.structs.replace(leg, steps=others)

@@ -4,6 +4,7 @@ from datetime import UTC, datetime
 
 import msgspec
 
+from brave_bridge.core.crossing.finish_leg import CAME_UP
 from brave_bridge.core.crossing.requests import Checkpoint
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.survey.findings import stops
@@ -219,7 +220,8 @@ def bridge_of(record: MachineRecord) -> BridgeState:
 def _checkpoints(family: str) -> tuple[str, ...]:
     """Where a leg of a family can rest; what every leg has where nothing carries its legs out."""
     procedure = family_named(family).procedure
-    return procedure.checkpoints if procedure else ("ready", "way back")
+    own = procedure.checkpoints if procedure else ("ready", "way back")
+    return (*own, CAME_UP)
 
 
 def crossing_bridge(live: Live) -> BridgeState:

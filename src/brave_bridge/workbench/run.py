@@ -3,12 +3,16 @@
 import os
 import sys
 import traceback
+from functools import partial
 
 import msgspec
 
+from brave_bridge.core.crossing.replies import StopsSeen
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings, leave
+from brave_bridge.core.survey.findings import stops
 from brave_bridge.machines.runtime import own_runtime
+from brave_bridge.runner import after_boot
 from brave_bridge.runner.briefs import decode_brief, surroundings_of
 from brave_bridge.runner.durable import BegunByAnotherVersion, DurableRun
 from brave_bridge.runner.inline import drive
@@ -34,6 +38,7 @@ def main(words: list[str]) -> int:
     if row is None or row.state not in ("running", "resting"):
         return 0
     performer = Performer(desk.machine, desk.family(), desk.beside, identifier)
+    performer.judge = partial(_stops_on_the_way, desk)
     run = DurableRun(desk.logbook(), performer, identifier, rest=lambda: os._exit(0))
     try:
         outcome = run.carry_out()
@@ -47,9 +52,16 @@ def main(words: list[str]) -> int:
         outcome = _given_up(desk, performer, row, fault)
     if row.kind == "update":
         Readiness(desk).note_refresh(outcome.failed_sources)
+    after_boot.clear(desk.machine)
     desk.logbook().set_state(identifier, outcome.state, outcome)
     lock.close()
     return 0
+
+
+def _stops_on_the_way(desk: Desk, to: str) -> StopsSeen:
+    """What stands in the way of the next leg of a crossing that is under way."""
+    found = stops(desk.survey(to).findings)
+    return StopsSeen(tuple(one.title for one in found), found[0].remedy if found else "")
 
 
 def _given_up(desk: Desk, performer: Performer, row: ProcedureRow, outcome: Outcome) -> Outcome:

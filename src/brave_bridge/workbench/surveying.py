@@ -29,6 +29,7 @@ from brave_bridge.workbench.decisions import Decisions
 from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
 from brave_bridge.workbench.lines import products_of
 from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.roles import known_roles
 from brave_bridge.workbench.routes import Routes, all_routes, routes_to, stands_of
 from brave_bridge.workbench.settings import newest_archive_day
 from brave_bridge.workbench.targets import Target
@@ -70,6 +71,7 @@ def judge(target: Target, machine: Machine, facts: Facts, around: Around) -> Sur
     situation = Situation(
         facts=facts,
         manager=family_named(facts.family).manager,
+        roles=known_roles(),
         today=around.today,
         line=around.line,
         release=around.release,

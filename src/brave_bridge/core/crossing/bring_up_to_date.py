@@ -5,6 +5,8 @@ again until no update is left. A restart is told, waited for and verified where 
 agrees to it.
 """
 
+from collections.abc import Container
+
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
@@ -13,7 +15,6 @@ from brave_bridge.core.crossing.replies import (
     FactsRead,
     Failed,
     Ran,
-    Restarted,
     SnapshotTaken,
 )
 from brave_bridge.core.crossing.requests import (
@@ -21,10 +22,10 @@ from brave_bridge.core.crossing.requests import (
     Checkpoint,
     GuardServices,
     ReadFacts,
-    Restart,
     Script,
     TakeSnapshot,
 )
+from brave_bridge.core.crossing.restart import expected_kernel, failing_since, restart_at_once
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import (
     ended_well,
@@ -36,6 +37,7 @@ from brave_bridge.core.crossing.stage import (
 )
 from brave_bridge.core.packages.updates import Outlook, Update
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.restart_need import restart_reasons
 
 MAX_ROUNDS = 4
 """How often it is looked again; what is still pending then is left and told."""
@@ -72,10 +74,39 @@ def bring_up_to_date(family: CrossingFamily) -> Script[Outcome]:
     return (yield from _Updating(family).carry_out())
 
 
+class CaughtUp(msgspec.Struct, frozen=True):
+    """What was brought up to date behind a leg, and what a person has to know of it."""
+
+    updated: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
+
+
+def catch_up(
+    family: CrossingFamily, alone: Container[str], ways_back: tuple[str, ...]
+) -> Script[CaughtUp]:
+    """Install what the sources of a release that was just reached have newer, until none is left.
+
+    Where that would touch what somebody wanted left ``alone``, nothing is installed and that is
+    told. ``ways_back`` is the one that a failure names.
+    """
+    updating = _Updating(family, ways_back)
+    looked = yield from look_for_updates(family)
+    if looked.failure:
+        return CaughtUp(warnings=(f"it could not be looked for updates: {looked.failure}",))
+    told = tuple(f"looking for updates: {fault}" for fault in looked.failed_sources)
+    if not looked.outlook.updates:
+        return CaughtUp(warnings=told)
+    against = [update.name for update in looked.outlook.updates if update.name in alone]
+    if against:
+        names = ", ".join(against[:5])
+        return CaughtUp(warnings=(*told, f"updates wait: they would change {names} as well"))
+    return (yield from updating.catch_up(looked.outlook, told))
+
+
 class _Updating:
-    def __init__(self, family: CrossingFamily) -> None:
+    def __init__(self, family: CrossingFamily, ways_back: tuple[str, ...] = ()) -> None:
         self.family = family
-        self.way_back = ""
+        self.way_back = ways_back[-1] if ways_back else ""
         self.updated: list[Update] = []
         self.failed_sources: tuple[str, ...] = ()
         self.may_remove = False
@@ -101,6 +132,19 @@ class _Updating:
         told = yield from unguarded()
         outcome = outcome or (yield from self._settle(reply.facts, outlook))
         return msgspec.structs.replace(outcome, warnings=told + outcome.warnings)
+
+    def catch_up(self, outlook: Outlook, told: tuple[str, ...]) -> Script[CaughtUp]:
+        """The rounds of updates, guarded; a failure is a warning, for the leg stands."""
+        guarded = yield from GuardServices(title="Keep package scripts from starting services")
+        if isinstance(guarded, Failed):
+            why = what_was_seen(guarded)
+            return CaughtUp(warnings=(*told, f"updates were not installed: {why}"))
+        failure, outlook = yield from self._rounds(outlook)
+        told += yield from unguarded()
+        if failure:
+            told += (f"updates: {failure.at}: {failure.why}",)
+        updated = tuple(f"{u.name} {u.old} → {u.new}" for u in self.updated)
+        return CaughtUp(updated, told)
 
     def _make_way_back(self, facts: Facts) -> Script[Outcome | None]:
         name = facts.identity.name
@@ -179,9 +223,10 @@ class _Updating:
         reply = yield from ReadFacts(title="See whether a restart is pending")
         if not isinstance(reply, FactsRead) or not reply.facts.runs:
             return ()
-        if not reply.facts.activity.restart_wanted:
+        reasons = restart_reasons(reply.facts)
+        if not reasons:
             return ()
-        wanted = ", ".join(reply.facts.activity.restart_wanted_by) or "not said by which package"
+        wanted = "; ".join(reason.words for reason in reasons)
         answer = yield from Ask(
             title="Restart the machine now?",
             key="restart",
@@ -191,24 +236,12 @@ class _Updating:
         )
         if not (isinstance(answer, Answered) and answer.choice == RESTART):
             return ("a restart is pending",)
-        reply = yield from Restart(
-            title="Restart, and wait until the machine is up", boot_id=reply.facts.boot.id
-        )
-        if not isinstance(reply, Restarted):
-            return (f"the restart is not confirmed: {what_was_seen(reply)}",)
-        return (yield from self._verify_restart(before))
-
-    def _verify_restart(self, before: Facts) -> Script[tuple[str, ...]]:
-        reply = yield from ReadFacts(title="Look what came up")
-        if not isinstance(reply, FactsRead):
-            return (f"what came up is not known: {what_was_seen(reply)}",)
-        after = reply.facts
-        failing = {unit.name for unit in after.activity.failed}
-        failing -= {unit.name for unit in before.activity.failed}
-        told = [f"{name} fails since the restart" for name in sorted(failing)]
-        if after.activity.restart_wanted:
-            told.append("a restart is still pending")
-        return tuple(told)
+        kernel = expected_kernel(before, reply.facts)
+        came = yield from restart_at_once(reply.facts, kernel, "restart")
+        if came.facts is None:
+            return (f"the restart is not confirmed: {came.failure}",)
+        still = ("a restart is still pending",) if restart_reasons(came.facts) else ()
+        return (*came.faults, *failing_since(before, came.facts), *still)
 
     def _stopped(self, at: str, why: str) -> Outcome:
         return Outcome(

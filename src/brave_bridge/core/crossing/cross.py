@@ -2,14 +2,22 @@
 
 import msgspec
 
+from brave_bridge.core.crossing.finish_leg import BEHIND_THE_STAGES, finish_leg
 from brave_bridge.core.crossing.keep_way_back import expiry_warnings
-from brave_bridge.core.crossing.leg_under_way import LegUnderWay
+from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.procedure import LegProcedure
-from brave_bridge.core.crossing.replies import FactsRead, FilesListed
-from brave_bridge.core.crossing.requests import ExpireSnapshots, ListFiles, ReadFacts, Script
+from brave_bridge.core.crossing.replies import FactsRead, FilesListed, StopsSeen
+from brave_bridge.core.crossing.requests import (
+    ExpireSnapshots,
+    ListFiles,
+    LookForStops,
+    ReadFacts,
+    Script,
+)
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import what_was_seen
+from brave_bridge.core.crossing.surroundings import Surroundings, within
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.compare import prove
 from brave_bridge.core.survey.databases import held_by_data
@@ -17,29 +25,80 @@ from brave_bridge.core.survey.facts import Facts
 
 
 def cross_route(
-    procedure: LegProcedure, plans: tuple[LegPlan, ...], begun: OpenLeg | None = None
+    procedure: LegProcedure,
+    plans: tuple[LegPlan, ...],
+    begun: OpenLeg | None = None,
+    surroundings: Surroundings = Surroundings(),
 ) -> Script[Outcome]:
     """Cross the legs of approved plans, one after the other, and prove the whole.
 
     ``begun`` is the leg of them that was begun before and is not whole: it is gone on with.
+    ``surroundings`` are entered once before all legs and left once behind them; what is proven
+    is the machine with its guests at work again.
     """
-    baseline = begun.baseline if begun else None
-    ways_back = begun.ways_back if begun else ()
-    obsolete: tuple[str, ...] = ()
-    warnings: tuple[str, ...] = ()
-    for number in range(begun.number if begun else 0, len(plans)):
-        part_way = begun if begun and begun.number == number else None
-        leg = LegUnderWay(procedure.family, plans, number, baseline, ways_back, part_way)
-        outcome = yield from procedure.cross(leg)
-        ways_back = leg.ways_back
-        warnings += leg.warnings
-        baseline = baseline or leg.facts
-        obsolete = plans[number].packages.obsolete
-        if outcome.state != "done":
-            stopped = _stopped_after(outcome, number, ways_back)
-            return msgspec.structs.replace(stopped, warnings=warnings)
-    proven = yield from _proven(procedure, baseline, plans, ways_back, obsolete)
-    return msgspec.structs.replace(proven, warnings=warnings + proven.warnings)
+    legs = _Legs(procedure, plans, begun)
+    outcome = yield from within(surroundings, legs.cross())
+    if outcome.state != "done":
+        return outcome
+    obsolete = plans[-1].packages.obsolete
+    proven = yield from _proven(procedure, legs.baseline, plans, legs.ways_back, obsolete)
+    return msgspec.structs.replace(proven, warnings=outcome.warnings + proven.warnings)
+
+
+class _Legs:
+    """The legs of a crossing, with what is known behind each."""
+
+    def __init__(
+        self, procedure: LegProcedure, plans: tuple[LegPlan, ...], begun: OpenLeg | None
+    ) -> None:
+        self.procedure = procedure
+        self.plans = plans
+        self.begun = begun
+        self.baseline = begun.baseline if begun else None
+        self.ways_back = begun.ways_back if begun else ()
+        self.warnings: tuple[str, ...] = ()
+
+    def cross(self) -> Script[Outcome]:
+        first = self.begun.number if self.begun else 0
+        for number in range(first, len(self.plans)):
+            refusal = (yield from self._look_ahead(number)) if number > first else None
+            outcome = refusal or (yield from self._leg(number))
+            if outcome.state != "done":
+                stopped = _stopped_after(outcome, number, self.ways_back)
+                return msgspec.structs.replace(stopped, warnings=self.warnings)
+        return Outcome(state="done", warnings=self.warnings)
+
+    def _leg(self, number: int) -> Script[Outcome]:
+        part_way = self.begun if self.begun and self.begun.number == number else None
+        family, plans = self.procedure.family, self.plans
+        leg = LegUnderWay(family, plans, number, self.baseline, self.ways_back, part_way)
+        if part_way is not None and part_way.at in BEHIND_THE_STAGES:
+            outcome = DONE
+        else:
+            outcome = yield from self.procedure.cross(leg)
+        self.baseline = self.baseline or leg.facts
+        if outcome is DONE:
+            outcome = yield from finish_leg(self.procedure, leg)
+        self.ways_back = leg.ways_back
+        self.warnings += leg.warnings
+        return outcome
+
+    def _look_ahead(self, number: int) -> Script[Outcome | None]:
+        """Judge the machine anew before its next leg; why that must not begin."""
+        leg = self.plans[number].leg
+        reply = yield from LookForStops(title=f"Survey it again before {leg.title}", to=leg.end.key)
+        why = what_was_seen(reply)
+        if isinstance(reply, StopsSeen):
+            why = "; ".join(reply.titles)
+        if not why:
+            return None
+        return Outcome(
+            state="stopped",
+            at="ready",
+            why=why,
+            safe=f"{self.plans[number - 1].leg.title} is whole",
+            next_step=getattr(reply, "remedy", "") or "mend that, then plan and cross again",
+        )
 
 
 def _stopped_after(outcome: Outcome, legs_done: int, ways_back: tuple[str, ...]) -> Outcome:

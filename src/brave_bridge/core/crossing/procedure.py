@@ -2,6 +2,7 @@
 
 from typing import Protocol
 
+from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.leg_under_way import LegUnderWay
 from brave_bridge.core.crossing.requests import Script
 from brave_bridge.core.crossing.results import Outcome
@@ -12,6 +13,9 @@ class LegProcedure(Protocol):
 
     family: str
 
+    commands: CrossingFamily | None
+    """Its package manager, by which the end of a leg is brought up to date; None: it has none."""
+
     checkpoints: tuple[str, ...]
     """The places where it can rest, in order."""
 
@@ -19,4 +23,7 @@ class LegProcedure(Protocol):
     """Endings of config files that a leg may set aside."""
 
     def cross(self, leg: LegUnderWay) -> Script[Outcome]:
-        """Go over the leg's plan; ``DONE`` where it is whole."""
+        """Go over the leg's plan; ``DONE`` where all of it is in place.
+
+        The restart, what follows it, and closing the leg are the same for all: ``finish_leg``.
+        """

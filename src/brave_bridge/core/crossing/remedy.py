@@ -3,14 +3,14 @@
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
-from brave_bridge.core.crossing.replies import FactsRead, Failed, Restarted
+from brave_bridge.core.crossing.replies import FactsRead, Failed
 from brave_bridge.core.crossing.requests import (
     GuardServices,
     ReadFacts,
-    Restart,
     Run,
     Script,
 )
+from brave_bridge.core.crossing.restart import expected_kernel, restart_at_once
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, repair, unguarded, what_was_seen
 
@@ -87,7 +87,6 @@ def _restart() -> Script[str]:
     reply = yield from ReadFacts(title="Read which boot this is")
     if not isinstance(reply, FactsRead) or not reply.facts.boot.id:
         return what_was_seen(reply) or "the system does not run"
-    reply = yield from Restart(
-        title="Restart, and wait until the machine is up", boot_id=reply.facts.boot.id
-    )
-    return "" if isinstance(reply, Restarted) else what_was_seen(reply)
+    now = reply.facts
+    came = yield from restart_at_once(now, expected_kernel(now, now), "restart")
+    return came.failure or "; ".join(came.faults)

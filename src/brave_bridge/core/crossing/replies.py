@@ -246,6 +246,18 @@ class Restarted(Reply, frozen=True, tag=True):
         return f"up again after {self.seconds:.0f} s"
 
 
+class StopsSeen(Reply, frozen=True, tag=True):
+    """The findings that stand in the way, and what mends the first."""
+
+    titles: tuple[str, ...]
+    remedy: str = ""
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        return one_line("; ".join(self.titles)) or "nothing stands in the way"
+
+
 class Awaited(Reply, frozen=True, tag=True):
     """What the command answered in the end."""
 

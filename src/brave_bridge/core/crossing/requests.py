@@ -50,6 +50,7 @@ from brave_bridge.core.crossing.replies import (
     SnapshotChecked,
     SnapshotsExpired,
     SnapshotTaken,
+    StopsSeen,
     SuitesFetched,
     Swapped,
 )
@@ -294,10 +295,35 @@ class Restart(Request[Restarted], frozen=True, tag=True, kw_only=True):
     """Restart the machine unless its boot id is another already.
 
     The runner ends with the machine it runs on; whoever goes on finds the other boot id.
+    ``force``: services get no time to end.
     """
 
     boot_id: str
     limit_seconds: int = 1800
+    force: bool = False
+
+
+class AwaitRestart(Request[Restarted], frozen=True, tag=True, kw_only=True):
+    """Rest until somebody restarted the machine: until its boot mark is another.
+
+    The runner ends meanwhile, as at a checkpoint; whoever goes on looks again.
+    """
+
+    boot_id: str
+
+
+class ArrangeGoingOn(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Arrange with the machine's init that the procedure goes on after the next boot.
+
+    In a system that is only mounted: that it writes down at its boot what came up. What was
+    arranged is taken away when the procedure ends, whatever it comes to.
+    """
+
+
+class LookForStops(Request[StopsSeen], frozen=True, tag=True, kw_only=True):
+    """Survey the machine again for the way to ``to`` (a release's version or key)."""
+
+    to: str
 
 
 class AwaitAnswer(Request[Awaited], frozen=True, tag=True, kw_only=True):

@@ -35,13 +35,14 @@ class TwoStages:
     checkpoints = ("ready", "way back", "fetched", "stage one", "stage two")
 
     def __init__(self, commands: CrossingFamily) -> None:
-        self.commands = commands
+        self.commands: CrossingFamily | None = commands
+        self._commands = commands
         self.family = commands.name
         self.set_aside_suffixes = commands.set_aside_suffixes
 
     def cross(self, leg: LegUnderWay) -> Script[Outcome]:
         """See LegProcedure."""
-        return (yield from _TwoStageLeg(self.commands, leg).cross())
+        return (yield from _TwoStageLeg(self._commands, leg).cross())
 
 
 class _TwoStageLeg:
@@ -180,5 +181,4 @@ class _TwoStageLeg:
         reply = yield from self.commands.check()
         if not ended_well(reply):
             return (yield from self.leg.failed("check", why_it_failed(self.commands, reply)))
-        yield from self.leg.close(f"{self.leg.plan.leg.title} is whole")
         return DONE

@@ -177,6 +177,23 @@ def seconds_up(uptime: str) -> int:
         return 0
 
 
+BOOT_ID = "/proc/sys/kernel/random/boot_id"
+FIRST_PROCESS = "/proc/1/stat"
+_TICKS_OF_A_BOOT = 60 * 100
+"""Within so many clock ticks after the kernel (100 a second) the init of a whole machine starts."""
+
+
+def boot_mark(boot_id: str, first_process: str) -> str:
+    """What changes with every boot, from the kernel's boot id and /proc/1/stat (proc(5)).
+
+    A container that restarts keeps the kernel and its boot id: it is known by when its first
+    process began, which is field 22.
+    """
+    fields = first_process.rpartition(")")[2].split()
+    began = int(fields[19]) if len(fields) > 19 and fields[19].isdigit() else 0
+    return f"{boot_id}+{began}" if boot_id and began > _TICKS_OF_A_BOOT else boot_id
+
+
 def deleted_files(maps: str) -> list[str]:
     """The replaced libraries and programs that a process still has mapped (/proc/PID/maps)."""
     found: dict[str, None] = {}

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from datetime import UTC, datetime
 
 _CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2066-\u2069]")
 _ESCAPE_SEQUENCE = re.compile(
@@ -41,6 +42,14 @@ def byte_size(count: float) -> str:
             return f"{sign}{count:.0f} B" if unit == "B" else f"{sign}{count:.1f} {unit}"
         count /= 1000
     return f"{sign}{count:.2f} GB"
+
+
+def iso_time(seconds: int) -> str:
+    """A time since the epoch as ISO 8601 in UTC; empty for 0 and what no calendar has."""
+    try:
+        return datetime.fromtimestamp(seconds, UTC).isoformat() if seconds > 0 else ""
+    except (OverflowError, ValueError, OSError):
+        return ""
 
 
 def counted(count: int, noun: str, plural: str | None = None) -> str:

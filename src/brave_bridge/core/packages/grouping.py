@@ -43,6 +43,16 @@ def weighed(plan: PackageChanges, roles: Roles) -> PackageChanges:
     return msgspec.structs.replace(plan, upgraded=upgraded)
 
 
+def restart_reasons_of(plan: PackageChanges, roles: Roles) -> tuple[str, ...]:
+    """Why a plan's changes take effect only by a restart, a sentence for each role."""
+    names: dict[str, list[str]] = {}
+    for change in plan.arriving:
+        role = roles.of(change.name)
+        if role is not None and role.restart:
+            names.setdefault(role.name, []).append(f"{change.name} {change.new}")
+    return tuple(f"{role} changes: {', '.join(found[:3])}" for role, found in names.items())
+
+
 def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
     """The groups that have something in them, in the order in which they want to be read."""
     upgraded: dict[str, list[PackageChange]] = {}

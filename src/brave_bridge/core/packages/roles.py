@@ -14,6 +14,7 @@ class Role(msgspec.Struct, frozen=True):
 
     ``always``: a change is worth a look even where the major version stays. ``series``: how many
     numbers of a version name its series, a change of which is a jump; 0 where the family says.
+    ``restart``: a change takes effect only when the machine restarts.
     """
 
     name: str
@@ -21,6 +22,7 @@ class Role(msgspec.Struct, frozen=True):
     packages: tuple[str, ...]
     always: bool = False
     series: int = 0
+    restart: bool = False
 
 
 class Roles:

@@ -9,10 +9,12 @@ from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.formats.paused_sources import paused_in, taken_up
 from brave_bridge.core.packages.changes import versions_by_name
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.standing import EDITION, PROFILE, RELEASE
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.products import standing_for
+from brave_bridge.core.survey.restart_need import newest_kernel, restart_reasons
 
 
 class Difference(msgspec.Struct, frozen=True):
@@ -59,6 +61,7 @@ def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
         *_agreed(baseline, after, plans),
         *_configs(baseline, after, plans),
         _broken(baseline, after),
+        *_came_up(after, plans),
         *_sources(after, plans),
     ]
     different = [point for point in points if point.verdict != "same"]
@@ -221,6 +224,26 @@ def _broken(baseline: Facts, after: Facts) -> Difference:
     names = ", ".join(package.name for package in after.broken[:6])
     verdict = "regression" if now else ("same" if before == now else "expected")
     return Difference("broken packages", str(before), str(now), verdict, names)
+
+
+def _came_up(after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
+    """Whether what is installed is what runs: till then nothing of it was tried."""
+    planned = [step for plan in plans if (step := plan.step(RestartStep))]
+    pending = restart_reasons(after)
+    if pending:
+        why = "; ".join(reason.words for reason in pending)
+        yield Difference("restart", "", "pending", "regression", why)
+    elif planned and after.runs:
+        yield Difference("restart", "", f"up, kernel {after.boot.kernel}", "expected")
+    elif planned and after.kernels and not _was_started(after):
+        why = "it was not started since: what it comes up as is not known"
+        yield Difference("restart", "", "not started", "regression", why)
+
+
+def _was_started(after: Facts) -> bool:
+    """Whether a system that does not run came up with its newest kernel, by its own account."""
+    newest = newest_kernel(after)
+    return newest is not None and after.last_boot.kernel == newest.version
 
 
 def _sources(after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:

@@ -23,7 +23,7 @@ from brave_bridge.core.releases.standing import (
 )
 from brave_bridge.core.survey.activity import Activity
 from brave_bridge.core.survey.databases import DatabaseCluster
-from brave_bridge.core.survey.platform import Boot, Disk, Hardware, Kernel, Space
+from brave_bridge.core.survey.platform import Boot, Disk, Hardware, Kernel, LastBoot, Space
 
 
 class Identity(msgspec.Struct, frozen=True):
@@ -191,6 +191,8 @@ class Facts(msgspec.Struct, frozen=True):
     looked_at: LookedAt | None = None
     family: str = ""
     """The name of the family that read it; empty where no family knows its packages."""
+    last_boot: LastBoot = LastBoot()
+    """For a system that does not run: what it wrote down at its newest boot."""
 
     @property
     def is_this_system(self) -> bool:
@@ -201,6 +203,16 @@ class Facts(msgspec.Struct, frozen=True):
     def runs(self) -> bool:
         """Whether the system is at work, and not a tree that is only mounted."""
         return self.kind != "tree"
+
+    @property
+    def boot_mark(self) -> str:
+        """What is another after the next boot; empty where nothing tells of any."""
+        return self.boot.id if self.runs else self.last_boot.mark
+
+    @property
+    def kernel_that_came_up(self) -> str:
+        """The kernel that runs, or of the newest boot that was written down."""
+        return self.boot.kernel if self.runs else self.last_boot.kernel
 
     @property
     def installed(self) -> tuple[InstalledPackage, ...]:

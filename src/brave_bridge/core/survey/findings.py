@@ -8,6 +8,7 @@ import msgspec
 
 from brave_bridge.core.estimate import Estimate, Window
 from brave_bridge.core.field_notes import FieldNote
+from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.releases.catalogue import Leg, Release, ReleaseLine
 from brave_bridge.core.releases.open_legs import ClosedLeg
@@ -136,6 +137,8 @@ class Situation(msgspec.Struct, frozen=True):
     link: Link | None = None
     estimate: Estimate | None = None
     window: Window | None = None
+    roles: Roles = Roles(())
+    """What packages are to the machine."""
 
     @property
     def leg(self) -> Leg | None:

@@ -26,6 +26,22 @@ class Boot(msgspec.Struct, frozen=True):
         return ".".join(self.kernel.split("-")[0].split(".")[:2])
 
 
+class LastBoot(msgspec.Struct, frozen=True):
+    """The newest boot that the system itself wrote down, for one that does not run now.
+
+    ``mark`` changes with every boot; ``failed`` are the units that had failed then; ``rescue``:
+    it came up in an emergency state; ``where`` it was read.
+    """
+
+    mark: str = ""
+    kernel: str = ""
+    at: str = ""
+    release: str = ""
+    failed: tuple[str, ...] = ()
+    rescue: bool = False
+    where: str = ""
+
+
 class Device(msgspec.Struct, frozen=True):
     """A device on a bus: its modalias (as in sysfs) and the driver bound to it, if any."""
 
@@ -97,6 +113,7 @@ class Kernel(msgspec.Struct, frozen=True):
     """A kernel image on the machine; ``running`` where it is the one in use.
 
     ``size_bytes`` is the image's, ``boot_bytes`` all that this version has in /boot.
+    ``installed_at`` (ISO 8601) is when the newest of these was written, empty where not known.
     """
 
     version: str
@@ -104,3 +121,4 @@ class Kernel(msgspec.Struct, frozen=True):
     size_bytes: int
     running: bool = False
     boot_bytes: int = 0
+    installed_at: str = ""

@@ -21,7 +21,7 @@ from brave_bridge.core.formats.distro_info import read_release_dates
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.package_logs import read_dpkg_versions
-from brave_bridge.core.formats.text import counted, decoded
+from brave_bridge.core.formats.text import counted, decoded, iso_time
 from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.survey.facts import (
     ArchiveSeen,
@@ -32,7 +32,7 @@ from brave_bridge.core.survey.facts import (
     ReleaseSeen,
 )
 from brave_bridge.families.deb.clusters import with_needs
-from brave_bridge.families.deb.places import LISTS, SET_ASIDE, STATUS
+from brave_bridge.families.deb.places import INFO, LISTS, SET_ASIDE, STATUS
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen, Stanzas, Sums
 
@@ -71,7 +71,7 @@ QUERIES: tuple[Query, ...] = (
     Contents((f"{LISTS}/*_InRelease", f"{LISTS}/*_Release"), _DESCRIPTION_BYTES, cut=True),
     Contents(_LOGS, 1_000_000, containing=tuple(f" {n}".encode() for n in _RELEASE_PACKAGES)),
     Contents(tuple(DATES_TABLES.values()), 256 * 1024),
-    Names((*_KEY_FILES, f"{LISTS}/*_Packages*")),
+    Names((*_KEY_FILES, f"{LISTS}/*_Packages*", f"{INFO}/*.list")),
     Below(("/etc",), SET_ASIDE),
 )
 
@@ -221,7 +221,16 @@ def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
         ) from error
     if not packages:
         raise MachineError(attempted, machine, f"{STATUS} names no package")
-    return packages
+    return tuple(_with_time(seen, package) for package in packages)
+
+
+def _with_time(seen: Seen, package: InstalledPackage) -> InstalledPackage:
+    """The package with when its list of files was written, which every installation does."""
+    for name in (package.name, f"{package.name}:{package.architecture}"):
+        found = seen.found.get(f"{INFO}/{name}.list")
+        if found is not None:
+            return msgspec.structs.replace(package, installed_at=iso_time(found.modified))
+    return package
 
 
 def read_source_files(machine: Machine) -> tuple[SourceFile, ...]:

@@ -3,14 +3,17 @@
 import shlex
 from datetime import datetime, timedelta
 
-from brave_bridge.core.formats.proc import seconds_up
-from brave_bridge.core.formats.text import one_line
+from brave_bridge.core.formats.boot_account import ACCOUNT, LARGEST, read_account
+from brave_bridge.core.formats.proc import BOOT_ID, FIRST_PROCESS, boot_mark, seconds_up
+from brave_bridge.core.formats.text import iso_time, one_line
+from brave_bridge.core.formats.wtmp import read_boots
 from brave_bridge.core.survey.facts import Evidence
-from brave_bridge.core.survey.platform import Boot, Kernel
+from brave_bridge.core.survey.platform import Boot, Kernel, LastBoot
 from brave_bridge.machines.queries import Contents, Names, Seen
 
 _EFI = "/sys/firmware/efi"
 _SECURE_BOOT = f"{_EFI}/efivars/SecureBoot-8be4df61-93ca-11d2-aa0d-00e098032b8c"
+_WTMP, _WTMP_LIMIT = "/var/log/wtmp", 20_000_000
 GRUB_DEFAULTS = "/etc/default/grub"
 FIRMWARE_SETTINGS = ("/boot/firmware/config.txt", "/boot/config.txt", "/boot/firmware/cmdline.txt")
 QUERIES = (
@@ -19,7 +22,8 @@ QUERIES = (
             "/proc/cmdline",
             "/proc/uptime",
             "/proc/sys/kernel/osrelease",
-            "/proc/sys/kernel/random/boot_id",
+            BOOT_ID,
+            FIRST_PROCESS,
         ),
         4096,
         cut=True,
@@ -34,8 +38,21 @@ QUERIES = (
         )
     ),
     Contents((_SECURE_BOOT,), 16),
+    Contents((ACCOUNT,), LARGEST),
+    Contents((_WTMP,), _WTMP_LIMIT),
     Names((_EFI, "/boot/*")),
 )
+
+
+MARK_QUERIES = (QUERIES[0], *QUERIES[3:5])
+"""What tells which boot this is, or which was the newest."""
+
+
+def mark_of(seen: Seen, runs: bool) -> str:
+    """What is another after the next boot; empty where nothing tells of any."""
+    if not runs:
+        return last_boot(seen, runs).mark
+    return boot_mark(one_line(seen.word(BOOT_ID), 40), seen.word(FIRST_PROCESS))
 
 
 def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:
@@ -56,12 +73,39 @@ def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:
         secure_boot=bool(secure[-1]) if secure else None,
         uptime_seconds=up,
         booted_at=booted.isoformat(timespec="seconds") if booted else "",
-        id=one_line(seen.word("/proc/sys/kernel/random/boot_id"), 40),
+        id=mark_of(seen, runs),
     )
     where = "/proc/cmdline, /proc/sys/kernel/osrelease, /sys/firmware"
     if not boot.kernel:
         return boot, Evidence("boot", where, "", absent="/proc says nothing: a container")
     return boot, Evidence("boot", where, f"{boot.kernel}, {boot.firmware or 'firmware not known'}")
+
+
+def last_boot(seen: Seen, runs: bool) -> LastBoot:
+    """The newest boot that a system which does not run wrote down itself: its account, or wtmp."""
+    if runs:
+        return LastBoot()
+    account = read_account(seen.contents.get(ACCOUNT, b""))
+    if account is not None:
+        return LastBoot(
+            mark=one_line(f"{account.boot_id}+{account.began}", 80),
+            kernel=one_line(account.kernel, 80),
+            at=one_line(account.at, 40),
+            release=one_line(account.release, 40),
+            failed=tuple(one_line(name, 80) for name in account.failed_units),
+            rescue=account.rescue == "yes",
+            where=ACCOUNT,
+        )
+    boots = list(read_boots(seen.contents.get(_WTMP, b"")))
+    if not boots:
+        return LastBoot()
+    newest = max(boots, key=lambda boot: boot.seconds)
+    return LastBoot(
+        mark=f"wtmp {newest.seconds}",
+        kernel=one_line(newest.kernel, 80),
+        at=iso_time(newest.seconds),
+        where=_WTMP,
+    )
 
 
 def _firmware(seen: Seen) -> str:
@@ -110,6 +154,8 @@ def kernels(seen: Seen, running: str) -> tuple[tuple[Kernel, ...], Evidence]:
         if not path.startswith(prefix):
             continue
         version = path.removeprefix(prefix)
-        together = sum(f.size for p, f in files.items() if p.endswith(f"-{version}"))
-        images.append(Kernel(version, path, found.size, version == running, together))
+        together = [f for p, f in files.items() if p.endswith(f"-{version}")]
+        size = sum(file.size for file in together)
+        when = iso_time(max(file.modified for file in together))
+        images.append(Kernel(version, path, found.size, version == running, size, when))
     return tuple(images), Evidence("kernels", "/boot", f"{len(images)} images")

@@ -5,6 +5,8 @@ the kernel's own formats; the rest is kept in a file of the state folder and ans
 ``answers.py``.
 """
 
+import os
+import time
 import uuid
 from pathlib import Path
 
@@ -13,6 +15,7 @@ import msgspec
 from brave_bridge.machines.port import STATE_FOLDER
 
 LIVE = f"{STATE_FOLDER}/stand-in-live.json"
+_BEFORE_ITS_BOOT = 86_400
 _RESTART = ("run/reboot-required", "run/reboot-required.pkgs")
 
 
@@ -22,6 +25,9 @@ class LiveUnit(msgspec.Struct):
     name: str
     about: str
     active: str = "active"
+
+
+_EMERGENCY_UNIT = LiveUnit("emergency.service", "Emergency Shell")
 
 
 class LiveSession(msgspec.Struct):
@@ -96,6 +102,9 @@ class Live(msgspec.Struct):
     zone: str = "Etc/UTC"
     stale: dict[str, str] = {}
     """Program to the deleted library that it still uses."""
+    troubles: list[str] = []
+    """What goes wrong at the next boots, one each; see ``restart``."""
+    boots: int = 0
 
 
 V3_FLAGS = (
@@ -127,21 +136,52 @@ def boot(root: Path, live: Live) -> None:
         live.kernel = images[-1].name.removeprefix("vmlinuz-")
     for name in _RESTART:
         (root / name).unlink(missing_ok=True)
-    live.boot_id = str(uuid.uuid4())
+    if not live.boots:
+        _make_older(root, time.time() - live.uptime - _BEFORE_ITS_BOOT)
+    live.boot_id, live.boots = str(uuid.uuid4()), live.boots + 1
     write_kernel_files(root, live)
     save(root, live)
 
 
+def _make_older(root: Path, seconds: float) -> None:
+    """Packages and kernels that a stand-in is built with were there before it was started."""
+    for pattern in ("var/lib/dpkg/info/*.list", "boot/*"):
+        for place in root.glob(pattern):
+            if place.is_file() and not place.is_symlink():
+                os.utime(place, (seconds, seconds))
+
+
+OLD_KERNEL, EMERGENCY, HANGS = "old kernel", "emergency", "hangs"
+"""What may go wrong at a boot; ``fails: UNIT`` is a service that does not come up."""
+
+
 def restart(root: Path) -> None:
-    """Shut down and come up again: the newest kernel, nothing stale, no restart pending."""
+    """Shut down and come up again: the newest kernel, nothing stale, no restart pending.
+
+    A trouble that waits has its way once: the kernel of before comes up, the system comes up in
+    its emergency state, or it does not restart at all.
+    """
     live = load(root)
     if live is None:
         return
+    trouble = live.troubles.pop(0) if live.troubles else ""
+    if trouble == HANGS:
+        save(root, live)
+        return
+    before = live.kernel
     for place in (root / "proc").glob("[0-9]*"):
         for file in place.iterdir():
             file.unlink()
         place.rmdir()
     live.kernel, live.uptime, live.stale = "", 30, {}
+    if trouble == OLD_KERNEL:
+        live.kernel = before
+    live.units = [unit for unit in live.units if unit.name != _EMERGENCY_UNIT.name]
+    if trouble == EMERGENCY:
+        live.units.append(_EMERGENCY_UNIT)
+    for unit in live.units:
+        if f"fails: {unit.name}" == trouble:
+            unit.active = "failed"
     boot(root, live)
 
 

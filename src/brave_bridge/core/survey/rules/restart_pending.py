@@ -1,6 +1,7 @@
 """Does the machine wait for a restart?"""
 
 from brave_bridge.core.survey.findings import Situation, clear, rule, stop
+from brave_bridge.core.survey.restart_need import restart_reasons
 
 
 @rule(
@@ -13,15 +14,15 @@ from brave_bridge.core.survey.findings import Situation, clear, rule, stop
     overrule=True,
 )
 def restart_pending(situation: Situation):
-    activity = situation.facts.activity
+    reasons = restart_reasons(situation.facts, situation.roles)
     where = situation.facts.where("restart")
-    if activity.restart_wanted:
-        names = ", ".join(activity.restart_wanted_by[:5]) or "not said by which package"
+    if reasons:
         yield stop(
             "A restart is pending",
-            f"{where}: {names}",
+            "; ".join(f"{reason.where}: {reason.words}" for reason in reasons[:6]),
             "Restart the machine, then survey again.",
             fix=(("systemctl", "reboot"),),
         )
     else:
-        yield clear("No restart is pending", where)
+        looked = "kernels, file times, replaced files, the package manager's mark"
+        yield clear("No restart is pending", f"{looked} ({where})")

@@ -1,0 +1,108 @@
+"""The end of a leg behind its stages: restarted where that is needed, and up to date there.
+
+A leg is whole when the system that it brought runs, and nothing newer of its release is left.
+"""
+
+from brave_bridge.core.crossing.bring_up_to_date import catch_up
+from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay
+from brave_bridge.core.crossing.procedure import LegProcedure
+from brave_bridge.core.crossing.replies import FactsRead
+from brave_bridge.core.crossing.requests import ReadFacts, Script
+from brave_bridge.core.crossing.restart import (
+    CameUp,
+    expected_kernel,
+    failing_since,
+    restart,
+)
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.stage import what_was_seen
+from brave_bridge.core.plan.steps import RestartStep
+from brave_bridge.core.releases.standing import RELEASE
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.products import standing_for
+from brave_bridge.core.survey.restart_need import can_restart, restart_reasons
+
+AT = "restart"
+"""The step at which a leg stands whose packages are in place and whose restart is ahead."""
+
+CAME_UP = "came up"
+"""The checkpoint behind the restart, of every leg."""
+
+BEHIND_THE_STAGES = (AT, CAME_UP)
+
+_ROUNDS = 2
+"""Restarts of a leg: the one that it needs, and one that updates behind it may ask for."""
+
+
+def finish_leg(procedure: LegProcedure, leg: LegUnderWay) -> Script[Outcome]:
+    """Restart where it is needed, look what came up, install what is newer; close the leg."""
+    wanted = _planned_reasons(leg)
+    reply = yield from ReadFacts(title="See whether a restart is needed")
+    if not isinstance(reply, FactsRead):
+        return (yield from leg.failed(AT, what_was_seen(reply)))
+    now, before = reply.facts, leg.baseline or leg.facts
+    for number in range(_ROUNDS):
+        reasons = (*wanted, *(reason.words for reason in restart_reasons(now)))
+        if reasons and can_restart(now):
+            came = yield from _restart(leg, before, now, reasons, number)
+            if isinstance(came, Outcome):
+                return came
+            if came.declined:
+                break
+            now = came.facts or now
+        elif reasons and now.runs:
+            leg.warnings += (f"restart what runs this system: {reasons[0]}",)
+        updated = yield from _catch_up(procedure, leg)
+        if not updated:
+            break
+        wanted = ()
+        reply = yield from ReadFacts(title="See whether the updates need a restart")
+        now = reply.facts if isinstance(reply, FactsRead) else now
+    yield from leg.checkpoint(CAME_UP)
+    yield from leg.close(f"{leg.plan.leg.title} is whole")
+    return DONE
+
+
+def _planned_reasons(leg: LegUnderWay) -> tuple[str, ...]:
+    """Why the plan says that a restart is needed."""
+    step = leg.plan.step(RestartStep)
+    return step.because if step else ()
+
+
+def _restart(
+    leg: LegUnderWay, before: Facts, now: Facts, reasons: tuple[str, ...], number: int
+) -> Script[CameUp | Outcome]:
+    """Restart; an outcome where the leg cannot be called whole."""
+    # Kept on the machine: whoever goes on without the logbook begins here.
+    yield from leg.keep_open(AT)
+    kernel = expected_kernel(before, now)
+    came = yield from restart(now, reasons, kernel, f"restart-{leg.number}-{number}")
+    if came.declined:
+        leg.warnings += ("the system was not started since: what it comes up as is not known",)
+        return came
+    if came.failure or came.facts is None:
+        return (yield from leg.failed(AT, came.failure))
+    faults = (*came.faults, *_not_arrived(leg, came.facts))
+    if faults:
+        return (yield from leg.failed(CAME_UP, "; ".join(faults)))
+    leg.warnings += failing_since(before, came.facts)
+    return came
+
+
+def _not_arrived(leg: LegUnderWay, facts: Facts) -> tuple[str, ...]:
+    end = leg.plan.leg
+    here = standing_for(end, facts)
+    if end.scale != RELEASE or end.ends_at(here):
+        return ()
+    return (f"{here.words} came up, {end.end.title} was expected",)
+
+
+def _catch_up(procedure: LegProcedure, leg: LegUnderWay) -> Script[bool]:
+    """Install what is newer than the plan; whether anything was."""
+    if procedure.commands is None:
+        return False
+    preferences, kept = leg.plan.preferences, leg.plan.packages.kept_back
+    alone = preferences.exclude | {change.name for change in kept}
+    caught = yield from catch_up(procedure.commands, alone, leg.ways_back[-1:])
+    leg.warnings += caught.warnings
+    return bool(caught.updated)

@@ -1,0 +1,212 @@
+"""A restart as a part of what is under way: asked for, waited for, and what came up looked at.
+
+A machine that runs is restarted, or its administrator restarts it at a time of their own; one
+that is only mounted is waited for until it was started. The runner may end in between: the boot
+that follows is recognised by its mark, and what came up is held against what was expected.
+"""
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from brave_bridge.core.crossing.replies import (
+    Answered,
+    Done,
+    FactsRead,
+    Failed,
+    Reply,
+    Restarted,
+)
+from brave_bridge.core.crossing.requests import (
+    ArrangeGoingOn,
+    Ask,
+    AwaitRestart,
+    ReadFacts,
+    Restart,
+    Script,
+)
+from brave_bridge.core.crossing.stage import what_was_seen
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.restart_need import newest_kernel
+
+NOW, BY_HAND = "restart it now", "I restart it myself"
+AGAIN, LEAVE = "restart it again", "leave it as it came up"
+FORCE = "force it"
+STARTED, WITHOUT = "I start it and go on then", "go on without"
+
+TRIES = 2
+"""How often a machine that came up wrong is restarted without being asked."""
+
+_EMERGENCY = ("emergency.service", "rescue.service")
+
+
+class CameUp(msgspec.Struct, frozen=True):
+    """What a restart came to. ``failure`` says why there was none, ``faults`` what is wrong.
+
+    ``declined``: the person goes on without one.
+    """
+
+    facts: Facts | None = None
+    faults: tuple[str, ...] = ()
+    failure: str = ""
+    declined: bool = False
+
+    @property
+    def is_well(self) -> bool:
+        """Whether what came up is what was expected."""
+        return not (self.failure or self.faults or self.declined)
+
+
+def expected_kernel(before: Facts, now: Facts) -> str:
+    """The kernel that should run after a restart; empty where an older one was chosen here.
+
+    ``before`` are the facts of before the change: a machine that did not run its newest kernel
+    then has somebody's choice in its boot loader, which is not guessed at.
+    """
+    newest, newest_before = newest_kernel(now), newest_kernel(before)
+    if newest is None:
+        return ""
+    if newest_before is not None and before.runs and before.boot.kernel != newest_before.version:
+        return newest.version if newest.version == now.boot.kernel else ""
+    return newest.version
+
+
+def restart(now: Facts, why: Sequence[str], kernel: str, key: str) -> Script[CameUp]:
+    """Have the machine restarted and look what came up; once more where that is wrong.
+
+    ``why`` are the reasons, ``kernel`` what is expected to run then (empty: not known), ``key``
+    tells this restart's questions from those of others.
+    """
+    arranged = yield from arrange()
+    detail = "\n".join((*why, *arranged))
+    came = yield from _asked_for(now, detail, kernel, key)
+    return (yield from _until_well(came, kernel, key))
+
+
+def restart_at_once(now: Facts, kernel: str, key: str) -> Script[CameUp]:
+    """Restart a machine whose person has agreed to it already; see ``restart``."""
+    yield from arrange()
+    came = yield from _restarted(now, kernel, key)
+    return (yield from _until_well(came, kernel, key))
+
+
+def arrange() -> Script[tuple[str, ...]]:
+    """Have the procedure go on after the boot; what a person has to know of that."""
+    reply = yield from ArrangeGoingOn(title="Arrange that it goes on after the restart")
+    if isinstance(reply, Done):
+        return (reply.detail,) if reply.detail else ()
+    return (f"go on by hand after the restart (brave-bridge go-on): {what_was_seen(reply)}",)
+
+
+def _until_well(came: CameUp, kernel: str, key: str) -> Script[CameUp]:
+    """Restart again where what came up is wrong and somebody wants that."""
+    for number in range(1, TRIES + 1):
+        if came.facts is None or not came.faults:
+            break
+        answer = yield from Ask(
+            title="It came up other than expected",
+            key=f"{key}-again-{number}",
+            detail="\n".join(came.faults),
+            choices=(AGAIN, LEAVE),
+            default=AGAIN if number < TRIES else LEAVE,
+        )
+        if not (isinstance(answer, Answered) and answer.choice == AGAIN):
+            break
+        yield from arrange()
+        came = yield from _restarted(came.facts, kernel, f"{key}-{number}")
+    return came
+
+
+def _asked_for(now: Facts, detail: str, kernel: str, key: str) -> Script[CameUp]:
+    if not now.runs:
+        return (yield from _started(now, detail, kernel, key))
+    answer = yield from Ask(
+        title="Restart the machine now?",
+        key=key,
+        detail=detail,
+        choices=(NOW, BY_HAND),
+        default=NOW,
+    )
+    if isinstance(answer, Answered) and answer.choice == NOW:
+        return (yield from _restarted(now, kernel, key))
+    reply = yield from AwaitRestart(
+        title="Rest until the machine was restarted", boot_id=now.boot_mark
+    )
+    return (yield from _looked(now, reply, kernel))
+
+
+def _started(now: Facts, detail: str, kernel: str, key: str) -> Script[CameUp]:
+    """For a system that is only mounted: whoever starts it has it prove that."""
+    answer = yield from Ask(
+        title="The leg ends when the system was started: go on then?",
+        key=key,
+        detail=detail,
+        choices=(STARTED, WITHOUT),
+        default=STARTED,
+    )
+    if isinstance(answer, Answered) and answer.choice == WITHOUT:
+        return CameUp(declined=True)
+    reply = yield from AwaitRestart(
+        title="Rest until the system was started", boot_id=now.boot_mark
+    )
+    return (yield from _looked(now, reply, kernel))
+
+
+def _restarted(now: Facts, kernel: str, key: str) -> Script[CameUp]:
+    """An ordinary restart; where that does not happen, a forced one is asked for apart."""
+    reply = yield from Restart(
+        title="Restart, and wait until the machine is up", boot_id=now.boot_mark
+    )
+    if isinstance(reply, Failed):
+        answer = yield from Ask(
+            title="The restart did not happen",
+            key=f"{key}-force",
+            detail=f"{what_was_seen(reply)}\nForced, services get no time to end: what they have "
+            "not written is lost.",
+            choices=(FORCE, BY_HAND),
+            default=BY_HAND,
+        )
+        if isinstance(answer, Answered) and answer.choice == FORCE:
+            reply = yield from Restart(
+                title="Force the restart, and wait until the machine is up",
+                boot_id=now.boot_mark,
+                force=True,
+            )
+        else:
+            reply = yield from AwaitRestart(
+                title="Rest until the machine was restarted", boot_id=now.boot_mark
+            )
+    return (yield from _looked(now, reply, kernel))
+
+
+def _looked(before: Facts, reply: Reply, kernel: str) -> Script[CameUp]:
+    if not isinstance(reply, Restarted):
+        return CameUp(failure=what_was_seen(reply) or "it is not known whether it restarted")
+    reply = yield from ReadFacts(title="Look what came up")
+    if not isinstance(reply, FactsRead):
+        return CameUp(failure=f"what came up cannot be read: {what_was_seen(reply)}")
+    return CameUp(reply.facts, tuple(what_is_wrong(before, reply.facts, kernel)))
+
+
+def what_is_wrong(before: Facts, after: Facts, kernel: str) -> Iterator[str]:
+    """What of a boot is other than expected, so that it is no sound base to go on from."""
+    if after.boot_mark and after.boot_mark == before.boot_mark:
+        yield "it still runs as before: this is the same boot"
+    came_up = after.kernel_that_came_up
+    if kernel and came_up and came_up != kernel:
+        yield f"kernel {came_up} came up, {kernel} was expected"
+    if after.last_boot.rescue:
+        yield f"it came up in an emergency state ({after.last_boot.where})"
+    states = {unit.name: unit.active for unit in after.activity.units}
+    for name in _EMERGENCY:
+        if states.get(name) in ("active", "activating"):
+            yield f"it came up in an emergency state ({name} is active)"
+    if "systemctl" in after.activity.unread:
+        yield "the service manager does not answer"
+
+
+def failing_since(before: Facts, after: Facts) -> tuple[str, ...]:
+    """The services that fail now and did not before, each in a sentence."""
+    failing = {*(unit.name for unit in after.activity.failed), *after.last_boot.failed}
+    failing -= {unit.name for unit in before.activity.failed}
+    return tuple(f"{name} fails since the restart" for name in sorted(failing))

@@ -1,0 +1,55 @@
+"""Restarting a machine, and knowing that it did."""
+
+import time
+
+from brave_bridge.core.crossing.replies import Failed, Reply, Restarted
+from brave_bridge.core.crossing.requests import Restart
+from brave_bridge.families.topics.boot import MARK_QUERIES, mark_of
+from brave_bridge.machines.port import Machine
+from brave_bridge.machines.queries import Names
+from brave_bridge.runner.performing.ways_back import Report
+
+SYSTEMD = "/run/systemd/system"
+"""There where systemd is the system's init (sd_booted(3))."""
+
+_LEAST_PAUSE, _MOST_PAUSE = 0.05, 1.0
+
+
+def boot_mark_of(machine: Machine) -> str:
+    """What is another after the machine's next boot; empty where nothing tells of any."""
+    return mark_of(machine.files.gather(MARK_QUERIES), not machine.is_mounted_only)
+
+
+def has_restarted(before: str, now: str) -> bool:
+    """Whether a boot came in between, by the marks of before and now."""
+    return bool(now) and now != before
+
+
+def command(machine: Machine, *, force: bool) -> tuple[str, ...]:
+    """What restarts it: systemctl(1), or shutdown(8) where another init does the work.
+
+    The inhibitor is our own: it keeps others from restarting a machine that changes.
+    """
+    if machine.is_pretended or SYSTEMD in machine.files.gather((Names((SYSTEMD,)),)).found:
+        return ("systemctl", "reboot", "--force" if force else "--ignore-inhibitors")
+    return ("reboot", "-f") if force else ("shutdown", "-r", "now")
+
+
+def restart(machine: Machine, request: Restart, job: str, report: Report) -> Reply:
+    """Restart unless it has restarted already, and wait until it is up under another mark."""
+    began, pause = time.monotonic(), _LEAST_PAUSE
+    argv = command(machine, force=request.force)
+    while (waited := time.monotonic() - began) < request.limit_seconds:
+        mark = boot_mark_of(machine)
+        if has_restarted(request.boot_id, mark):
+            return Restarted(mark, waited)
+        state = machine.jobs.state_of(job)
+        if state is None:
+            machine.jobs.start(job, argv, {})
+        elif state.state == "ended" and state.exit_code:
+            return Failed("restarting", f"{' '.join(argv)} ended with {state.exit_code}")
+        report(min(100 * waited / request.limit_seconds, 99), f"waiting for {waited:.0f} s", "")
+        time.sleep(pause)
+        pause = min(pause * 1.5, _MOST_PAUSE)
+    limit = f"within {request.limit_seconds // 60} minutes"
+    return Failed("restarting", f"the machine did not come up again {limit}")
