@@ -20,6 +20,7 @@ from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.routes import Routes
+from brave_bridge.workbench.why_nothing import NothingOffered
 
 SCHEMA = 1
 
@@ -139,7 +140,12 @@ def _leg(leg: Leg) -> dict[str, Any]:
 
 
 def route_document(
-    route: Route, offered: Choices, standings: Iterable[Routes], *, safest: bool
+    route: Route,
+    offered: Choices,
+    standings: Iterable[Routes],
+    nothing: NothingOffered | None,
+    *,
+    safest: bool,
 ) -> dict[str, Any]:
     """What ``route --json`` prints."""
     return document(
@@ -167,6 +173,7 @@ def route_document(
         closed=[_closed(leg) for leg in route.closed],
         legs=[_leg(leg) for leg in route.legs],
         refused=[{"from": r.start, "to": r.end, "reason": r.reason} for r in route.refused],
+        nothing_offered=msgspec.to_builtins(nothing),
     )
 
 

@@ -21,6 +21,7 @@ from brave_bridge.cli.completion import tasks as task_names
 from brave_bridge.workbench.lines import check_file, own_files
 from brave_bridge.workbench.tasks import tasks_of, tick
 from brave_bridge.workbench.track import change_track
+from brave_bridge.workbench.why_nothing import why_nothing
 
 
 class _Tracks(StrEnum):
@@ -34,12 +35,20 @@ def route(context: typer.Context, to: To = "", way: Way | None = None, json: Jso
     desk = context.obj.desk()
     keep_wanted_way(desk, way)
     facts = desk.facts()
+    nothing = why_nothing(desk.survey(to, facts))
     routes = desk.routes(facts, to)
+    if not to and routes.goal() is None:
+        document = documents.document(
+            "route", line=routes.line.id, legs=[], nothing_offered=msgspec.to_builtins(nothing)
+        )
+        print_document(json, document, texts.nothing_text(nothing))
+        raise typer.Exit(REFUSED)
     found = routes.named(to)
     offered = routes.offered(found.end)
     standings = desk.standings(facts)
-    document = documents.route_document(found, offered, standings, safest=routes.stands.safest)
-    print_document(json, document, texts.route_text(found, offered, standings))
+    safest = routes.stands.safest
+    document = documents.route_document(found, offered, standings, nothing, safest=safest)
+    print_document(json, document, texts.route_text(found, offered, standings, nothing))
     if not found.is_open:
         raise typer.Exit(REFUSED)
 

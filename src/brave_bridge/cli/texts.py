@@ -19,6 +19,7 @@ from brave_bridge.workbench.readiness import PendingUpdates
 from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.routes import Routes
 from brave_bridge.workbench.tasks import Task
+from brave_bridge.workbench.why_nothing import NothingOffered
 
 _SHOWN = 12
 
@@ -66,8 +67,21 @@ def finding_text(finding: Finding) -> Iterable[str]:
             yield f"    or: brave-bridge overrule {finding.id} --reason …"
 
 
-def route_text(route: Route, offered: Choices, standings: Sequence[Routes]) -> Iterable[str]:
+def nothing_text(nothing: NothingOffered | None) -> Iterable[str]:
+    """Why no leg can be begun now, and the first thing to do; nothing where one can."""
+    if nothing is not None:
+        yield f"■ no leg can be begun now: {nothing.why}"
+        yield f"      {nothing.do}"
+
+
+def route_text(
+    route: Route,
+    offered: Choices,
+    standings: Sequence[Routes],
+    nothing: NothingOffered | None = None,
+) -> Iterable[str]:
     """A route leg by leg, what is refused or closed, and the ways that are offered."""
+    yield from nothing_text(nothing)
     if len(standings) > 1:
         for one in standings:
             there = [later.end.key for later in one.later() if later.is_open]

@@ -106,11 +106,14 @@ def default_target(
     """The release to offer: the end of the first open leg, those with lasting support first.
 
     A machine on a long-term release, or on that track, is offered long-term ones before all
-    others. Where no leg that is out is open, a closed one's end: it can be told why.
+    others; on a long-term release and that track, no others. Where no leg that is out is open, a
+    closed one's end: it can be told why.
     """
     open_ends = [leg.end for leg in legs_for(line, here, today, stands).open.get(here.key, ())]
     out = legs_for(line, here, today, Stands()).open.get(here.key, ())
     ends = open_ends or [leg.end for leg in out]
+    if here.long_term and stands.long_term_only:
+        ends = [end for end in ends if end.long_term]
     wants_long_term = here.long_term or stands.long_term_only
     ends.sort(key=lambda end: (wants_long_term and not end.long_term, -lasts(end, today)))
     return ends[0] if ends else None

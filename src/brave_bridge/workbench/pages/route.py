@@ -23,8 +23,9 @@ from brave_bridge.workbench.pages.page import (
 )
 from brave_bridge.workbench.pages.skipping_rows import skipping_rows
 from brave_bridge.workbench.pictures.route import route_picture
-from brave_bridge.workbench.record import MachineRecord
+from brave_bridge.workbench.record import MachineRecord, Surveyed
 from brave_bridge.workbench.routes import Routes
+from brave_bridge.workbench.why_nothing import why_nothing
 
 COLUMNS = (
     Column("", 2),
@@ -43,7 +44,8 @@ def route_page(record: MachineRecord, today: date) -> Page:
         return Page("no route", COLUMNS, (), "The release is not known, so no way can be found.")
     line = surveyed.line
     goal = record.goal.key if record.goal else ""
-    rows = list(_reachable(surveyed.standings, record.routes, goal, today))
+    rows = [*_nothing_offered(surveyed)]
+    rows += _reachable(surveyed.standings, record.routes, goal, today)
     rows += _ways_offered(record)
     rows += _legs_of_goal(record, surveyed.routes.line.rule if surveyed.routes else line.rule)
     if record.plan is not None:
@@ -57,6 +59,15 @@ def route_page(record: MachineRecord, today: date) -> Page:
         start=goal,
         picture=route_picture(record, today),
     )
+
+
+def _nothing_offered(surveyed: Surveyed) -> Iterable[Row]:
+    """Why no leg can be begun now, with the first thing to do."""
+    nothing = why_nothing(surveyed)
+    if nothing is not None:
+        cells = ("■", "no leg can be begun now", "", "", "", nothing.why)
+        why = (title("Why no leg can be begun now"), *said(nothing.why), Note("do", nothing.do))
+        yield Row("nothing-offered", cells, "stop", why)
 
 
 def _reachable(
