@@ -27,6 +27,7 @@ from brave_bridge.core.crossing.replies import (
     Swapped,
 )
 from brave_bridge.core.crossing.requests import (
+    ArchiveSettings,
     Ask,
     CheckBoot,
     Checkpoint,
@@ -626,3 +627,14 @@ def test_a_reply_of_another_request_is_not_taken():
     next(script)
     with pytest.raises(TypeError, match="FilesListed is no reply to Checkpoint"):
         script.send(FilesListed(()))
+
+
+def test_the_settings_are_archived_beside_the_way_back_and_a_failure_of_that_is_told():
+    machine = Machine()
+    cross(machine)
+    kinds = [type(r).__name__ for r in machine.asked]
+    assert kinds.index("TakeSnapshot") < kinds.index("ArchiveSettings") < kinds.index("MakeCard")
+    (asked,) = [r for r in machine.asked if isinstance(r, ArchiveSettings)]
+    assert asked.way_back == "s-1"
+    full = Machine().instead(lambda r: isinstance(r, ArchiveSettings), Failed("writing", "full"))
+    assert "no archive of the settings: writing: full" in cross(full).warnings

@@ -26,3 +26,9 @@ def _archives_stand_still():
 def bullseye():
     """The cached Debian 11 tree, which nobody changes."""
     return lab.bullseye()
+
+
+@pytest.fixture(scope="session")
+def with_init():
+    """The cached Debian 11 tree that boots, which nobody changes."""
+    return lab.with_init()

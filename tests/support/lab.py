@@ -76,6 +76,32 @@ def bullseye() -> Path:
     return tree
 
 
+def with_init() -> Path:
+    """A small Debian 11 tree that boots: systemd, message bus, a few services; kept.
+
+    Nobody may change it.
+    """
+    packages = "ca-certificates,systemd-sysv,dbus,cron,openssh-server"
+    CACHE.mkdir(parents=True, exist_ok=True)
+    tree = CACHE / f"init-{hashlib.sha256(f'{packages} {mirrors()}'.encode()).hexdigest()[:12]}"
+    with open(CACHE / "lock-init", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not tree.is_dir():
+            half = CACHE / "half-built-init"
+            shutil.rmtree(half, ignore_errors=True)
+            words = ["--variant=minbase", f"--include={packages}", "bullseye"]
+            _run(["debootstrap", *words, half, mirrors()[0]])
+            main = mirrors()[0]
+            (half / "etc/apt/sources.list").write_text(f"deb {main} bullseye main\n")
+            half.rename(tree)
+    return tree
+
+
+def proxies() -> dict[str, str]:
+    """The variables by which programs find the proxy of the tests."""
+    return {name: os.environ[name] for name in ("http_proxy", "no_proxy") if name in os.environ}
+
+
 def _settle(tree: Path) -> None:
     """Sources in both notations, and what an administrator changed."""
     main, *others = mirrors()

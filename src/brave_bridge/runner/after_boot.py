@@ -4,12 +4,14 @@ On this system the runner is started anew and goes on with its procedure. A syst
 mounted writes down what came up, for whoever opens it again.
 """
 
+import os
 from pathlib import PurePosixPath
 
 from brave_bridge.core.formats.boot_account import SCRIPT, SCRIPT_TEXT
 from brave_bridge.machines.port import Machine
 from brave_bridge.machines.queries import Names
 from brave_bridge.machines.runtime import python_argv
+from brave_bridge.runner.launch import KEPT_VARIABLES
 
 UNIT = "brave-bridge-after-boot.service"
 _UNITS = "/etc/systemd/system"
@@ -78,10 +80,18 @@ def _place_unit(machine: Machine, what: str, kind: str, argv: list[str]) -> None
         f"# Placed by Brave Bridge; it is taken away when the procedure has ended.\n"
         f"[Unit]\nDescription=Brave Bridge {what}\n"
         "Wants=network-online.target\nAfter=network-online.target multi-user.target\n\n"
-        f"[Service]\nType={kind}\nKillMode=process\nOOMScoreAdjust=-500\nExecStart={command}\n"
+        f"[Service]\nType={kind}\nKillMode=process\nOOMScoreAdjust=-500\n"
+        f"{_kept_environment()}ExecStart={command}\n"
     )
-    machine.files.write(f"{_UNITS}/{UNIT}", unit.encode(), 0o644)
+    # For root alone: a proxy's address may hold a password.
+    machine.files.write(f"{_UNITS}/{UNIT}", unit.encode(), 0o600)
     machine.files.write(_WANTED, f"[Unit]\nWants={UNIT}\n".encode(), 0o644)
+
+
+def _kept_environment() -> str:
+    """What the runner was started with and needs again, such as the way to a proxy."""
+    kept = ((name, os.environ[name]) for name in KEPT_VARIABLES if name in os.environ)
+    return "".join(f"Environment={_unit_quoted(f'{name}={value}')}\n" for name, value in kept)
 
 
 def _unit_quoted(word: str) -> str:

@@ -19,6 +19,7 @@ from brave_bridge.core.ways_back.recovery_card import (
 )
 from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.port import STATE_FOLDER, Machine
+from brave_bridge.snapshots.archive_names import archive_of
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.description import Snapshot
 
@@ -59,9 +60,15 @@ def card_facts(machine: Machine, facts: Facts, snapshots: Snapshots, about: str 
         way_back_release=plain(snapshot.release) if snapshot else "",
         checksum=snapshot.checksum if snapshot else "",
         kept_in=snapshot.kept_in if snapshot else "",
+        settings=_settings(machine, snapshot),
         tree=_tree(snapshot),
         deadline=newest.keeping.deadline if newest else "",
     )
+
+
+def _settings(machine: Machine, snapshot: Snapshot | None) -> str:
+    name = archive_of(machine.state, snapshot.id) if snapshot else ""
+    return f"{STATE_FOLDER}/{name}" if name else ""
 
 
 def _firmware_of(loader: str, parts: tuple[CardPart, ...]) -> str:

@@ -84,7 +84,7 @@ def held_off(run: list[str], procedure: str) -> list[str]:
 
 def as_service(run: list[str], procedure: str, log: Path) -> list[str]:
     """What starts a runner as a service of its own (systemd-run(1))."""
-    kept = [f"--setenv={name}={os.environ[name]}" for name in _KEPT if name in os.environ]
+    kept = [f"--setenv={name}={os.environ[name]}" for name in KEPT_VARIABLES if name in os.environ]
     return [
         "systemd-run",
         "--quiet",
@@ -102,7 +102,8 @@ def as_service(run: list[str], procedure: str, log: Path) -> list[str]:
     ]
 
 
-_KEPT = ("PATH", "LANG", "http_proxy", "https_proxy", "no_proxy", "LIBVIRT_DEFAULT_URI")
+KEPT_VARIABLES = ("PATH", "LANG", "http_proxy", "https_proxy", "no_proxy", "LIBVIRT_DEFAULT_URI")
+"""Of the environment, what a runner started elsewhere needs as well."""
 
 
 def _inhibits() -> bool:

@@ -22,6 +22,7 @@ from brave_bridge.core.crossing.replies import (
     StopsSeen,
 )
 from brave_bridge.core.crossing.requests import (
+    ArchiveSettings,
     ArrangeGoingOn,
     AwaitAnswer,
     AwaitRestart,
@@ -112,6 +113,10 @@ class Performer:
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:
         return self.ways_back.take(request, f"{self.identifier}-{seq}", report)
+
+    @_perform.register
+    def _(self, request: ArchiveSettings, seq: int, report: Report) -> Reply:
+        return self.ways_back.archive_settings(request)
 
     @_perform.register
     def _(self, request: CheckSnapshot, seq: int, report: Report) -> Reply:

@@ -17,6 +17,7 @@ import msgspec
 
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
+from brave_bridge.snapshots.archive_names import remove_archive
 from brave_bridge.snapshots.choices import (
     Choices,
     choices_or_shipped,
@@ -316,6 +317,7 @@ class Snapshots:
             # Last here: while it is, a cut-off removal on another disk is known as ours.
             for folder in dict.fromkeys((base, own)):
                 remove_folder(folder)
+            remove_archive(self.machine.state, identifier)
         except OSError as error:
             raise MachineError(
                 f"deleting {identifier}",

@@ -19,8 +19,8 @@ import zstandard
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.writing import replace_file, replacing
+from brave_bridge.snapshots.archive_names import FOLDER
 
-FOLDER = "settings"
 _TREES = (
     "etc",
     "boot/loader",

@@ -19,6 +19,7 @@ from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import RemedyBrief, SourcesBrief, UpdateBrief
 from brave_bridge.runner.inline import drive
 from brave_bridge.snapshots.settings_archive import SettingsArchive
+from brave_bridge.snapshots.settings_texts import archive_texts
 from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import now
 from brave_bridge.workbench.decisions import (
@@ -32,7 +33,6 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.settings import archive_texts
 
 if TYPE_CHECKING:
     from brave_bridge.store.field_notes import FieldNotes

@@ -10,6 +10,7 @@ from brave_bridge.core.crossing.replies import (
     SnapshotTaken,
 )
 from brave_bridge.core.crossing.requests import (
+    ArchiveSettings,
     Checkpoint,
     CheckSnapshot,
     ExpireSnapshots,
@@ -40,6 +41,12 @@ def take_way_back(make: Callable[[], TakeSnapshot]) -> Script[Outcome]:
 def new_card() -> Script[tuple[str, ...]]:
     """Make the recovery card anew; what a person has to look at."""
     return (yield from warned(MakeCard(title="Make the recovery card anew"), "no recovery card"))
+
+
+def settings_beside(way_back: str) -> Script[tuple[str, ...]]:
+    """Archive the settings beside a new way back; what a person has to look at."""
+    request = ArchiveSettings(title="Archive the settings beside it", way_back=way_back)
+    return (yield from warned(request, "no archive of the settings"))
 
 
 def card_and_clean_up() -> Script[tuple[str, ...]]:

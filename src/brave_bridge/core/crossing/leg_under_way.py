@@ -6,7 +6,7 @@ a stop leaves the machine as it was; from then on, a failure names the way back.
 
 from collections.abc import Callable
 
-from brave_bridge.core.crossing.keep_way_back import new_card
+from brave_bridge.core.crossing.keep_way_back import new_card, settings_beside
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.replies import FactsRead, Failed, SnapshotTaken
 from brave_bridge.core.crossing.requests import (
@@ -118,6 +118,7 @@ class LegUnderWay:
         if not isinstance(reply, SnapshotTaken):
             return self.stopped("way back", what_was_seen(reply))
         self.ways_back += (reply.id,)
+        self.warnings += yield from settings_beside(reply.id)
         self.warnings += yield from new_card()
         return None
 

@@ -111,6 +111,12 @@ class TakeSnapshot(Request[SnapshotTaken], frozen=True, tag=True, kw_only=True):
     engine: str = ""
 
 
+class ArchiveSettings(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Archive the settings beside a way back, under its name; they end together."""
+
+    way_back: str
+
+
 class CheckSnapshot(Request[SnapshotChecked], frozen=True, tag=True, kw_only=True):
     """Read a snapshot and hold it against its hashes."""
 

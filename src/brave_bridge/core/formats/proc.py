@@ -179,8 +179,11 @@ def seconds_up(uptime: str) -> int:
 
 BOOT_ID = "/proc/sys/kernel/random/boot_id"
 FIRST_PROCESS = "/proc/1/stat"
-_TICKS_OF_A_BOOT = 60 * 100
-"""Within so many clock ticks after the kernel (100 a second) the init of a whole machine starts."""
+_TICKS_A_SECOND = 100
+"""USER_HZ, which is the same on every Linux of today (proc(5), sysconf(3))."""
+
+_TICKS_OF_A_BOOT = 60 * _TICKS_A_SECOND
+"""Within so many clock ticks after the kernel the init of a whole machine starts."""
 
 
 def boot_mark(boot_id: str, first_process: str) -> str:
@@ -189,9 +192,20 @@ def boot_mark(boot_id: str, first_process: str) -> str:
     A container that restarts keeps the kernel and its boot id: it is known by when its first
     process began, which is field 22.
     """
-    fields = first_process.rpartition(")")[2].split()
-    began = int(fields[19]) if len(fields) > 19 and fields[19].isdigit() else 0
+    began = _began(first_process)
     return f"{boot_id}+{began}" if boot_id and began > _TICKS_OF_A_BOOT else boot_id
+
+
+def seconds_since_boot(uptime: str, first_process: str) -> int:
+    """How long the system has been up: a container no longer than its own first process."""
+    up = seconds_up(uptime)
+    return max(up - _began(first_process) // _TICKS_A_SECOND, 1) if up else 0
+
+
+def _began(stat: str) -> int:
+    """When a process began, in clock ticks after the kernel; 0 where that is not told."""
+    fields = stat.rpartition(")")[2].split()
+    return int(fields[19]) if len(fields) > 19 and fields[19].isdigit() else 0
 
 
 def deleted_files(maps: str) -> list[str]:

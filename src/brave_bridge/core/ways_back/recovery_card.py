@@ -68,6 +68,8 @@ class CardFacts(msgspec.Struct, frozen=True, kw_only=True):
     way_back_made: str = ""
     way_back_release: str = ""
     checksum: str = ""
+    settings: str = ""
+    """The archive of the settings that was made beside it."""
     kept_in: str = ""
     state: str = "/var/lib/brave-bridge"
     tree: str = ""
@@ -136,6 +138,7 @@ def _head(facts: CardFacts, good: str) -> Iterable[tuple[str, str]]:
     made = facts.way_back_made[:16].replace("T", " ")
     yield "way back", f"{facts.way_back}, {facts.way_back_release} of {made} UTC" if made else ""
     yield "checksum", facts.checksum[:32]
+    yield "settings", facts.settings
     yield "ends", facts.deadline[:10]
     yield "logbook", f"{facts.state}/logbook.sqlite"
 

@@ -4,7 +4,7 @@ import shlex
 from datetime import datetime, timedelta
 
 from brave_bridge.core.formats.boot_account import ACCOUNT, LARGEST, read_account
-from brave_bridge.core.formats.proc import BOOT_ID, FIRST_PROCESS, boot_mark, seconds_up
+from brave_bridge.core.formats.proc import BOOT_ID, FIRST_PROCESS, boot_mark, seconds_since_boot
 from brave_bridge.core.formats.text import iso_time, one_line
 from brave_bridge.core.formats.wtmp import read_boots
 from brave_bridge.core.survey.facts import Evidence
@@ -62,7 +62,7 @@ def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:
         why = "the system is mounted and does not run"
         return Boot(settings=settings), Evidence("boot", "/proc", "", absent=why)
     command_line = one_line(seen.word("/proc/cmdline"), 2000)
-    up = seconds_up(seen.word("/proc/uptime"))
+    up = seconds_since_boot(seen.word("/proc/uptime"), seen.word(FIRST_PROCESS))
     booted = datetime.fromisoformat(taken_at) - timedelta(seconds=up) if up else None
     secure = seen.contents.get(_SECURE_BOOT, b"")
     boot = Boot(

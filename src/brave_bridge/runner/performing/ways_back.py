@@ -20,6 +20,7 @@ from brave_bridge.core.crossing.replies import (
     SnapshotTaken,
 )
 from brave_bridge.core.crossing.requests import (
+    ArchiveSettings,
     CheckBoot,
     CheckSnapshot,
     CompareWithSnapshot,
@@ -29,13 +30,14 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.retention import later
-from brave_bridge.families.registry import survey
+from brave_bridge.families.registry import family_named, survey
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.card_maker import keep_card
 from brave_bridge.runner.expiry import expire
 from brave_bridge.snapshots.beside import Beside
 from brave_bridge.snapshots.description import About
 from brave_bridge.snapshots.returning import BECAME
+from brave_bridge.snapshots.settings_texts import archive_texts
 
 Report = Callable[[float, str, str], None]
 """Called with percent done, a few words, and the name of the job if there is one."""
@@ -73,6 +75,7 @@ class PerformingWaysBack:
         self.family = family
         self.snapshots = beside.snapshots
         self.returning = beside.returning
+        self.archives = beside.archives
 
     def take(self, request: TakeSnapshot, identifier: str, report: Report) -> Reply:
         """Take a snapshot, or find the one that was taken before a crash."""
@@ -98,6 +101,13 @@ class PerformingWaysBack:
     def _expected(self) -> int:
         known = self.snapshots.all()
         return known[-1].entries if known else 0
+
+    def archive_settings(self, request: ArchiveSettings) -> Reply:
+        """Archive the settings under the name of a way back."""
+        facts = survey(self.machine, self.family)
+        more = family_named(self.family).settings
+        made = self.archives.settings(archive_texts(facts), request.way_back, "", more)
+        return Done(f"{made.path}, {made.entries} paths")
 
     def check(self, request: CheckSnapshot, report: Report) -> Reply:
         """Read every file of a snapshot again."""

@@ -1,0 +1,135 @@
+"""A real tree under its own init: systemd as process 1 in namespaces of its own.
+
+It has processes, mounts, names and control groups of its own, and the network of this machine.
+When it asks to be restarted, it is: the supervisor starts it again, as a machine's firmware would.
+"""
+
+import contextlib
+import os
+import signal
+import subprocess
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+_NAMESPACES = ("--mount", "--pid", "--fork", "--uts", "--ipc", "--cgroup", "--kill-child")
+_START = """
+set -e
+root=$1
+mount --make-rprivate /
+mount --bind "$root" "$root"
+mount -t proc proc "$root/proc"
+mount -t sysfs -o ro sysfs "$root/sys"
+mount -t cgroup2 cgroup2 "$root/sys/fs/cgroup"
+mount -t tmpfs -o mode=755 tmpfs "$root/run"
+mount -t tmpfs tmpfs "$root/tmp"
+mount -t tmpfs -o mode=755 tmpfs "$root/dev"
+for node in null zero full random urandom tty; do
+  touch "$root/dev/$node"
+  mount --bind "/dev/$node" "$root/dev/$node"
+done
+mkdir "$root/dev/pts" "$root/dev/shm"
+mount -t devpts -o newinstance,ptmxmode=0666 devpts "$root/dev/pts"
+ln -s pts/ptmx "$root/dev/ptmx"
+ln -s /proc/self/fd "$root/dev/fd"
+mkdir -p "$root/mnt/outside"
+cd "$root"
+pivot_root . mnt/outside
+umount -l /mnt/outside
+exec env -i container=namespaces PATH=/usr/sbin:/usr/bin:/sbin:/bin /lib/systemd/systemd
+"""
+_MOST_BOOTS = 12
+_PATIENCE = 60.0
+
+
+class Container:
+    """The tree as it runs. ``boots`` counts how often it came up."""
+
+    def __init__(self, tree: Path) -> None:
+        self.tree = tree
+        self.boots = 0
+        self._ends = threading.Event()
+        self._process: subprocess.Popen | None = None
+        self._supervisor = threading.Thread(target=self._supervise, daemon=True)
+
+    def start(self) -> None:
+        """Start it, and wait until its init answers."""
+        self._supervisor.start()
+        self.wait_until_up(1)
+
+    def _supervise(self) -> None:
+        """Start it again whenever it ended itself to be restarted (reboot(2), pid namespaces)."""
+        argv = ["unshare", *_NAMESPACES, "sh", "-c", _START, "sh", str(self.tree)]
+        while not self._ends.is_set() and self.boots < _MOST_BOOTS:
+            self._process = subprocess.Popen(
+                argv,
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                start_new_session=True,
+            )
+            self.boots += 1
+            if self._process.wait() != -signal.SIGHUP:
+                return
+
+    @property
+    def init(self) -> int:
+        """Its first process, as this machine numbers it; 0 where it does not run now."""
+        process = self._process
+        if process is None or process.poll() is not None:
+            return 0
+        with contextlib.suppress(OSError):
+            children = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text()
+            return int(children.split()[0]) if children.split() else 0
+        return 0
+
+    def run(self, *argv: str, seconds: float = 60.0, **variables: str) -> tuple[int, str]:
+        """Run a command in it; its exit code and output, 125 where it does not run now."""
+        init = self.init
+        if not init:
+            return 125, ""
+        enter = ["nsenter", "-t", str(init), "-m", "-p", "-u", "-i", "-C", "--"]
+        with_variables = ["env", *(f"{name}={value}" for name, value in variables.items()), *argv]
+        try:
+            done = subprocess.run(
+                [*enter, *with_variables],
+                capture_output=True,
+                text=True,
+                check=False,
+                timeout=seconds,
+                stdin=subprocess.DEVNULL,
+            )
+        except subprocess.TimeoutExpired:
+            return 124, ""
+        return done.returncode, done.stdout + done.stderr
+
+    def wait_until_up(self, boots: int, seconds: float = _PATIENCE) -> None:
+        """Wait until it came up that often and its init has started everything."""
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            if self.boots >= boots:
+                _, told = self.run("systemctl", "is-system-running", seconds=10)
+                if told.strip().startswith(("running", "degraded")):
+                    return
+            time.sleep(0.3)
+        raise AssertionError(f"it did not come up {boots} times; it did {self.boots} times")
+
+    def end(self) -> None:
+        """Switch it off."""
+        self._ends.set()
+        if init := self.init:
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(init, signal.SIGKILL)
+        self._supervisor.join(10)
+
+
+@contextlib.contextmanager
+def booted(tree: Path) -> Iterator[Container]:
+    """The tree, running until the end of the block."""
+    container = Container(tree)
+    try:
+        container.start()
+        yield container
+    finally:
+        container.end()
