@@ -57,6 +57,16 @@ def all_families() -> tuple[Family, ...]:
     return tuple(family_named(name) for name in names)
 
 
+def baseline(machine: LookedAt, family: str) -> Facts:
+    """The facts of a machine with the topics of a baseline, in two round trips; see ``survey``."""
+    from brave_bridge.families.baseline import queries, read_topics
+
+    family = family or family_by_database(machine)
+    facts, seen = _read(machine, family, queries())
+    facts = msgspec.structs.replace(facts, family=family)
+    return msgspec.structs.replace(facts, topics=tuple(read_topics(facts, seen)))
+
+
 def survey(machine: LookedAt, family: str, asked: Asked = Asked()) -> Facts:
     """The facts of a machine of a family, in two round trips; ``asked`` is answered on the way.
 

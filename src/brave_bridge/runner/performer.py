@@ -54,7 +54,7 @@ from brave_bridge.core.formats.apt_output import status_line
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import decoded, one_line, plain
 from brave_bridge.families.family import Packages
-from brave_bridge.families.registry import able, family_named, survey
+from brave_bridge.families.registry import able, baseline, family_named, survey
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Answers
@@ -108,7 +108,8 @@ class Performer:
 
     @_perform.register
     def _(self, request: ReadFacts, seq: int, report: Report) -> Reply:
-        return FactsRead(survey(self.machine, self.family).for_records)
+        read = baseline if request.whole else survey
+        return FactsRead(read(self.machine, self.family).for_records)
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:

@@ -24,6 +24,7 @@ from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
 from brave_bridge.core.survey.known_trouble import files_asked_for, paths_asked_for
 from brave_bridge.families.identify import read_identity
+from brave_bridge.families.registry import baseline as read_baseline
 from brave_bridge.families.registry import family_by_database, family_named, survey
 from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.port import Machine, MachineError
@@ -479,7 +480,8 @@ class Desk:
         baseline = begun.baseline if begun else read.facts if read else None
         if baseline is None:
             raise Refused("proving", f"crossing {row.id} has no baseline yet")
-        proof = prove(baseline, self.facts(), brief.plans)
+        now = read_baseline(self.machine, self.family())
+        proof = prove(baseline, now, brief.plans)
         return row, proof.without_done(read_decisions(self.machine).tasks_done)
 
     def _reply(self, procedure: str, kind: str, expected: type[_Reply]) -> _Reply | None:

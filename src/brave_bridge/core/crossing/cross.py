@@ -121,7 +121,7 @@ def _proven(
     obsolete: tuple[str, ...],
 ) -> Script[Outcome]:
     """Read the machine again and hold it against the baseline."""
-    after = yield from ReadFacts(title="Read the machine again")
+    after = yield from ReadFacts(title="Read the machine again", whole=True)
     aside = yield from ListFiles(
         title="Look for config files set aside",
         folder="/etc",

@@ -82,7 +82,8 @@ class LegUnderWay:
         self, objection: Callable[[Facts], Objection | None]
     ) -> Script[Outcome | None]:
         """The machine must stand where the plan begins, and stand well."""
-        reply = yield from ReadFacts(title=f"Read the baseline before {self.plan.leg.title}")
+        title = f"Read the baseline before {self.plan.leg.title}"
+        reply = yield from ReadFacts(title=title, whole=True)
         if not isinstance(reply, FactsRead):
             return self.stopped("ready", what_was_seen(reply))
         facts = self.facts = reply.facts

@@ -94,7 +94,9 @@ class Checkpoint(Request[Done], frozen=True, tag=True, kw_only=True):
 
 
 class ReadFacts(Request[FactsRead], frozen=True, tag=True, kw_only=True):
-    """Read the machine's facts."""
+    """Read the machine's facts; ``whole``: with the topics of a baseline."""
+
+    whole: bool = False
 
 
 class TakeSnapshot(Request[SnapshotTaken], frozen=True, tag=True, kw_only=True):

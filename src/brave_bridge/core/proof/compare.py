@@ -10,21 +10,13 @@ from brave_bridge.core.formats.paused_sources import paused_in, taken_up
 from brave_bridge.core.packages.changes import versions_by_name
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import RestartStep
+from brave_bridge.core.proof.difference import REGRESSION, SAME, Difference
+from brave_bridge.core.proof.topics import compare_topics, folded
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.standing import EDITION, PROFILE, RELEASE
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.products import standing_for
 from brave_bridge.core.survey.restart_need import newest_kernel, restart_reasons
-
-
-class Difference(msgspec.Struct, frozen=True):
-    """One compared point. ``verdict`` is ``same``, ``expected`` or ``regression``."""
-
-    subject: str
-    before: str
-    after: str
-    verdict: str
-    meaning: str = ""
 
 
 class TaskToDo(msgspec.Struct, frozen=True):
@@ -61,13 +53,15 @@ def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
         *_agreed(baseline, after, plans),
         *_configs(baseline, after, plans),
         _broken(baseline, after),
-        *_came_up(after, plans),
+        *_came_up(baseline, after, plans),
         *_sources(after, plans),
+        *compare_topics(baseline, after, plans),
     ]
-    different = [point for point in points if point.verdict != "same"]
-    different.sort(key=lambda point: point.verdict != "regression")
+    points = folded(points)
+    different = [point for point in points if point.verdict != SAME]
+    different.sort(key=lambda point: point.rank)
     return Proof(
-        passed=not any(point.verdict == "regression" for point in points),
+        passed=not any(point.verdict == REGRESSION for point in points),
         differences=tuple(different),
         same=tuple(point for point in points if point.verdict == "same"),
         tasks=tuple(_tasks(baseline, plans)),
@@ -226,7 +220,7 @@ def _broken(baseline: Facts, after: Facts) -> Difference:
     return Difference("broken packages", str(before), str(now), verdict, names)
 
 
-def _came_up(after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
+def _came_up(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
     """Whether what is installed is what runs: till then nothing of it was tried."""
     planned = [step for plan in plans if (step := plan.step(RestartStep))]
     pending = restart_reasons(after)
@@ -234,7 +228,8 @@ def _came_up(after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:
         why = "; ".join(reason.words for reason in pending)
         yield Difference("restart", "", "pending", "regression", why)
     elif planned and after.runs:
-        yield Difference("restart", "", f"up, kernel {after.boot.kernel}", "expected")
+        before = f"kernel {baseline.boot.kernel}" if baseline.boot.kernel else ""
+        yield Difference("restart", before, f"up, kernel {after.boot.kernel}", "expected")
     elif planned and after.kernels and not _was_started(after):
         why = "it was not started since: what it comes up as is not known"
         yield Difference("restart", "", "not started", "regression", why)

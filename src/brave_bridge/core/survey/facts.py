@@ -24,6 +24,7 @@ from brave_bridge.core.releases.standing import (
 from brave_bridge.core.survey.activity import Activity
 from brave_bridge.core.survey.databases import DatabaseCluster
 from brave_bridge.core.survey.platform import Boot, Disk, Hardware, Kernel, LastBoot, Space
+from brave_bridge.core.survey.topic import TopicSeen
 
 
 class Identity(msgspec.Struct, frozen=True):
@@ -193,6 +194,8 @@ class Facts(msgspec.Struct, frozen=True):
     """The name of the family that read it; empty where no family knows its packages."""
     last_boot: LastBoot = LastBoot()
     """For a system that does not run: what it wrote down at its newest boot."""
+    topics: tuple[TopicSeen, ...] = ()
+    """The topics of a baseline, where they were asked for."""
 
     @property
     def is_this_system(self) -> bool:

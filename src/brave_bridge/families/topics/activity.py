@@ -27,14 +27,14 @@ UNITS = (
     "--plain",
     "--no-legend",
     "--full",
-    "--type=service,timer",
+    "--type=service,timer,socket",
 )
 UNIT_FILES = (
     "systemctl",
     "list-unit-files",
     "--no-legend",
     "--state=enabled",
-    "--type=service,timer",
+    "--type=service,timer,socket",
 )
 SESSIONS = ("loginctl", "list-sessions", "--no-legend")
 CLOCK = ("timedatectl", "show", "--property=NTPSynchronized", "--property=Timezone")

@@ -19,6 +19,10 @@ def answer(live: Live, command: Sequence[str]) -> Answer:
         "machinectl": _machinectl,
         "podman": _containers,
         "docker": _containers,
+        "ss": _ss,
+        "ip": _ip,
+        "nft": _nft,
+        "zpool": _zpool,
     }
     return known.get(command[0], lambda *_: _MISSING)(live, command)
 
@@ -86,6 +90,47 @@ def _machinectl(live: Live, command: Sequence[str]) -> Answer:
         known = command[2] in {guest.name for guest in running}
         return Answer(0, "running\n") if known else Answer(1, "")
     return _lines(f"{guest.name} container systemd-nspawn quayside 7 -" for guest in running)
+
+
+def _ss(live: Live, command: Sequence[str]) -> Answer:
+    rows = []
+    for protocol, ports, state in (("tcp", live.tcp, "LISTEN"), ("udp", live.udp, "UNCONN")):
+        for port in ports:
+            program = live.programs.get(f"{protocol} {port}", "")
+            users = f' users:(("{program}",pid={port},fd=3))' if program else ""
+            rows.append(f"{protocol}   {state} 0      128    0.0.0.0:{port}   0.0.0.0:*{users}")
+    return _lines(rows)
+
+
+def _ip(live: Live, command: Sequence[str]) -> Answer:
+    if "route" in command:
+        link = next(iter(live.addresses.values()), "eth0")
+        routes = [{"dst": "default", "gateway": live.gateway, "dev": link}] if live.gateway else []
+        return Answer(0, json.dumps(routes))
+    links = {
+        link: [
+            {"local": one.partition("/")[0], "prefixlen": int(one.partition("/")[2])}
+            | {"scope": "global"}
+            for one, on in live.addresses.items()
+            if on == link
+        ]
+        for link in live.addresses.values()
+    }
+    return Answer(0, json.dumps([{"ifname": k, "addr_info": v} for k, v in links.items()]))
+
+
+def _nft(live: Live, command: Sequence[str]) -> Answer:
+    if not live.rules:
+        return Answer(0, "")
+    rules = "".join(f"\t\ttcp dport {number + 1} accept\n" for number in range(live.rules))
+    hook = f"\t\ttype filter hook input priority filter; policy {live.policy};\n"
+    return Answer(0, f"table inet filter {{\n\tchain input {{\n{hook}{rules}\t}}\n}}\n")
+
+
+def _zpool(live: Live, command: Sequence[str]) -> Answer:
+    if not live.pools:
+        return _MISSING
+    return _lines(f"{name}\t{health}" for name, health in live.pools.items())
 
 
 def _containers(live: Live, command: Sequence[str]) -> Answer:

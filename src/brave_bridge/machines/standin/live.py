@@ -102,6 +102,17 @@ class Live(msgspec.Struct):
     zone: str = "Etc/UTC"
     stale: dict[str, str] = {}
     """Program to the deleted library that it still uses."""
+    programs: dict[str, str] = {}
+    """Which program listens at a port, by ``tcp 22``."""
+    addresses: dict[str, str] = msgspec.field(default_factory=lambda: {"192.0.2.10/24": "eth0"})
+    """Address to the link that has it."""
+    gateway: str = "192.0.2.1"
+    rules: int = 0
+    """Rules of its firewall; 0 where it has none."""
+    policy: str = "drop"
+    """What the firewall does with what no rule names."""
+    pools: dict[str, str] = {}
+    """Storage pool to its health."""
     troubles: list[str] = []
     """What goes wrong at the next boots, one each; see ``restart``."""
     boots: int = 0

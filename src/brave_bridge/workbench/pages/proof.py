@@ -1,7 +1,8 @@
 """The Proof page: is it as good as before?"""
 
 from brave_bridge.core.formats.text import counted, plain
-from brave_bridge.core.proof.compare import Difference, TaskToDo
+from brave_bridge.core.proof.compare import TaskToDo
+from brave_bridge.core.proof.difference import Difference
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, task_why, title
 from brave_bridge.workbench.pictures.proof import proof_picture
 from brave_bridge.workbench.record import MachineRecord

@@ -1,7 +1,8 @@
 """Two shores: before and after, with what holds between them, what bends and what breaks."""
 
 from brave_bridge.core.formats.text import counted, plain
-from brave_bridge.core.proof.compare import Difference, Proof
+from brave_bridge.core.proof.compare import Proof
+from brave_bridge.core.proof.difference import Difference
 from brave_bridge.drawings.chart import Bar, Chart, Lane, Mark
 
 LEGEND = (("█", "holds"), ("▒", "changed as planned"), ("╳", "breaks: worse than before"))

@@ -1,0 +1,38 @@
+"""One compared point of a proof, and what it can come to."""
+
+import msgspec
+
+REGRESSION, BETTER, EXPECTED, UNEXPLAINED, SAME = (
+    "regression",
+    "better",
+    "expected",
+    "unexplained",
+    "same",
+)
+VERDICTS = (REGRESSION, UNEXPLAINED, BETTER, EXPECTED, SAME)
+"""In the order in which a person has to read them: what is worse first."""
+
+DATA, SURFACE = "data", "surface"
+"""What a regression is of: what is kept and served, or only what shows it."""
+
+
+class Difference(msgspec.Struct, frozen=True):
+    """One compared point. ``verdict`` is one of ``VERDICTS``.
+
+    ``topic`` is what it is about; ``kind`` tells a fault of the data from one of the surface;
+    ``because`` is the key of the plan's row that explains it (``package:LEG:NAME``).
+    """
+
+    subject: str
+    before: str
+    after: str
+    verdict: str
+    meaning: str = ""
+    topic: str = ""
+    kind: str = ""
+    because: str = ""
+
+    @property
+    def rank(self) -> tuple[int, bool]:
+        """Where it stands among others: by verdict, faults of the data first."""
+        return VERDICTS.index(self.verdict), self.kind != DATA

@@ -1,0 +1,84 @@
+"""How each topic of a baseline is compared, by what its names and values mean.
+
+A topic without a module here is compared name by name: what is gone is worse.
+"""
+
+from collections.abc import Iterator
+
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.proof.around import Around, Compare, by_name
+from brave_bridge.core.proof.difference import SAME, Difference
+from brave_bridge.core.proof.topics import (
+    accounts,
+    certificates,
+    clock,
+    defaults,
+    devices,
+    firewall,
+    guests,
+    jobs,
+    mounts,
+    network,
+    packages,
+    pools,
+    ports,
+    room,
+    shares,
+    system,
+    units,
+)
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.topic import TopicSeen
+
+COMPARES: dict[str, Compare] = {
+    "system": system.compare,
+    "packages": packages.compare,
+    "default programs": defaults.compare,
+    "units": units.compare,
+    "ports": ports.compare,
+    "mounts": mounts.compare,
+    "room": room.compare,
+    "pools": pools.compare,
+    "shares": shares.compare,
+    "guests": guests.compare,
+    "scheduled jobs": jobs.compare,
+    "accounts": accounts.compare,
+    "network": network.compare,
+    "firewall": firewall.compare,
+    "devices": devices.compare,
+    "certificates": certificates.compare,
+    "clock": clock.compare,
+}
+
+
+def compare_topics(before: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterator[Difference]:
+    """Every topic that was read before, held against what is there now."""
+    around = Around(
+        {topic.name: topic for topic in before.topics},
+        {topic.name: topic for topic in after.topics},
+        plans,
+        after.taken_at[:10],
+    )
+    for topic in before.topics if after.topics else ():
+        now = around.after.get(topic.name)
+        if not topic:
+            continue
+        if now is None or not now:
+            why = now.absent if now else "it was not read"
+            yield Difference(topic.name, "read", "not known", "unexplained", why, topic.name)
+            continue
+        yield from COMPARES.get(topic.name, _plainly)(topic, now, around)
+
+
+def _plainly(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Difference]:
+    yield from by_name(before, after)
+
+
+def folded(points: list[Difference]) -> list[Difference]:
+    """What stayed the same, one point for each topic."""
+    counts: dict[str, int] = {}
+    for one in points:
+        if one.verdict == SAME and one.topic:
+            counts[one.topic] = counts.get(one.topic, 0) + 1
+    kept = [one for one in points if not (one.verdict == SAME and one.topic)]
+    return [*kept, *(Difference(t, str(n), str(n), SAME, topic=t) for t, n in counts.items())]

@@ -1,0 +1,65 @@
+"""The topics of a baseline, one module each: what it asks for, and what it makes of the answers.
+
+Every module has ``NAME``, ``QUERIES`` (asked in the first round of a survey) and ``read``, which
+makes the topic of the facts and of what was seen. A topic that cannot be read says why.
+"""
+
+from collections.abc import Iterator
+from types import ModuleType
+
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.topic import TopicSeen
+from brave_bridge.families.baseline import (
+    accounts,
+    certificates,
+    clock,
+    defaults,
+    devices,
+    firewall,
+    guests,
+    jobs,
+    mounts,
+    network,
+    packages,
+    pools,
+    ports,
+    room,
+    sessions,
+    shares,
+    system,
+    units,
+)
+from brave_bridge.machines.queries import Query, Seen
+
+TOPICS: tuple[ModuleType, ...] = (
+    system,
+    packages,
+    defaults,
+    units,
+    ports,
+    mounts,
+    room,
+    pools,
+    shares,
+    guests,
+    jobs,
+    accounts,
+    network,
+    firewall,
+    sessions,
+    devices,
+    certificates,
+    clock,
+)
+"""In the order in which a person reads them."""
+
+
+def queries() -> tuple[Query, ...]:
+    """All that the topics ask for beyond a survey."""
+    return tuple(query for topic in TOPICS for query in topic.QUERIES)
+
+
+def read_topics(facts: Facts, seen: Seen) -> Iterator[TopicSeen]:
+    """The topics of a machine."""
+    for topic in TOPICS:
+        yield topic.read(facts, seen)

@@ -1,0 +1,30 @@
+"""Scheduled jobs: crontab(5) lines of the system and of people; timers are among the units."""
+
+import re
+
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.topic import TopicSeen
+from brave_bridge.families.baseline.reading import topic
+from brave_bridge.machines.queries import Contents, Names, Seen
+
+NAME = "scheduled jobs"
+_TABLES = ("/etc/crontab", "/etc/cron.d/*", "/var/spool/cron/crontabs/*", "/var/spool/cron/*")
+_SCRIPTS = ("/etc/cron.hourly/*", "/etc/cron.daily/*", "/etc/cron.weekly/*", "/etc/cron.monthly/*")
+QUERIES = (Contents(_TABLES, 256 * 1024), Names(_SCRIPTS))
+_SETTING = re.compile(r"^\s*\w+\s*=")
+_OURS = "/etc/cron.d/brave-bridge"
+
+
+def read(facts: Facts, seen: Seen) -> TopicSeen:
+    """See the package's description; a job is its file and its command."""
+    values: dict[str, str] = {}
+    for pattern in _TABLES:
+        for path, text in seen.texts(pattern):
+            for line in text.splitlines() if path != _OURS else ():
+                if line.strip() and not line.lstrip().startswith("#") and not _SETTING.match(line):
+                    values[f"{path}: {' '.join(line.split())}"] = "set"
+    for pattern in _SCRIPTS:
+        for found in seen.paths(pattern):
+            if not found.path.endswith(".placeholder"):
+                values[found.path] = "set"
+    return topic(NAME, values, "/etc/crontab, /etc/cron.*, /var/spool/cron")

@@ -1,0 +1,21 @@
+"""How many packages there are of each origin, and the versions of chosen tools."""
+
+from collections import Counter
+
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.topic import TopicSeen
+from brave_bridge.families.baseline.reading import absent, topic
+from brave_bridge.machines.queries import Seen
+
+NAME = "packages"
+QUERIES = ()
+
+
+def read(facts: Facts, seen: Seen) -> TopicSeen:
+    """See the package's description."""
+    if not facts.installed:
+        return absent(NAME, "", facts.why_not("packages") or "no package is known")
+    counts = Counter(package.vendor or package.section or "others" for package in facts.installed)
+    values = {f"packages of {origin}": str(count) for origin, count in sorted(counts.items())}
+    values |= {f"tool {name}": version for name, version in sorted(facts.tools.items())}
+    return topic(NAME, values, facts.where("packages"))

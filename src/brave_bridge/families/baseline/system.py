@@ -1,0 +1,30 @@
+"""What the system is: release, build, kernel, command line, boot entry, edition."""
+
+from brave_bridge.core.boot.entries import entry_for
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.topic import TopicSeen
+from brave_bridge.families.baseline.reading import topic
+from brave_bridge.machines.queries import Links, Seen
+
+NAME = "system"
+_TARGETS = ("/etc/systemd/system/default.target",)
+QUERIES = (Links(_TARGETS),)
+
+
+def read(facts: Facts, seen: Seen) -> TopicSeen:
+    """See the package's description."""
+    who, boot = facts.identity, facts.boot
+    target = seen.links.get(_TARGETS[0], "").rpartition("/")[2]
+    values = {
+        "release": f"{who.version_id} {who.codename}".strip(),
+        "build": who.build or who.point_release,
+        "kernel": facts.kernel_that_came_up,
+        "command line": boot.command_line,
+        "boot entry": entry_for(list(facts.loader.entries), facts.kernel_that_came_up),
+        "edition": facts.licence.edition if facts.licence else who.edition,
+        "licence ends": facts.licence.ends if facts.licence else "",
+        "default target": target,
+        "firmware": boot.firmware,
+        "language": facts.locale,
+    }
+    return topic(NAME, {name: value for name, value in values.items() if value}, "/etc, /proc")
