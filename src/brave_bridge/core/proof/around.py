@@ -68,11 +68,12 @@ def by_name(
         if old == now:
             yield Difference(name, old or "", now or "", SAME, topic=before.name)
         elif now is None:
-            yield point(before, name, old or "", "gone", gone, kind=kind)
+            why = "it is not there any more"
+            yield point(before, name, old or "", "gone", gone, why, kind=kind)
         elif old is None:
             yield point(before, name, "", now or "there", new)
         else:
-            yield point(before, name, old, now, changed, kind=kind)
+            yield point(before, name, old, now, changed, "it is another now", kind=kind)
 
 
 def point(
