@@ -9,7 +9,6 @@ import typer
 
 from brave_bridge.cli import documents, texts
 from brave_bridge.cli.application import (
-    REFUSED,
     Add,
     Choose,
     Exclude,
@@ -213,16 +212,6 @@ def rest(context: typer.Context, json: Json = False) -> None:
     desk.logbook().ask_to_rest(waiting.id, True)
     words = f"{waiting.id} rests at its next checkpoint; brave-bridge go-on continues it"
     print_said(json, "rest", words, procedure=waiting.id)
-
-
-@app.command()
-def proof(context: typer.Context, json: Json = False) -> None:
-    """Hold the machine against its baseline before the newest crossing."""
-    row, found = context.obj.desk().proof()
-    document = documents.document("proof", crossing=row.id, **documents.proof(found))
-    print_document(json, document, texts.proof_text(found))
-    if not found.passed:
-        raise typer.Exit(REFUSED)
 
 
 @app.command()

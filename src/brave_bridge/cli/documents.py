@@ -264,6 +264,15 @@ def proof(found: Proof) -> dict[str, Any]:
     }
 
 
+def topics(facts: Facts) -> dict[str, Any]:
+    """The topics of a baseline."""
+    return {
+        "machine": facts.machine,
+        "taken_at": facts.taken_at,
+        "topics": [msgspec.to_builtins(topic) for topic in facts.topics],
+    }
+
+
 def procedure(row: ProcedureRow) -> dict[str, Any]:
     """A crossing or a return, without its requests."""
     outcome = row.outcome

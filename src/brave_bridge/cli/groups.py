@@ -10,7 +10,7 @@ SECTIONS = {
     "Where it goes": ("route", "track", "tasks", "releases", "note"),
     "What would change": ("plan", "policies", "draw", "report"),
     "Ready for it": ("confirm-backup", "settings-backup", "window", "maintenance", "card"),
-    "Across": ("cross", "go-on", "rest", "proof", "logbook"),
+    "Across": ("cross", "go-on", "rest", "baseline", "proof", "logbook"),
     "Ways back": (
         "snapshot",
         "ways-back",

@@ -10,6 +10,7 @@ from brave_bridge.cli import (
     commands,
     documents,
     help_commands,
+    proof_commands,
     readiness_commands,
     route_commands,
     texts,
@@ -23,7 +24,14 @@ from brave_bridge.store.faults import DatabaseError
 from brave_bridge.workbench.lines import CatalogueError
 from brave_bridge.workbench.refusal import Refused
 
-COMMANDS = (commands, route_commands, readiness_commands, way_back_commands, help_commands)
+COMMANDS = (
+    commands,
+    route_commands,
+    proof_commands,
+    readiness_commands,
+    way_back_commands,
+    help_commands,
+)
 """The modules whose commands the application has: importing them is what adds them."""
 
 

@@ -9,6 +9,7 @@ from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.route import Route
+from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import Finding, Verdict
 from brave_bridge.core.survey.findings import counted as by_verdict
 from brave_bridge.snapshots.settings_archive import SettingsArchive
@@ -109,18 +110,32 @@ def card_text(surveyed: Surveyed) -> Iterable[str]:
             yield f"▲ {finding.title}. {finding.remedy}"
 
 
+_PROOF_MARKS = {"regression": "■", "unexplained": "▲", "better": "◆", "expected": "●"}
+
+
 def proof_text(proof: Proof) -> Iterable[str]:
     """A proof, regressions first."""
     for difference in proof.differences:
-        mark = "■" if difference.verdict == "regression" else "●"
+        mark = _PROOF_MARKS[difference.verdict]
         meaning = f"  ({difference.meaning})" if difference.meaning else ""
         yield plain(
             f"{mark} {difference.subject}: {difference.before} → {difference.after}{meaning}"
         )
-    yield f"{counted(len(proof.same), 'point')} as before"
+    same = sum(int(d.after) if d.topic == d.subject else 1 for d in proof.same)
+    yield f"{counted(same, 'point')} as before"
     for task in proof.tasks:
         yield plain(f"☐ left to you: {task.text}  (brave-bridge tasks --done {task.key})")
     yield "● the machine is as good as before" if proof.passed else "■ something is worse"
+
+
+def topics_text(name: str, facts: Facts) -> Iterable[str]:
+    """A baseline that was taken: its topics, how many names each has, or why it was not read."""
+    yield f"baseline {name} of {facts.machine}"
+    for topic in facts.topics:
+        if topic.absent:
+            yield f"○ {topic.name}: {topic.absent}"
+        else:
+            yield f"● {topic.name}: {counted(len(topic.values), 'point')}"
 
 
 def tasks_text(tasks: Iterable[Task]) -> Iterable[str]:

@@ -9,13 +9,18 @@ from brave_bridge.machines.queries import Seen
 
 NAME = "packages"
 QUERIES = ()
+NO_SOURCE = "no source any more"
 
 
 def read(facts: Facts, seen: Seen) -> TopicSeen:
     """See the package's description."""
     if not facts.installed:
         return absent(NAME, "", facts.why_not("packages") or "no package is known")
-    counts = Counter(package.vendor or package.section or "others" for package in facts.installed)
+    offered = {(offer.name, offer.version): offer.origin for offer in facts.offers}
+    counts = Counter(
+        offered.get((package.name, package.version)) or package.vendor or NO_SOURCE
+        for package in facts.installed
+    )
     values = {f"packages of {origin}": str(count) for origin, count in sorted(counts.items())}
     values |= {f"tool {name}": version for name, version in sorted(facts.tools.items())}
     return topic(NAME, values, facts.where("packages"))

@@ -2,9 +2,18 @@
 
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.proof.compare import TaskToDo
-from brave_bridge.core.proof.difference import Difference
+from brave_bridge.core.proof.difference import (
+    BETTER,
+    DATA,
+    EXPECTED,
+    REGRESSION,
+    SAME,
+    SURFACE,
+    UNEXPLAINED,
+    Difference,
+)
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, task_why, title
-from brave_bridge.workbench.pictures.proof import proof_picture
+from brave_bridge.workbench.pictures.proof import key_of, proof_picture
 from brave_bridge.workbench.record import MachineRecord
 
 COLUMNS = (
@@ -19,9 +28,11 @@ COLUMNS = (
 _ABOUT = (
     title("What a proof compares"),
     *said(
-        "Release, package count, broken packages, the versions of chosen tools, config files "
-        "and sources: before the crossing and after it, or a return against its snapshot.",
-        "What is worse than before comes first. What the plan meant to change is told apart.",
+        "What the legs were to bring, and eighteen topics of the machine: units, ports, mounts, "
+        "pools, shares, guests, accounts, network, firewall, devices and more, before the "
+        "crossing and after it; or a return against its snapshot.",
+        "What is worse comes first, faults of the data before those of the surface; then what "
+        "nothing explains. What the plan meant to change is told apart.",
     ),
     Note("code", "brave-bridge proof"),
 )
@@ -38,15 +49,11 @@ def proof_page(record: MachineRecord) -> Page:
             "A proof is made at the end of a crossing, against the baseline before it.",
             _ABOUT,
         )
-    worse = [d for d in proof.differences if d.verdict == "regression"]
-    expected = [d for d in proof.differences if d.verdict == "expected"]
     rows: list[Row] = []
-    for words, differences, tone, mark in (
-        (f"{counted(len(worse), 'point')} worse than before", worse, "stop", "■"),
-        (f"{counted(len(expected), 'point')} changed as planned", expected, "plain", "●"),
-        (f"{counted(len(proof.same), 'point')} as before", proof.same, "quiet", "●"),
-    ):
+    for verdict, said_of_it, tone, mark in _GROUPS:
+        differences = [d for d in (*proof.differences, *proof.same) if d.verdict == verdict]
         if differences:
+            words = f"{counted(len(differences), 'point')} {said_of_it}"
             rows.append(Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
             rows += [_row(difference, tone, mark) for difference in differences]
     left = proof.without_done(record.tasks_done).tasks
@@ -64,11 +71,21 @@ def proof_page(record: MachineRecord) -> Page:
     return Page(f"{mark} {summary}", COLUMNS, tuple(rows), picture=picture)
 
 
+_GROUPS = (
+    (REGRESSION, "worse than before", "stop", "■"),
+    (UNEXPLAINED, "changed, and nothing explains it", "caution", "▲"),
+    (BETTER, "better than before", "clear", "◆"),
+    (EXPECTED, "changed as planned", "plain", "●"),
+    (SAME, "as before", "quiet", "●"),
+)
 _MEANINGS = {
-    "expected": "The plan meant to change this.",
-    "regression": "The plan did not mean to change this.",
-    "same": "It is as it was before.",
+    EXPECTED: "The plan meant to change this.",
+    REGRESSION: "The plan did not mean to change this.",
+    UNEXPLAINED: "Nothing in the plan explains this: it may be as it should, or not.",
+    BETTER: "It was worse before.",
+    SAME: "It is as it was before.",
 }
+_KINDS = {DATA: "a fault of the data: what is kept or served", SURFACE: "a fault of the surface"}
 
 
 def _task_row(task: TaskToDo, is_done: bool) -> Row:
@@ -84,7 +101,7 @@ def _task_row(task: TaskToDo, is_done: bool) -> Row:
 
 def _row(difference: Difference, tone: str, mark: str) -> Row:
     return Row(
-        key=f"{difference.verdict}:{difference.subject}",
+        key=key_of(difference),
         cells=(
             mark,
             plain(difference.subject),
@@ -97,7 +114,18 @@ def _row(difference: Difference, tone: str, mark: str) -> Row:
             title(plain(difference.subject)),
             Note("seen", f"before: {plain(difference.before)}"),
             Note("seen", f"after: {plain(difference.after)}"),
+            *said(f"topic: {difference.topic}" if difference.topic else ""),
+            *said(_KINDS.get(difference.kind, "")),
             *said(plain(difference.meaning) or _MEANINGS[difference.verdict]),
+            *_explained(difference.because),
             *([Note("do", "look at it, or go back (7)")] if tone == "stop" else []),
         ),
     )
+
+
+def _explained(because: str) -> tuple[Note, ...]:
+    """The plan's row that explains a change."""
+    if not because:
+        return ()
+    _, leg, package = because.split(":", 2)
+    return (Note("seen", f"the plan of leg {int(leg) + 1} says so: {plain(package)}"),)

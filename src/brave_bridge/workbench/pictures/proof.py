@@ -1,54 +1,105 @@
-"""Two shores: before and after, with what holds between them, what bends and what breaks."""
+"""Two shores: before and after, each topic a plank between them that holds, bends or breaks."""
+
+from collections.abc import Iterable, Sequence
 
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.proof.compare import Proof
-from brave_bridge.core.proof.difference import Difference
+from brave_bridge.core.proof.difference import (
+    BETTER,
+    DATA,
+    EXPECTED,
+    REGRESSION,
+    SAME,
+    UNEXPLAINED,
+    Difference,
+)
 from brave_bridge.drawings.chart import Bar, Chart, Lane, Mark
 
-LEGEND = (("█", "holds"), ("▒", "changed as planned"), ("╳", "breaks: worse than before"))
-_MOST_BENT = 8
+LEGEND = (
+    ("█", "holds"),
+    ("▒", "changed as planned"),
+    ("▓", "changed, and nothing explains it"),
+    ("╳", "breaks: worse than before"),
+)
+_OTHERS = "legs and packages"
+"""The topic of what is compared with the plans themselves."""
+
+
+def key_of(difference: Difference) -> str:
+    """The key of a point's row, and of the plank that leads to it."""
+    return f"{difference.verdict}:{difference.topic}:{difference.subject}"
 
 
 def proof_picture(proof: Proof) -> Chart:
-    """A plank for each point: what is worse first, what holds in one."""
-    worse = [d for d in proof.differences if d.verdict == "regression"]
-    bent = [d for d in proof.differences if d.verdict == "expected"]
-    lanes = [_broken(difference) for difference in worse]
-    lanes += [_bent(difference) for difference in bent[:_MOST_BENT]]
-    if len(bent) > _MOST_BENT:
-        more = tuple(f"expected:{d.subject}" for d in bent[_MOST_BENT:])
-        bar = Bar(0.0, 1.0, "light", "plain")
-        lanes.append(Lane(more[0], f"and {len(more)} more", (bar,), rows=more))
-    if proof.same:
-        keys = tuple(f"same:{d.subject}" for d in proof.same)
-        whole = Bar(0.0, 1.0, "solid", "clear")
-        lanes.append(Lane(keys[0], "as before", (whole,), rows=keys, note=f"{len(keys)} points"))
+    """A plank for each topic, what is worse first."""
+    topics: dict[str, list[Difference]] = {}
+    for one in (*proof.differences, *proof.same):
+        topics.setdefault(one.topic or _OTHERS, []).append(one)
+    ordered = sorted(topics.items(), key=lambda item: min(one.rank for one in item[1]))
     return Chart(
         title="As good as before?",
-        lanes=tuple(lanes),
+        lanes=tuple(_plank(name, points) for name, points in ordered),
         ticks=((0.0, "before"), (1.0, "after")),
-        telling=_telling(worse, bent, proof),
+        telling=_telling(proof),
         legend=LEGEND,
     )
 
 
-def _telling(worse: list[Difference], bent: list[Difference], proof: Proof) -> str:
+def _plank(name: str, points: Sequence[Difference]) -> Lane:
+    ordered = sorted(points, key=lambda one: one.rank)
+    keys = tuple(key_of(one) for one in ordered)
+    worst = ordered[0].verdict
+    bars: tuple[Bar, ...]
+    marks: tuple[Mark, ...] = ()
+    tone = "plain"
+    if worst == REGRESSION:
+        bars = (Bar(0.0, 0.3, "solid", "stop"),)
+        words = _named(one for one in ordered if one.verdict == REGRESSION)
+        marks = (Mark(0.33, "╳", "stop"), Mark(0.39, "╳", "stop", words))
+        tone = "stop"
+    elif worst == UNEXPLAINED:
+        bars, tone = (Bar(0.0, 1.0, "dense", "caution"),), "caution"
+    elif worst in (BETTER, EXPECTED):
+        bars = (Bar(0.0, 1.0, "light", "plain"),)
+    else:
+        bars = (Bar(0.0, 1.0, "solid", "clear"),)
+    return Lane(keys[0], name, bars, marks, _note(points), tone, keys)
+
+
+def _named(points: Iterable[Difference]) -> str:
+    return ", ".join(plain(one.subject) for one in points)
+
+
+def _note(points: Sequence[Difference]) -> str:
+    """How many of each, in a few words."""
+    words = {
+        REGRESSION: "worse",
+        UNEXPLAINED: "unexplained",
+        BETTER: "better",
+        EXPECTED: "changed",
+        SAME: "hold",
+    }
+    counts = {verdict: _count(points, verdict) for verdict in words}
+    return ", ".join(f"{counts[v]} {said}" for v, said in words.items() if counts[v])
+
+
+def _count(points: Sequence[Difference], verdict: str) -> int:
+    """How many points; one that stands for many of a topic says how many."""
+    found = [one for one in points if one.verdict == verdict]
+    if verdict == SAME:
+        return sum(int(one.after) if one.subject == one.topic else 1 for one in found)
+    return len(found)
+
+
+def _telling(proof: Proof) -> str:
+    worse = [one for one in proof.differences if one.verdict == REGRESSION]
     if worse:
-        names = ", ".join(plain(d.subject) for d in worse[:3])
-        return f"■ {counted(len(worse), 'point')} worse than before: {names}"
-    return f"● as good as before: {len(proof.same)} hold, {len(bent)} changed as planned"
-
-
-def _broken(difference: Difference) -> Lane:
-    bars = (Bar(0.0, 0.42, "solid", "stop"), Bar(0.58, 1.0, "solid", "stop"))
-    words = f"{plain(difference.before)} → {plain(difference.after)}"
-    marks = (Mark(0.46, "╳", "stop"), Mark(0.54, "╳", "stop"))
-    key = f"{difference.verdict}:{difference.subject}"
-    return Lane(key, plain(difference.subject), bars, marks, words, "stop")
-
-
-def _bent(difference: Difference) -> Lane:
-    bar = Bar(0.0, 1.0, "light", "plain")
-    words = f"{plain(difference.before)} → {plain(difference.after)}"
-    key = f"{difference.verdict}:{difference.subject}"
-    return Lane(key, plain(difference.subject), (bar,), note=words)
+        data = sum(one.kind == DATA for one in worse)
+        of_data = f", {data} of them of the data" if data else ""
+        return f"■ {counted(len(worse), 'point')} worse than before{of_data}: {_named(worse[:3])}"
+    unexplained = _count(proof.differences, UNEXPLAINED)
+    asks = f", {unexplained} that nothing explains" if unexplained else ""
+    changed = _count(proof.differences, EXPECTED)
+    return (
+        f"● as good as before: {_count(proof.same, SAME)} hold, {changed} changed as planned{asks}"
+    )

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator
 
+import msgspec
+
 from brave_bridge.core.proof.around import Around, by_name
 from brave_bridge.core.proof.difference import EXPECTED, Difference
 from brave_bridge.core.survey.topic import TopicSeen
@@ -12,4 +14,4 @@ def compare(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Dif
     for one in by_name(before, after, gone=EXPECTED, changed=EXPECTED):
         # Single tools are told from the packages themselves.
         if not one.subject.startswith("tool "):
-            yield one
+            yield msgspec.structs.replace(one, meaning="")
