@@ -9,7 +9,7 @@ SECTIONS = {
     "Where it stands": ("demo", "survey", "update", "mend", "overrule", "uphold", "sources"),
     "Where it goes": ("route", "track", "tasks", "releases", "note"),
     "What would change": ("plan", "policies", "draw", "report"),
-    "Ready for it": ("confirm-backup", "settings-backup", "window", "maintenance", "card"),
+    "Ready for it": ("confirm-backup", "settings-backup", "check", "window", "maintenance", "card"),
     "Across": ("cross", "go-on", "rest", "baseline", "proof", "logbook"),
     "Ways back": (
         "snapshot",

@@ -7,6 +7,7 @@ import sys
 import typer
 
 from brave_bridge.cli import (
+    check_commands,
     commands,
     documents,
     help_commands,
@@ -28,6 +29,7 @@ COMMANDS = (
     commands,
     route_commands,
     proof_commands,
+    check_commands,
     readiness_commands,
     way_back_commands,
     help_commands,

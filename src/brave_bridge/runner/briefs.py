@@ -13,6 +13,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.crossing.take_up_sources import WaitingSource, take_up_sources
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.families.registry import able, commands_of, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
@@ -33,6 +34,8 @@ class CrossBrief(msgspec.Struct, frozen=True, tag="cross"):
     estimate: float = 0.0
     surroundings: Surroundings = Surroundings()
     begun: OpenLeg | None = None
+    checks: tuple[OwnCheck, ...] = ()
+    """A person's own checks, asked before and after."""
 
 
 class ReturnBrief(msgspec.Struct, frozen=True, tag="return"):
@@ -143,7 +146,9 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return bring_up_to_date(commands_of(brief.family))
         case CrossBrief():
             procedure = able(family_named(brief.family).procedure, brief.family, "cross")
-            return cross_route(procedure, brief.plans, brief.begun, brief.surroundings)
+            return cross_route(
+                procedure, brief.plans, brief.begun, brief.surroundings, brief.checks
+            )
 
 
 def _take(brief: SnapshotBrief) -> TakeSnapshot:

@@ -8,6 +8,8 @@ import time
 from collections.abc import Callable
 from functools import singledispatchmethod
 
+import msgspec
+
 from brave_bridge.core.crossing.replies import (
     Awaited,
     Done,
@@ -60,6 +62,7 @@ from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Answers
 from brave_bridge.machines.secrets import with_credentials
 from brave_bridge.runner import after_boot
+from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
 from brave_bridge.runner.performing.swapping import swap_files
@@ -109,7 +112,9 @@ class Performer:
     @_perform.register
     def _(self, request: ReadFacts, seq: int, report: Report) -> Reply:
         read = baseline if request.whole else survey
-        return FactsRead(read(self.machine, self.family).for_records)
+        facts = read(self.machine, self.family).for_records
+        asked = ask_checks(self.machine, request.checks)
+        return FactsRead(msgspec.structs.replace(facts, topics=(*facts.topics, *asked)))
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:

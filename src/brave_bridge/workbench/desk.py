@@ -39,6 +39,7 @@ from brave_bridge.runner.briefs import (
     encode_brief,
 )
 from brave_bridge.runner.card_maker import card_state
+from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.own_runtime import (
     KEPT_RUNTIME,
@@ -65,6 +66,7 @@ from brave_bridge.workbench.decisions import (
 from brave_bridge.workbench.forecast import forecast
 from brave_bridge.workbench.kept_plan import fitting_plan
 from brave_bridge.workbench.lines import line_for, line_of, products_of, release_of
+from brave_bridge.workbench.own_checks import checks_for
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
@@ -315,7 +317,8 @@ class Desk:
         title = f"{plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
         seconds = surveyed.estimate.seconds if surveyed.estimate else 0.0
         around = surroundings_for(read_decisions(self.machine), surveyed.facts)
-        brief = CrossBrief(surveyed.line.family, plan.legs, seconds, around)
+        checks = checks_for(self.target.kind, self.machine.name, surveyed.facts)
+        brief = CrossBrief(surveyed.line.family, plan.legs, seconds, around, checks=checks)
         return self.begin("crossing", title, brief, unattended)
 
     def _must_run_commands(self, family: str) -> None:
@@ -447,7 +450,8 @@ class Desk:
             plans = tuple(plan.with_preference(kind, slot) for plan in plans)
         around = surroundings_for(read_decisions(self.machine), self.facts())
         begun = msgspec.structs.replace(leg, plans=plans)
-        brief = CrossBrief(leg.family, plans, 0.0, around, begun)
+        checks = checks_for(self.target.kind, self.machine.name, leg.baseline)
+        brief = CrossBrief(leg.family, plans, 0.0, around, begun, checks)
         return self.begin("crossing", f"on with {leg.title}", brief, unattended)
 
     def runner_is_there(self) -> bool:
@@ -481,6 +485,8 @@ class Desk:
         if baseline is None:
             raise Refused("proving", f"crossing {row.id} has no baseline yet")
         now = read_baseline(self.machine, self.family())
+        asked = ask_checks(self.machine, brief.checks)
+        now = msgspec.structs.replace(now, topics=(*now.topics, *asked))
         proof = prove(baseline, now, brief.plans)
         return row, proof.without_done(read_decisions(self.machine).tasks_done)
 

@@ -19,9 +19,9 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import what_was_seen
 from brave_bridge.core.crossing.surroundings import Surroundings, within
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.proof.compare import prove
 from brave_bridge.core.survey.databases import held_by_data
-from brave_bridge.core.survey.facts import Facts
 
 
 def cross_route(
@@ -29,19 +29,20 @@ def cross_route(
     plans: tuple[LegPlan, ...],
     begun: OpenLeg | None = None,
     surroundings: Surroundings = Surroundings(),
+    checks: tuple[OwnCheck, ...] = (),
 ) -> Script[Outcome]:
     """Cross the legs of approved plans, one after the other, and prove the whole.
 
     ``begun`` is the leg of them that was begun before and is not whole: it is gone on with.
     ``surroundings`` are entered once before all legs and left once behind them; what is proven
-    is the machine with its guests at work again.
+    is the machine with its guests at work again. ``checks`` are asked before and after.
     """
-    legs = _Legs(procedure, plans, begun)
+    legs = _Legs(procedure, plans, begun, checks)
     outcome = yield from within(surroundings, legs.cross())
     if outcome.state != "done":
         return outcome
     obsolete = plans[-1].packages.obsolete
-    proven = yield from _proven(procedure, legs.baseline, plans, legs.ways_back, obsolete)
+    proven = yield from _proven(legs, obsolete)
     return msgspec.structs.replace(proven, warnings=outcome.warnings + proven.warnings)
 
 
@@ -49,8 +50,13 @@ class _Legs:
     """The legs of a crossing, with what is known behind each."""
 
     def __init__(
-        self, procedure: LegProcedure, plans: tuple[LegPlan, ...], begun: OpenLeg | None
+        self,
+        procedure: LegProcedure,
+        plans: tuple[LegPlan, ...],
+        begun: OpenLeg | None,
+        checks: tuple[OwnCheck, ...],
     ) -> None:
+        self.checks = checks
         self.procedure = procedure
         self.plans = plans
         self.begun = begun
@@ -72,6 +78,7 @@ class _Legs:
         part_way = self.begun if self.begun and self.begun.number == number else None
         family, plans = self.procedure.family, self.plans
         leg = LegUnderWay(family, plans, number, self.baseline, self.ways_back, part_way)
+        leg.checks = self.checks
         if part_way is not None and part_way.at in BEHIND_THE_STAGES:
             outcome = DONE
         else:
@@ -113,15 +120,11 @@ def _stopped_after(outcome: Outcome, legs_done: int, ways_back: tuple[str, ...])
     )
 
 
-def _proven(
-    procedure: LegProcedure,
-    baseline: Facts | None,
-    plans: tuple[LegPlan, ...],
-    ways_back: tuple[str, ...],
-    obsolete: tuple[str, ...],
-) -> Script[Outcome]:
+def _proven(legs: _Legs, obsolete: tuple[str, ...]) -> Script[Outcome]:
     """Read the machine again and hold it against the baseline."""
-    after = yield from ReadFacts(title="Read the machine again", whole=True)
+    procedure, baseline, plans = legs.procedure, legs.baseline, legs.plans
+    ways_back, checks = legs.ways_back, legs.checks
+    after = yield from ReadFacts(title="Read the machine again", whole=True, checks=checks)
     aside = yield from ListFiles(
         title="Look for config files set aside",
         folder="/etc",

@@ -22,6 +22,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, unguarded, warned, what_was_seen
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.products import standing_for
 
@@ -59,6 +60,7 @@ class LegUnderWay:
         self.begun = begun
         self.facts = nothing_known("", "")
         self.warnings: tuple[str, ...] = ()
+        self.checks: tuple[OwnCheck, ...] = ()
 
     # The beginning
 
@@ -83,7 +85,7 @@ class LegUnderWay:
     ) -> Script[Outcome | None]:
         """The machine must stand where the plan begins, and stand well."""
         title = f"Read the baseline before {self.plan.leg.title}"
-        reply = yield from ReadFacts(title=title, whole=True)
+        reply = yield from ReadFacts(title=title, whole=True, checks=self.checks)
         if not isinstance(reply, FactsRead):
             return self.stopped("ready", what_was_seen(reply))
         facts = self.facts = reply.facts

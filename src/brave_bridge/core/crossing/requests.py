@@ -55,6 +55,7 @@ from brave_bridge.core.crossing.replies import (
     Swapped,
 )
 from brave_bridge.core.packages.preferences import Preferences
+from brave_bridge.core.proof.checks import OwnCheck
 
 Answer = TypeVar("Answer", bound=Reply)
 Result = TypeVar("Result")
@@ -94,9 +95,13 @@ class Checkpoint(Request[Done], frozen=True, tag=True, kw_only=True):
 
 
 class ReadFacts(Request[FactsRead], frozen=True, tag=True, kw_only=True):
-    """Read the machine's facts; ``whole``: with the topics of a baseline."""
+    """Read the machine's facts; ``whole``: with the topics of a baseline.
+
+    ``checks`` are a person's own, asked with it.
+    """
 
     whole: bool = False
+    checks: tuple[OwnCheck, ...] = ()
 
 
 class TakeSnapshot(Request[SnapshotTaken], frozen=True, tag=True, kw_only=True):

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.around import Around, Compare, by_name
+from brave_bridge.core.proof.checks import MINOR_TOPIC, TOPIC
 from brave_bridge.core.proof.difference import SAME, Difference
 from brave_bridge.core.proof.topics import (
     accounts,
@@ -19,6 +20,7 @@ from brave_bridge.core.proof.topics import (
     jobs,
     mounts,
     network,
+    own_checks,
     packages,
     pools,
     ports,
@@ -48,6 +50,8 @@ COMPARES: dict[str, Compare] = {
     "devices": devices.compare,
     "certificates": certificates.compare,
     "clock": clock.compare,
+    TOPIC: own_checks.compare,
+    MINOR_TOPIC: own_checks.compare,
 }
 
 
