@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Annotated
 
+import msgspec
 import typer
 
 from brave_bridge.cli import documents, texts
@@ -10,7 +11,9 @@ from brave_bridge.cli.application import REFUSED, Json, app, print_document
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.proof.difference import UNEXPLAINED
 from brave_bridge.workbench.baselines import compared_with, read_kept, take_baseline
+from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.proof_report import markdown, save_report
+from brave_bridge.workbench.proving import prove_what_is_due, set_schedule
 
 WANTS_A_LOOK, WORSE = 10, 20
 """The exit codes for a monitoring system, as those of ``survey --exit-code``."""
@@ -30,9 +33,21 @@ def proof(
     pdf: Annotated[
         Path | None, typer.Option("--pdf", help="Write one printed page to this file.")
     ] = None,
+    due: Annotated[
+        bool, typer.Option("--due", help="Only the repeated proof that is due, if one is.")
+    ] = False,
+    repeat: Annotated[
+        list[float] | None,
+        typer.Option("--repeat", help="From now on prove again after so many hours; 0: never."),
+    ] = None,
 ) -> None:
     """Hold the machine against its baseline before the newest crossing."""
     desk = context.obj.desk()
+    if repeat is not None:
+        set_schedule(desk.target.kind, tuple(hour for hour in repeat if hour))
+    if due or repeat is not None:
+        _prove_again(desk, json, exit_code=exit_code)
+        return
     row, found = desk.proof()
     title = f"{row.kind} {row.id}: {row.title}"
     document = documents.document("proof", crossing=row.id, **documents.proof(found))
@@ -70,6 +85,21 @@ def baseline(
     document = documents.document("proof", baseline=name, **documents.proof(found))
     print_document(json, document, texts.proof_text(found))
     _end(found, exit_code=exit_code)
+
+
+def _prove_again(desk: Desk, json: bool, *, exit_code: bool) -> None:
+    """Make the repeated proof that is due, and tell when the next one is."""
+    repeats, found = prove_what_is_due(desk)
+    document = documents.document(
+        "repeated-proofs",
+        **msgspec.to_builtins(repeats),
+        ahead=list(repeats.ahead),
+        came_undone=list(repeats.came_undone()),
+        proof=documents.proof(found) if found else None,
+    )
+    print_document(json, document, texts.repeats_text(repeats, found))
+    if found is not None:
+        _end(found, exit_code=exit_code)
 
 
 def _end(found: Proof, *, exit_code: bool) -> None:

@@ -7,6 +7,7 @@ from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.paused_sources import PausedSource
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.proof.compare import Proof
+from brave_bridge.core.proof.repeats import Repeats
 from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.survey.facts import Facts
@@ -126,6 +127,26 @@ def proof_text(proof: Proof) -> Iterable[str]:
     for task in proof.tasks:
         yield plain(f"☐ left to you: {task.text}  (brave-bridge tasks --done {task.key})")
     yield "● the machine is as good as before" if proof.passed else "■ something is worse"
+
+
+def repeats_text(repeats: Repeats, found: Proof | None) -> Iterable[str]:
+    """The repeated proofs of a crossing: those made, what came undone, when the next one is."""
+    if not repeats.due:
+        yield "no crossing is to be proven again"
+        return
+    for made in repeats.made:
+        worse = f": {', '.join(made.worse[:5])}" if made.worse else ""
+        yield f"{'●' if made.passed else '■'} proven again at {made.at[:16]} UTC{plain(worse)}"
+    for name in repeats.came_undone():
+        yield f"■ came undone since the crossing: {plain(name)}"
+    if repeats.came_undone():
+        yield "  tell others who face the same leg: brave-bridge note add --severity wait …"
+    if found is not None:
+        yield from proof_text(found)
+    for moment in repeats.ahead:
+        yield f"○ to be proven again at {moment[:16]} UTC"
+    if repeats.are_done:
+        yield "● proven for the last time: its ways back end by the rules from now on"
 
 
 def topics_text(name: str, facts: Facts) -> Iterable[str]:

@@ -75,26 +75,26 @@ def _account(machine: Machine, there: set[str]) -> str:
 
 def _place_unit(machine: Machine, what: str, kind: str, argv: list[str]) -> None:
     """A unit (systemd.service(5)) behind all others, wanted by a drop-in of their target."""
-    command = " ".join(_unit_quoted(word) for word in argv)
+    command = " ".join(unit_quoted(word) for word in argv)
     unit = (
         f"# Placed by Brave Bridge; it is taken away when the procedure has ended.\n"
         f"[Unit]\nDescription=Brave Bridge {what}\n"
         "Wants=network-online.target\nAfter=network-online.target multi-user.target\n\n"
         f"[Service]\nType={kind}\nKillMode=process\nOOMScoreAdjust=-500\n"
-        f"{_kept_environment()}ExecStart={command}\n"
+        f"{environment_lines()}ExecStart={command}\n"
     )
     # For root alone: a proxy's address may hold a password.
     machine.files.write(f"{_UNITS}/{UNIT}", unit.encode(), 0o600)
     machine.files.write(_WANTED, f"[Unit]\nWants={UNIT}\n".encode(), 0o644)
 
 
-def _kept_environment() -> str:
+def environment_lines() -> str:
     """What the runner was started with and needs again, such as the way to a proxy."""
     kept = ((name, os.environ[name]) for name in KEPT_VARIABLES if name in os.environ)
-    return "".join(f"Environment={_unit_quoted(f'{name}={value}')}\n" for name, value in kept)
+    return "".join(f"Environment={unit_quoted(f'{name}={value}')}\n" for name, value in kept)
 
 
-def _unit_quoted(word: str) -> str:
+def unit_quoted(word: str) -> str:
     """A word of ExecStart as systemd reads it (systemd.syntax(7))."""
     escaped = word.replace("\\", "\\\\").replace('"', '\\"')
     return '"' + escaped.replace("%", "%%").replace("$", "$$") + '"'

@@ -1,7 +1,9 @@
 """Letting ways back go by the rules that a person set, each with why it went or stays."""
 
+from brave_bridge.core.proof.repeats import Repeats
 from brave_bridge.core.ways_back.retention import Candidate, Fate, Retention, fates
 from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.runner.repeated_proofs import REPEATS
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.choices import read_choices
 from brave_bridge.snapshots.description import Gone, Kept
@@ -15,14 +17,15 @@ def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: st
 
     Where the rules or the logbook cannot be read, they say nothing: a person decides.
     """
-    doubt, crossing, rules = "", None, Retention()
+    doubt, crossing, rules, repeats = "", None, Retention(), Repeats()
     try:
         crossing, rules = newest_crossing(machine), read_choices(machine).retention
+        repeats = REPEATS.must_read(machine.state)
     except (MachineError, DatabaseError) as error:
         doubt = f"what holds for it is not known: {error}"
     proved = ""
     if crossing and crossing.outcome and crossing.outcome.proof and crossing.outcome.proof.passed:
-        proved = crossing.ended
+        proved = _proved_over_days(repeats, crossing)
     needed = _needed_by(crossing, listed) if crossing else set()
     candidates = [
         Candidate(
@@ -38,6 +41,13 @@ def fates_of(machine: Machine, snapshots: Snapshots, listed: list[Kept], now: st
         for kept in listed
     ]
     return fates(candidates, rules, now, snapshots.free_percent())
+
+
+def _proved_over_days(repeats: Repeats, crossing: ProcedureRow) -> str:
+    """When a crossing was proven for the last time; empty while a repeated proof is ahead."""
+    if repeats.crossing != crossing.id or not repeats.due:
+        return crossing.ended
+    return repeats.last_day
 
 
 def _why_held(kept: Kept, doubt: str) -> str:

@@ -23,6 +23,8 @@ class OnTheWay(msgspec.Struct, frozen=True, kw_only=True):
     failed: str = ""
     """Why the newest procedure failed, where it did."""
     proof_failed: bool = False
+    proof_due: bool = False
+    """Whether the crossing is to be proven again by now."""
     just_done: str = ""
     support_days: int | None = None
     updates: int = 0
@@ -67,6 +69,8 @@ def _after_trouble(s: OnTheWay) -> NextStep | None:
         return NextStep(words, "crossing", "go_on", 2)
     if s.failed:
         return NextStep(f"it failed ({s.failed}): go back or mend it", "ways_back", "show", 2)
+    if s.proof_due and not s.proof_failed:
+        return NextStep("prove again that it is as good as before", "proof", "prove", 1)
     if s.proof_failed:
         return NextStep("look at what is worse than before", "proof", "show", 2)
     if s.updates:

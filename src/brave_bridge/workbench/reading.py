@@ -7,13 +7,15 @@ import msgspec
 from brave_bridge.core.crossing.finish_leg import CAME_UP
 from brave_bridge.core.crossing.requests import Checkpoint
 from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.proof.repeats import Repeats
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import BridgeState, marks_of
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
+from brave_bridge.runner.repeated_proofs import REPEATS
 from brave_bridge.store.faults import DatabaseError
-from brave_bridge.store.rows import ProcedureRow
+from brave_bridge.store.rows import ProcedureRow, now
 from brave_bridge.workbench.decisions import Decisions, read_decisions
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import FleetMember
@@ -73,7 +75,7 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         set_aside=tuple(ways.set_aside()) if may_read else (),
         procedures=procedures,
         live=read_live(desk) if may_read else None,
-        **_proof(procedures),
+        **_proof(procedures, REPEATS.read(desk.machine.state) if may_read else Repeats()),
     )
     return _with_outlook(record, desk)
 
@@ -103,12 +105,14 @@ def _ways(surveyed: Surveyed, decisions: Decisions) -> dict:
     }
 
 
-def _proof(procedures) -> dict:
+def _proof(procedures, repeats: Repeats) -> dict:
     done = next((row for row in procedures if row.outcome and row.outcome.proof), None)
     newest = next((row for row in procedures if row.kind in ("crossing", "return")), None)
     if done is None or (newest and newest.kind == "return" and newest.state == "done"):
         return {}
-    return {"proof": done.outcome.proof}
+    if repeats.crossing != done.id:
+        return {"proof": done.outcome.proof}
+    return {"proof": repeats.newest or done.outcome.proof, "repeats": repeats}
 
 
 def read_live(desk: Desk) -> Live | None:
@@ -166,6 +170,7 @@ def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
         updates=len(surveyed.updates) if _stands("pending-updates", standing_in_the_way) else 0,
         restart_wanted=_stands("restart-pending", standing_in_the_way),
         proof_failed=record.proof is not None and not record.proof.passed,
+        proof_due=record.repeats.is_due(now()),
         just_done=f"{newest.title} is done" if newest and newest.state == "done" else "",
         support_days=surveyed.release.support_days(desk.today()) if surveyed.release else None,
     )

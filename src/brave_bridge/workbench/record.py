@@ -13,6 +13,7 @@ from brave_bridge.core.packages.updates import Update
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.plan_hash import plan_hash
 from brave_bridge.core.proof.compare import Proof
+from brave_bridge.core.proof.repeats import Repeats
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
 from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.route import Route
@@ -132,6 +133,7 @@ class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
     procedures: tuple[ProcedureRow, ...] = ()
     live: Live | None = None
     proof: Proof | None = None
+    repeats: Repeats = Repeats()
     next: NextStep = NextStep("reading the machine", "survey", "show", 0)
     bridge: BridgeState = BridgeState(("",))
 

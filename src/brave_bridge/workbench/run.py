@@ -21,6 +21,7 @@ from brave_bridge.runner.own_runtime import load_all
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.proving import forget_repeats, plan_repeats
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.targets import parse_words
 
@@ -53,6 +54,10 @@ def main(words: list[str]) -> int:
     if row.kind == "update":
         Readiness(desk).note_refresh(outcome.failed_sources)
     after_boot.clear(desk.machine)
+    if row.kind == "crossing" and outcome.proof is not None:
+        plan_repeats(desk, row, outcome.proof)
+    elif row.kind == "return" and outcome.state == "done":
+        forget_repeats(desk)
     desk.logbook().set_state(identifier, outcome.state, outcome)
     lock.close()
     return 0

@@ -76,7 +76,7 @@ def _judge(
         return False, "it is pinned"
     if candidate.last_crossing:
         if not candidate.proved:
-            return False, "the newest crossing is not proved yet"
+            return False, "the newest crossing is not proved for the last time yet"
         until = later(candidate.proved, rules.days_after_proof)
         if now < until:
             return False, f"the newest crossing was proved; it stays until {until[:10]}"

@@ -9,6 +9,7 @@ from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
     from brave_bridge.core.proof.compare import Proof
+    from brave_bridge.workbench.desk import Desk
     from brave_bridge.workbench.pages.page import Page
 
 
@@ -30,9 +31,13 @@ class ProofWorkspace(Workspace):
     def action_prove(self) -> None:
         """Hold the machine against its baseline again."""
 
-        def tell(found: tuple[object, Proof]) -> None:
-            _, proof = found
+        def prove(desk: Desk) -> Proof:
+            from brave_bridge.workbench.proving import prove_again
+
+            return prove_again(desk)
+
+        def tell(proof: Proof) -> None:
             words = "as good as before" if proof.passed else "something is worse than before"
             self.notify(words, severity="information" if proof.passed else "warning")
 
-        self.do(self.app.harbour.current, "proving", lambda desk: desk.proof(), tell)
+        self.do(self.app.harbour.current, "proving", prove, tell)

@@ -12,6 +12,7 @@ from brave_bridge.core.proof.difference import (
     UNEXPLAINED,
     Difference,
 )
+from brave_bridge.core.proof.repeats import Repeats
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, task_why, title
 from brave_bridge.workbench.pictures.proof import key_of, proof_picture
 from brave_bridge.workbench.record import MachineRecord
@@ -65,10 +66,44 @@ def proof_page(record: MachineRecord) -> Page:
         )
         rows.insert(0, Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
         rows[1:1] = [_task_row(task, task not in left) for task in proof.tasks]
+    rows[:0] = _repeated_rows(record.repeats)
     summary = "as good as before" if proof.passed else "something is worse than before"
     mark = "●" if proof.passed else "■"
     picture = proof_picture(proof)
     return Page(f"{mark} {summary}", COLUMNS, tuple(rows), picture=picture)
+
+
+def _repeated_rows(repeats: Repeats) -> list[Row]:
+    """The repeated proofs of the crossing: what came undone, and when the next one is."""
+    if not repeats.due:
+        return []
+    undone = repeats.came_undone()
+    left = f"the next at {repeats.ahead[0][:16]} UTC" if repeats.ahead else "none is ahead"
+    words = f"proven again {counted(len(repeats.made), 'time')}, {left}"
+    why = (
+        title("A cure may come undone"),
+        *said(
+            "The crossing is proven again over some days; its ways back end only when the last "
+            "of these proofs has passed."
+        ),
+        *(
+            Note("seen", f"{m.at[:16]} UTC: {'passed' if m.passed else 'worse'}")
+            for m in repeats.made
+        ),
+        Note("do", "v proves it now"),
+    )
+    rows = [Row("repeats", ("◷", words, "", "", ""), "quiet", why)]
+    advice = Note("do", "i on the Route (3) writes a field note for others who face this leg")
+    rows += [
+        Row(
+            f"undone:{name}",
+            ("■", plain(name), "", "", "came undone since the crossing"),
+            "stop",
+            (title(plain(name)), *said("It was as before when the crossing ended."), advice),
+        )
+        for name in undone
+    ]
+    return rows
 
 
 _GROUPS = (

@@ -1,0 +1,76 @@
+"""Proving again over days: what is due, made once at a time, and what it means for ways back."""
+
+from datetime import UTC, datetime
+
+import msgspec
+
+from brave_bridge.core.proof.compare import Proof
+from brave_bridge.core.proof.repeats import AFTER_HOURS, Repeats, planned_repeats
+from brave_bridge.machines.kept_record import KeptRecord
+from brave_bridge.runner.repeated_proofs import LOCK, REPEATS, place_timer, take_timer_away
+from brave_bridge.store.rows import ProcedureRow
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.places import state_of_fleet
+from brave_bridge.workbench.refusal import Refused
+
+
+class Schedule(msgspec.Struct, frozen=True):
+    """When crossings are proven again, in hours after their end; none: never."""
+
+    hours: tuple[float, ...] = AFTER_HOURS
+
+
+SCHEDULE: KeptRecord[Schedule] = KeptRecord("proof-schedule.json", Schedule, Schedule())
+
+
+def now() -> str:
+    """This moment, ISO 8601 in UTC."""
+    return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+def plan_repeats(desk: Desk, row: ProcedureRow, proof: Proof) -> Repeats:
+    """Plan the repeated proofs of a crossing that has just ended, by a timer where one is."""
+    hours = SCHEDULE.read(state_of_fleet(desk.target.kind)).hours
+    repeats = planned_repeats(row.id, now(), proof, hours)
+    REPEATS.change(desk.machine.state, lambda _: repeats)
+    if hours:
+        place_timer(desk.machine)
+    return repeats
+
+
+def prove_again(desk: Desk) -> Proof:
+    """Prove now: a repeated proof where such are planned, whether it is due or not."""
+    _, proof = prove_what_is_due(desk, though_not_due=True)
+    return proof or desk.proof()[1]
+
+
+def forget_repeats(desk: Desk) -> None:
+    """Nothing is to be proven again: the machine was returned."""
+    REPEATS.change(desk.machine.state, lambda _: Repeats())
+    take_timer_away(desk.machine)
+
+
+def set_schedule(kind: str, hours: tuple[float, ...]) -> None:
+    """Set when crossings are proven again; Refused for what is no time."""
+    if any(not 0 < hour <= 24 * 60 for hour in hours):
+        raise Refused("setting the schedule", "hours are from more than 0 to 1440")
+    SCHEDULE.change(state_of_fleet(kind), lambda _: Schedule(tuple(sorted(hours))))
+
+
+def prove_what_is_due(desk: Desk, *, though_not_due: bool = False) -> tuple[Repeats, Proof | None]:
+    """Make the repeated proof that is due; none where nothing is, or another is being made."""
+    lock = desk.machine.state.hold(LOCK)
+    if lock is None:
+        return REPEATS.read(desk.machine.state), None
+    with lock:
+        repeats = REPEATS.read(desk.machine.state)
+        if not (repeats.is_due(now()) or (though_not_due and repeats.due)):
+            return repeats, None
+        row, proof = desk.proof()
+        if row.id != repeats.crossing:
+            forget_repeats(desk)
+            return Repeats(), None
+        repeats = REPEATS.change(desk.machine.state, lambda known: known.with_proof(proof, now()))
+        if repeats.are_done:
+            take_timer_away(desk.machine)
+        return repeats, proof
