@@ -1,6 +1,6 @@
 """Run every measurement and print one Markdown table."""
 
-from bench import bundle, copies, fleet, pictures, plans, real_tree, screen
+from bench import bundle, copies, fleet, pictures, plans, proofs, real_tree, screen
 from bench.measure import HEAD
 
 print(HEAD, flush=True)
@@ -9,5 +9,6 @@ pictures.run_all()
 bundle.run_all()
 fleet.run_all()
 real_tree.run_all()
+proofs.run_all()
 copies.run_all()
 plans.run_all()

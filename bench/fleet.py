@@ -24,13 +24,14 @@ def run_all() -> None:
     with tempfile.TemporaryDirectory(prefix="brave-bridge-bench-", dir="/var/tmp") as name:
         folder = Path(name)
         build_demo(folder / "demo", pace=0.0)
-        roots = [_copy(folder, number) for number in range(MACHINES)]
+        roots = [copy_of_demo(folder, number) for number in range(MACHINES)]
         os.environ["XDG_STATE_HOME"] = str(folder / "state")
         _survey(roots)
         _screen(folder, roots)
 
 
-def _copy(folder: Path, number: int) -> Path:
+def copy_of_demo(folder: Path, number: int) -> Path:
+    """A stand-in of the fleet: a copy of one of the demo's machines."""
     root = folder / f"m-{number:03d}"
     source = folder / "demo" / _NAMES[number % len(_NAMES)]
     subprocess.run(["cp", "-a", "--reflink=auto", source, root], check=True)

@@ -39,6 +39,15 @@ class Around(msgspec.Struct, frozen=True):
                     return f"package:{number}:{service.package}"
         return ""
 
+    def change_of(self, package: str) -> str:
+        """The plan's row of a package that changes, comes or goes."""
+        for number, plan in enumerate(self.plans):
+            changes = plan.packages
+            for change in (*changes.arriving, *changes.removed):
+                if change.name.partition(":")[0] == package:
+                    return f"package:{number}:{change.name}"
+        return ""
+
     def removal_of(self, *names: str) -> str:
         """The plan's row of a package that goes away and has one of these names in its own."""
         for number, plan in enumerate(self.plans):

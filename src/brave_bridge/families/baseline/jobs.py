@@ -16,15 +16,27 @@ _OURS = "/etc/cron.d/brave-bridge"
 
 
 def read(facts: Facts, seen: Seen) -> TopicSeen:
-    """See the package's description; a job is its file and its command."""
+    """See the package's description; a job is its file and its command, and whose it is."""
     values: dict[str, str] = {}
+    shipped = _shipped(facts)
     for pattern in _TABLES:
         for path, text in seen.texts(pattern):
             for line in text.splitlines() if path != _OURS else ():
                 if line.strip() and not line.lstrip().startswith("#") and not _SETTING.match(line):
-                    values[f"{path}: {' '.join(line.split())}"] = "set"
+                    values[f"{path}: {' '.join(line.split())}"] = shipped.get(path, "set")
     for pattern in _SCRIPTS:
         for found in seen.paths(pattern):
             if not found.path.endswith(".placeholder"):
-                values[found.path] = "set"
+                values[found.path] = shipped.get(found.path, "set")
     return topic(NAME, values, "/etc/crontab, /etc/cron.*, /var/spool/cron")
+
+
+def _shipped(facts: Facts) -> dict[str, str]:
+    """The files that are as their packages ship them, each ``of PACKAGE``."""
+    changed = {config.path for config in facts.changed_configs}
+    return {
+        path: f"of {package.name}"
+        for package in facts.installed
+        for path in package.conffiles
+        if path not in changed
+    }

@@ -25,6 +25,8 @@ def compare(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Dif
             yield Difference(name, old, now, SAME, topic=before.name)
         elif now is None and (because := around.removal_of(name.partition(" ")[2])):
             yield point(before, name, old, "gone", EXPECTED, "with its package", because=because)
+        elif now is None and (other := _renamed(name, old, before, after)):
+            yield point(before, name, old, other, EXPECTED, f"it is called {other} now")
         elif now is None:
             yield _gone(before, name, old)
         elif name.startswith("group ") and _members(old) <= _members(now):
@@ -43,9 +45,19 @@ def compare(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Dif
 
 def _gone(topic: TopicSeen, name: str, old: str) -> Difference:
     why = "it is not there any more"
-    if name.startswith("group ") and not _is_person(old):
+    if not _is_person(old):
         return point(topic, name, old, "gone", UNEXPLAINED, why)
     return point(topic, name, old, "gone", REGRESSION, why, kind=SURFACE)
+
+
+def _renamed(name: str, old: str, before: TopicSeen, after: TopicSeen) -> str:
+    """A new name of the same kind that has the number of one that is gone."""
+    kind, number = name.partition(" ")[0], old.partition(" ")[0]
+    for other, value in after.values.items():
+        is_new = other.startswith(f"{kind} ") and other not in before.values
+        if is_new and value.partition(" ")[0] == number:
+            return other
+    return ""
 
 
 def _is_person(value: str) -> bool:

@@ -13,15 +13,19 @@ from brave_bridge.core.proof.difference import (
 )
 from brave_bridge.core.survey.topic import TopicSeen
 
+_OF = "of "
 _PERSONS = ("/var/spool/cron", "/etc/crontab")
 
 
 def compare(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Difference]:
     """See the package's description."""
     units = around.topic("units")[1].values
-    for job in before.values:
+    for job, old in before.values.items():
         if job in after.values:
-            yield Difference(job, "set", "set", SAME, topic=before.name)
+            yield Difference(job, old, old, SAME, topic=before.name)
+            continue
+        if old.startswith(_OF):
+            yield _shipped_otherwise(before, job, old.removeprefix(_OF), around)
             continue
         file = job.partition(": ")[0]
         name = file.rpartition("/")[2]
@@ -35,6 +39,14 @@ def compare(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Dif
         else:
             why = "nothing does it any more"
             yield point(before, job, "set", "gone", REGRESSION, why, kind=DATA)
-    for job in after.values:
+    for job, now in after.values.items():
         if job not in before.values:
-            yield point(before, job, "not set", "set", EXPECTED)
+            yield point(before, job, "not set", now, EXPECTED)
+
+
+def _shipped_otherwise(topic: TopicSeen, job: str, package: str, around: Around) -> Difference:
+    """A job that its package brought and does not bring any more."""
+    because = around.change_of(package)
+    verdict = EXPECTED if because else UNEXPLAINED
+    why = f"{package} does not ship it so any more"
+    return point(topic, job, f"of {package}", "gone", verdict, why, because=because)
