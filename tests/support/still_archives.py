@@ -22,10 +22,13 @@ _TIMEOUT = httpx.Timeout(60, connect=15)
 
 
 @contextlib.contextmanager
-def still_archives() -> Iterator[None]:
-    """Every program started meanwhile asks the proxy for ``http:`` addresses elsewhere."""
+def still_archives(*, keep_all: bool = False) -> Iterator[None]:
+    """Every program started meanwhile asks the proxy for ``http:`` addresses elsewhere.
+
+    ``keep_all``: packages are kept as well, so that what is measured is no link.
+    """
     with httpx.Client(timeout=_TIMEOUT, follow_redirects=True) as client:
-        server = ThreadingHTTPServer(("127.0.0.1", 0), _handler(client))
+        server = ThreadingHTTPServer(("127.0.0.1", 0), _handler(client, keep_all))
         threading.Thread(target=server.serve_forever, args=(0.05,), daemon=True).start()
         try:
             with pytest.MonkeyPatch.context() as patch:
@@ -37,7 +40,7 @@ def still_archives() -> Iterator[None]:
             server.server_close()
 
 
-def _handler(client: httpx.Client) -> type[BaseHTTPRequestHandler]:
+def _handler(client: httpx.Client, keep_all: bool) -> type[BaseHTTPRequestHandler]:
     kept: dict[str, httpx.Response] = {}
     one_asks = threading.Lock()
 
@@ -47,7 +50,7 @@ def _handler(client: httpx.Client) -> type[BaseHTTPRequestHandler]:
         def do_GET(self) -> None:
             # Whoever asked may be killed meanwhile: that is what some tests are about.
             with contextlib.suppress(ConnectionError):
-                if "/dists/" in urlsplit(self.path).path:
+                if keep_all or "/dists/" in urlsplit(self.path).path:
                     self._give_kept()
                 else:
                     self._pass_through()

@@ -80,7 +80,7 @@ def by_name(
             why = "it is not there any more"
             yield point(before, name, old or "", "gone", gone, why, kind=kind)
         elif old is None:
-            yield point(before, name, "", now or "there", new)
+            yield point(before, name, "none", now or "there", new)
         else:
             yield point(before, name, old, now, changed, "it is another now", kind=kind)
 

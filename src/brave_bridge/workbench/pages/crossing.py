@@ -34,8 +34,8 @@ class Progress(msgspec.Struct, frozen=True):
     state: str
 
 
-STEPS_OF_A_LEG = 18
-STEPS_AROUND = 2
+STEPS_OF_A_LEG = 35
+STEPS_AROUND = 4
 STEPS_OF = {"return": 4, "update": 16, "remedy": 2, "sources": 4, "snapshot": 4, "check": 1}
 """About how many requests the shorter procedures have."""
 
@@ -148,9 +148,10 @@ def entry_why(entry: EntryRow) -> tuple[Note, ...]:
         notes.append(Note("code", plain(reply.get("output", ""))[-2500:]))
     elif "seen" in reply:
         notes += said(f"{reply['attempted']}: {plain(reply['seen'])}", reply.get("remedy", ""))
-    elif "choice" in reply:
-        notes += said(f"answer: {reply['choice']} ({reply['by']})")
-        notes.append(Note("code", plain(request.get("detail", ""))))
+    elif "detail" in request:
+        answer = f"answer: {reply['choice']} ({reply['by']})" if "choice" in reply else ""
+        notes += said(answer)
+        notes.append(Note("code", plain(request["detail"])))
     elif "files" in request:
         notes += said(*(file["path"] for file in request["files"]))
     return tuple(notes)

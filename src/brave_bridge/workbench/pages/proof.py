@@ -70,7 +70,8 @@ def proof_page(record: MachineRecord) -> Page:
     summary = "as good as before" if proof.passed else "something is worse than before"
     mark = "●" if proof.passed else "■"
     picture = proof_picture(proof)
-    return Page(f"{mark} {summary}", COLUMNS, tuple(rows), picture=picture)
+    worst = next((row.key for row in rows if row.tone == "stop"), "")
+    return Page(f"{mark} {summary}", COLUMNS, tuple(rows), start=worst, picture=picture)
 
 
 def _repeated_rows(repeats: Repeats) -> list[Row]:
