@@ -12,11 +12,12 @@ from typing import TYPE_CHECKING, TypeVar
 import msgspec
 
 from brave_bridge.core.crossing.open_leg import OpenLeg
-from brave_bridge.core.crossing.replies import FactsRead, Restored
+from brave_bridge.core.crossing.replies import FactsRead, Restored, SnapshotTaken
 from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
+from brave_bridge.core.proof.alike import both, hold_against
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.releases.standing import SCALES, scale_of
@@ -478,7 +479,12 @@ class Desk:
             began = restored.running_since_ns if restored else 0
             left = found.but_written_since(began) if began else found
             since = found.count - left.count
-            return row, prove_return(brief.way_back, left.count, left.named(), since)
+            proof = prove_return(brief.way_back, left.count, left.named(), since)
+            before = self._baseline_before(brief.way_back)
+            if before is None:
+                return row, proof
+            now = read_baseline(self.machine, self.family())
+            return row, both(proof, hold_against(before, now))
         begun = brief.begun if isinstance(brief, CrossBrief) else None
         read = None if begun else self._reply(row.id, "ReadFacts", FactsRead)
         baseline = begun.baseline if begun else read.facts if read else None
@@ -489,6 +495,15 @@ class Desk:
         now = msgspec.structs.replace(now, topics=(*now.topics, *asked))
         proof = prove(baseline, now, brief.plans)
         return row, proof.without_done(read_decisions(self.machine).tasks_done)
+
+    def _baseline_before(self, way_back: str) -> Facts | None:
+        """What was read of the machine right before a way back was taken, with its topics."""
+        for row in self.procedures():
+            taken = self._reply(row.id, "TakeSnapshot", SnapshotTaken)
+            if row.kind == "crossing" and taken is not None and taken.id == way_back:
+                read = self._reply(row.id, "ReadFacts", FactsRead)
+                return read.facts if read and read.facts.topics else None
+        return None
 
     def _reply(self, procedure: str, kind: str, expected: type[_Reply]) -> _Reply | None:
         """The first good reply to a kind of request of a procedure."""

@@ -15,3 +15,14 @@ def hold_against(before: Facts, after: Facts) -> Proof:
         differences=tuple(different),
         same=tuple(one for one in points if one.verdict == SAME),
     )
+
+
+def both(first: Proof, second: Proof) -> Proof:
+    """Two proofs as one: it passed where both did."""
+    different = sorted((*first.differences, *second.differences), key=lambda one: one.rank)
+    return Proof(
+        passed=first.passed and second.passed,
+        differences=tuple(different),
+        same=(*first.same, *second.same),
+        tasks=(*first.tasks, *second.tasks),
+    )
