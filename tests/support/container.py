@@ -60,7 +60,9 @@ class Container:
 
     def _supervise(self) -> None:
         """Start it again whenever it ended itself to be restarted (reboot(2), pid namespaces)."""
-        argv = ["unshare", *_NAMESPACES, "sh", "-c", _START, "sh", str(self.tree)]
+        # It ends with whoever supervises it, however that ends.
+        tied = ["setpriv", "--pdeathsig", "KILL"]
+        argv = [*tied, "unshare", *_NAMESPACES, "sh", "-c", _START, "sh", str(self.tree)]
         while not self._ends.is_set() and self.boots < _MOST_BOOTS:
             self._process = subprocess.Popen(
                 argv,

@@ -18,6 +18,8 @@ class OnTheWay(msgspec.Struct, frozen=True, kw_only=True):
     """``crossing`` or ``return`` where one has not ended."""
     at_work: bool = False
     question: str = ""
+    awaits_restart: bool = False
+    """Whether what is under way rests until somebody restarted, or started, the machine."""
     open_leg: str = ""
     """The leg that was begun and is not whole, and why, where nothing is under way."""
     failed: str = ""
@@ -56,6 +58,9 @@ def _under_way(s: OnTheWay) -> NextStep | None:
         return NextStep(f"answer: {s.question}", "crossing", "show", 2)
     if s.at_work:
         return NextStep(f"the {s.procedure} is under way: watch it", "crossing", "show", 0)
+    if s.awaits_restart:
+        words = f"restart the machine, then go on with the {s.procedure}"
+        return NextStep(words, "crossing", "go_on", 2)
     return NextStep(
         f"go on with the {s.procedure}: it stands at a safe place", "crossing", "go_on", 2
     )

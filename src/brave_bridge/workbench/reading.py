@@ -163,6 +163,7 @@ def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
         procedure=newest.kind if is_open else "",
         at_work=is_open and live.at_work,
         question=open_question.title if open_question and is_open else "",
+        awaits_restart=is_open and _awaits_restart(live),
         open_leg=_open_leg_words(standing_in_the_way),
         failed=newest.outcome.why[:80]
         if newest and newest.state == "failed" and newest.outcome and newest.kind != "remedy"
@@ -174,6 +175,11 @@ def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
         just_done=f"{newest.title} is done" if newest and newest.state == "done" else "",
         support_days=surveyed.release.support_days(desk.today()) if surveyed.release else None,
     )
+
+
+def _awaits_restart(live: Live) -> bool:
+    newest = live.entries[-1] if live.entries else None
+    return newest is not None and newest.kind == "AwaitRestart" and not newest.ended
 
 
 def _open_leg_words(findings) -> str:
