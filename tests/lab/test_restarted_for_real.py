@@ -1,8 +1,10 @@
 """Two legs of a real Debian under a real init, with both restarts, and nobody touching it."""
 
 import json
+import os
 import shutil
 import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -70,3 +72,45 @@ def test_it_goes_on_by_itself_after_each_boot_until_the_last_proof(runtime, tmp_
             assert code == 0
         assert not [name for name in LEFT_BEHIND if (tree / name).exists()]
         assert "trixie" in (tree / "etc/os-release").read_text()
+
+
+def bridge(tree: Path, *words: str) -> tuple[int, dict]:
+    """A command on the mounted tree, from outside; its exit code and document."""
+    program = "from brave_bridge.cli.entry import main; main()"
+    done = subprocess.run(
+        [sys.executable, "-c", program, "--tree", str(tree), *words, "--json"],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=600,
+    )
+    assert "{" in done.stdout, done.stderr
+    return done.returncode, json.loads(done.stdout[done.stdout.index("{") :])
+
+
+def test_a_mounted_tree_rests_until_it_was_started_and_told_of_its_boot(tmp_path, with_init):
+    kernel = os.uname().release
+    with lab.overlay(with_init, tmp_path) as tree:
+        shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
+        # The kernel that will come up in the namespaces: that of this machine.
+        (tree / f"boot/vmlinuz-{kernel}").write_bytes(b"an image that nobody boots")
+        bridge(tree, "update", "--yes")
+        code, _ = bridge(tree, "cross", "--to", "12", "--yes")
+        assert code == 4
+        code, told = bridge(tree, "logbook")
+        assert told["procedures"][0]["state"] == "resting"
+        assert told["procedures"][0]["entries"][-1]["request"] == "AwaitRestart"
+        # Gone on with before anybody started it, it rests again.
+        assert bridge(tree, "go-on")[0] == 4
+        with booted(tree) as machine:
+            account = tree / "var/lib/brave-bridge/came-up.json"
+            until = time.monotonic() + 60
+            while not account.exists() and time.monotonic() < until:
+                time.sleep(0.5)
+            assert machine.boots == 1
+        code, told = bridge(tree, "go-on", "--yes")
+        assert code == 0 and told["outcome"]["proof"]["passed"], told
+        assert json.loads(account.read_text())["kernel"] == kernel
+        rows = {row["subject"]: row for row in told["outcome"]["proof"]["differences"]}
+        assert "restart" not in rows
+        assert not [name for name in LEFT_BEHIND if (tree / name).exists()]

@@ -175,3 +175,32 @@ def test_version_and_help(run):
     assert "Exit codes: 0 done; 1 refused" in help_text
     for command in ("survey", "route", "plan", "snapshot", "cross", "proof", "ways-back", "return"):
         assert command in help_text
+
+
+def test_baselines_checks_and_proofs_as_documents(run, tmp_path):
+    def ask(*words, demo="gannet", code=0):
+        got, out, err = run(*words, "--json", demo=demo)
+        assert got == code, (words, out, err)
+        return json.loads(out)
+
+    assert ask("update", "--yes")["updates"] == []
+    taken = ask("baseline")
+    assert {"name", "values", "where", "absent"} == taken["topics"][0].keys()
+    again = ask("baseline", "--compare", "--exit-code")
+    assert again["baseline"] == taken["name"] and again["passed"] and not again["differences"]
+    file = tmp_path / "gannet.json"
+    ask("baseline", "--to", str(file))
+    other = ask("baseline", "--against", str(file), "--exit-code", demo="dunlin", code=20)
+    assert {"topic", "kind", "because", "meaning"} <= other["differences"][0].keys()
+    assert ask("baseline", "--against", "nowhere", code=1)["kind"] == "error"
+    assert ask("proof", "--due")["due"] == []
+
+    assert ask("check", "--suggest")["suggested"]
+    ask("check", "--set", "release file", "--kind", "file", "/etc/os-release")
+    ask("check", "--set", "gone", "--kind", "file", "/etc/nowhere", "--on", "gannet")
+    assert ask("check", "--set", "x", "--kind", "ftp", "y", code=1)["kind"] == "error"
+    answers = ask("check", code=1)["answers"]
+    assert answers["release file"] == "tells: there" and answers["gone"].startswith("fails: ")
+    assert [one["name"] for one in ask("check", "--forget", "gone")["checks"]] == ["release file"]
+    assert ask("check")["answers"] == {"release file": "tells: there"}
+    ask("check", "--forget", "release file")

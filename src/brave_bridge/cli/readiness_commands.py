@@ -59,10 +59,11 @@ def update(
     desk = context.obj.desk()
     ready = Readiness(desk)
     pending = ready.look()
-    if list_only or not json:
+    ends_here = list_only or not (pending.updates or pending.new or pending.restart_wanted)
+    if ends_here or not json:
         document = documents.document("updates", **readiness_documents.updates(pending))
         print_document(json, document, texts.updates_text(pending))
-    if list_only or not (pending.updates or pending.new or pending.restart_wanted):
+    if ends_here:
         return
     confirm(yes, f"Bring {desk.machine.name} up to date?")
     follow_to_end(desk, ready.begin_update(unattended=yes), json, ask=not yes)
