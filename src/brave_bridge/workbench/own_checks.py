@@ -6,7 +6,9 @@ import msgspec
 
 from brave_bridge.core.proof.checks import HTTP, TCP, UNIT, OwnCheck, fault_of
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.families.registry import baseline
 from brave_bridge.machines.kept_record import KeptRecord
+from brave_bridge.machines.port import Machine
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.roles import known_roles
@@ -59,6 +61,14 @@ def forget_check(kind: str, name: str) -> None:
         return OwnChecks(tuple(check for check in kept.checks if check.name != name))
 
     KEPT.change(state_of_fleet(kind), without)
+
+
+def set_what_listens(kind: str, machine: Machine, family: str) -> tuple[str, ...]:
+    """Set every check that is suggested for a machine; their names."""
+    found = tuple(suggested(kind, baseline(machine, family)))
+    for check in found:
+        set_check(kind, check)
+    return tuple(check.name for check in found)
 
 
 _ANSWERING = {

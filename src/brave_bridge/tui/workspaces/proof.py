@@ -21,12 +21,33 @@ class ProofWorkspace(Workspace):
         Action(
             "prove", "v", "prove again", "Hold the machine against its baseline", command="proof"
         ),
+        Action(
+            "set_checks",
+            "k",
+            "set checks",
+            "Have what listens here asked before a leg and after it",
+            command="check",
+        ),
     )
 
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.proof import proof_page
 
         return proof_page(record)
+
+    def action_set_checks(self) -> None:
+        """Set the checks that what listens on the machine suggests."""
+
+        def set_them(desk: Desk) -> tuple[str, ...]:
+            from brave_bridge.workbench.own_checks import set_what_listens
+
+            return set_what_listens(desk.target.kind, desk.machine, desk.family())
+
+        def tell(names: tuple[str, ...]) -> None:
+            known = "Nothing listens here that is not asked already (brave-bridge check lists it)."
+            self.notify(f"Asked from now on: {', '.join(names)}" if names else known)
+
+        self.do(self.app.harbour.current, "looking what listens", set_them, tell)
 
     def action_prove(self) -> None:
         """Hold the machine against its baseline again."""

@@ -81,13 +81,14 @@ def fleet_page(
     read = sum(1 for record in rows if record.surveyed or record.fault)
     reading = f", {read} read so far" if read < len(rows) else ""
     make = row_of or fleet_row
+    seen = picture or next(iter(PICTURES))
     return Page(
         summary=f"{counted(len(rows), 'machine')}, {waiting or 'none'} in need of you{reading}; "
-        f"in the order: {order}",
+        f"in the order: {order}; seen by {seen}",
         columns=COLUMNS,
         rows=tuple(make(record, today) for record in rows),
         empty="There is no machine yet.",
-        picture=PICTURES[picture or next(iter(PICTURES))](rows, today) if rows else None,
+        picture=PICTURES[seen](rows, today) if rows else None,
     )
 
 
