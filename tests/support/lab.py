@@ -11,7 +11,7 @@ import os
 import shutil
 import stat
 import subprocess
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from brave_bridge.core.formats.apt_sources import entries
@@ -61,17 +61,22 @@ def bullseye() -> Path:
 
     Nobody may change it: copy it or lay an overlay over it.
     """
+    return _kept_tree("bullseye", PACKAGES, _settle)
+
+
+def _kept_tree(name: str, packages: str, settle: Callable[[Path], None]) -> Path:
+    """A Debian 11 tree with these packages, settled and then kept in the cache."""
     CACHE.mkdir(parents=True, exist_ok=True)
-    key = hashlib.sha256(f"{PACKAGES} {mirrors()} 2".encode()).hexdigest()[:12]
-    tree = CACHE / f"bullseye-{key}"
-    with open(CACHE / "lock", "w") as lock:
+    key = hashlib.sha256(f"{packages} {mirrors()} 2".encode()).hexdigest()[:12]
+    tree = CACHE / f"{name}-{key}"
+    with open(CACHE / f"lock-{name}", "w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not tree.is_dir():
-            half = CACHE / "half-built"
+            half = CACHE / f"half-built-{name}"
             shutil.rmtree(half, ignore_errors=True)
-            words = ["--variant=minbase", f"--include={PACKAGES}", "bullseye"]
+            words = ["--variant=minbase", f"--include={packages}", "bullseye"]
             _run(["debootstrap", *words, half, mirrors()[0]])
-            _settle(half)
+            settle(half)
             half.rename(tree)
     return tree
 
@@ -81,20 +86,11 @@ def with_init() -> Path:
 
     Nobody may change it.
     """
-    packages = "ca-certificates,systemd-sysv,dbus,cron,openssh-server"
-    CACHE.mkdir(parents=True, exist_ok=True)
-    tree = CACHE / f"init-{hashlib.sha256(f'{packages} {mirrors()}'.encode()).hexdigest()[:12]}"
-    with open(CACHE / "lock-init", "w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        if not tree.is_dir():
-            half = CACHE / "half-built-init"
-            shutil.rmtree(half, ignore_errors=True)
-            words = ["--variant=minbase", f"--include={packages}", "bullseye"]
-            _run(["debootstrap", *words, half, mirrors()[0]])
-            main = mirrors()[0]
-            (half / "etc/apt/sources.list").write_text(f"deb {main} bullseye main\n")
-            half.rename(tree)
-    return tree
+    return _kept_tree("init", "ca-certificates,systemd-sysv,dbus,cron,openssh-server", _one_source)
+
+
+def _one_source(tree: Path) -> None:
+    (tree / "etc/apt/sources.list").write_text(f"deb {mirrors()[0]} bullseye main\n")
 
 
 def proxies() -> dict[str, str]:

@@ -38,12 +38,17 @@ def arrange(machine: Machine, procedure: str) -> str:
 
 def clear(machine: Machine) -> None:
     """Take away what was arranged; does nothing where nothing was."""
-    there = machine.files.gather((Names(_PLACED),)).found
-    for path in _PLACED:
+    take_away(machine, _PLACED, _WANTED)
+
+
+def take_away(machine: Machine, placed: tuple[str, ...], drop_in: str) -> None:
+    """Remove what was placed, and the folder of a drop-in among it where nothing else is there."""
+    there = machine.files.gather((Names(placed),)).found
+    for path in placed:
         if path in there:
             machine.files.remove(path)
-    folder = str(PurePosixPath(_WANTED).parent)
-    if _WANTED in there and not machine.files.below(folder):
+    folder = str(PurePosixPath(drop_in).parent)
+    if drop_in in there and not machine.files.below(folder):
         machine.files.remove_folder(folder)
 
 

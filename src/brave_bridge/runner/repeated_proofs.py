@@ -1,13 +1,11 @@
 """The repeated proofs of a machine's newest crossing: kept with it, started by its own timer."""
 
-from pathlib import PurePosixPath
-
 from brave_bridge.core.proof.repeats import Repeats
 from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.machines.port import Machine
 from brave_bridge.machines.queries import Names
 from brave_bridge.machines.runtime import python_argv
-from brave_bridge.runner.after_boot import environment_lines, unit_quoted
+from brave_bridge.runner.after_boot import environment_lines, take_away, unit_quoted
 
 REPEATS: KeptRecord[Repeats] = KeptRecord("proofs.json", Repeats, Repeats())
 LOCK = "proof.lock"
@@ -52,10 +50,4 @@ def place_timer(machine: Machine) -> bool:
 
 def take_timer_away(machine: Machine) -> None:
     """Take the timer away; does nothing where none was placed."""
-    there = machine.files.gather((Names(_PLACED),)).found
-    for path in _PLACED:
-        if path in there:
-            machine.files.remove(path)
-    folder = str(PurePosixPath(_WANTED).parent)
-    if _WANTED in there and not machine.files.below(folder):
-        machine.files.remove_folder(folder)
+    take_away(machine, _PLACED, _WANTED)
