@@ -50,7 +50,10 @@ def test_the_newest_stay_and_older_ones_go():
 def test_the_way_back_of_the_last_crossing_stays_until_days_after_its_proof():
     old = taken(40, last_crossing=True)
     newer = [taken(n) for n in range(3)]
-    assert fate_of(*newer, old, keep=1)["d40"] == (False, "the newest crossing is not proved yet")
+    assert fate_of(*newer, old, keep=1)["d40"] == (
+        False,
+        "the newest crossing is not proved for the last time yet",
+    )
     proved = msgspec.structs.replace(old, proved="2026-11-20T00:00:00+00:00")
     goes, why = fate_of(*newer, proved, keep=1)["d40"]
     assert not goes and "2026-12-04" in why

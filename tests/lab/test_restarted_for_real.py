@@ -12,7 +12,7 @@ import pytest
 
 from brave_bridge.runner.own_runtime import make_runtime
 from tests.support import lab
-from tests.support.container import Container, booted
+from tests.support.container import Container, booted, why_not
 
 pytestmark = pytest.mark.xdist_group("real restart")
 
@@ -47,6 +47,12 @@ def wait_for_the_end(container: Container, seconds: float) -> dict:
             return found[0]
         time.sleep(1)
     raise AssertionError(f"it did not end: {procedures(container)[:1]}, boots {container.boots}")
+
+
+@pytest.fixture(autouse=True)
+def _a_system_can_be_booted():
+    if reason := why_not():
+        pytest.skip(reason)
 
 
 @pytest.fixture(scope="module")

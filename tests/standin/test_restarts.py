@@ -1,8 +1,5 @@
 """Stand-ins over legs with their restarts: what comes up well, wrong, late, or by hand."""
 
-import threading
-import time
-
 import pytest
 
 from brave_bridge.core.crossing import restart as script
@@ -14,7 +11,7 @@ from brave_bridge.workbench.decisions import read_decisions, surroundings_for
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.targets import Target
-from tests.support.runs import begin, carry_out, outcome_of
+from tests.support.runs import answering, begin, carry_out, outcome_of
 
 
 def described(desk: Desk, **changes) -> live.Live:
@@ -111,25 +108,11 @@ def test_a_service_that_does_not_come_up_is_told(stand_in):
     assert "quay-webd.service fails since the restart" in outcome.warnings
 
 
-def answering(desk: Desk, answers: dict[str, str]) -> None:
-    """Somebody who answers each question as it is asked, until the procedure rests or ends."""
-
-    def person() -> None:
-        logbook = anew(desk).logbook()
-        for _ in range(1200):
-            for question in logbook.questions("trial", open_only=True):
-                logbook.answer("trial", question.key, answers[question.key], "person")
-            if logbook.procedure("trial").state != "running":
-                return
-            time.sleep(0.05)
-
-    threading.Thread(target=person, daemon=True).start()
-
-
 def test_a_person_restarts_it_and_it_goes_on(stand_in):
     desk = stand_in("petrel")
     begin(desk, CrossBrief("deb", Plans(desk).make("7").legs), unattended=False)
-    answering(desk, {"sources-0": "go on", "restart-0-0": "I restart it myself"})
+    by_hand = {"restart-0-0": "I restart it myself"}
+    answering(lambda: anew(desk), "trial", lambda asked: by_hand.get(asked.key, asked.default))
     assert carry_out(desk.machine.root, "petrel", "trial") == 0
     row = anew(desk).logbook().procedure("trial")
     assert row.state == "resting"

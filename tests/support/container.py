@@ -6,6 +6,7 @@ When it asks to be restarted, it is: the supervisor starts it again, as a machin
 
 import contextlib
 import os
+import shutil
 import signal
 import subprocess
 import threading
@@ -41,6 +42,18 @@ exec env -i container=namespaces PATH=/usr/sbin:/usr/bin:/sbin:/bin /lib/systemd
 """
 _MOST_BOOTS = 12
 _PATIENCE = 60.0
+
+
+def why_not() -> str:
+    """Why no system can be booted in namespaces here; empty where one can."""
+    missing = [tool for tool in ("setpriv", "nsenter", "unshare") if shutil.which(tool) is None]
+    if missing:
+        return f"missing tools: {', '.join(missing)}"
+    script = "mount --make-rprivate / && mount -t cgroup2 cgroup2 /mnt"
+    tried = subprocess.run(
+        ["unshare", *_NAMESPACES, "sh", "-c", script], capture_output=True, text=True, check=False
+    )
+    return f"no control groups in namespaces: {tried.stderr.strip()}" if tried.returncode else ""
 
 
 class Container:
@@ -93,18 +106,23 @@ class Container:
             return 125, ""
         enter = ["nsenter", "-t", str(init), "-m", "-p", "-u", "-i", "-C", "--"]
         with_variables = ["env", *(f"{name}={value}" for name, value in variables.items()), *argv]
-        try:
-            done = subprocess.run(
-                [*enter, *with_variables],
-                capture_output=True,
-                text=True,
-                check=False,
-                timeout=seconds,
-                stdin=subprocess.DEVNULL,
-            )
-        except subprocess.TimeoutExpired:
-            return 124, ""
-        return done.returncode, done.stdout + done.stderr
+        process = subprocess.Popen(
+            [*enter, *with_variables],
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+        )
+        until = time.monotonic() + seconds
+        while True:
+            try:
+                told, _ = process.communicate(timeout=0.5)
+                return process.returncode, told
+            except subprocess.TimeoutExpired:
+                _continue_if_stopped(process.pid)
+            if time.monotonic() > until:
+                process.kill()
+                return 124, process.communicate()[0]
 
     def wait_until_up(self, boots: int, seconds: float = _PATIENCE) -> None:
         """Wait until it came up that often and its init has started everything."""
@@ -124,6 +142,18 @@ class Container:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(init, signal.SIGKILL)
         self._supervisor.join(10)
+
+
+def _continue_if_stopped(process: int) -> None:
+    """Continue a nsenter(1) that stopped with what it started.
+
+    A system that goes down stops all first (systemd-shutdown(8)); with nobody to reap what
+    nsenter started in it, it would never end.
+    """
+    with contextlib.suppress(OSError):
+        state = Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0]
+        if state == "T":
+            os.kill(process, signal.SIGCONT)
 
 
 @contextlib.contextmanager

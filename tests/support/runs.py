@@ -2,6 +2,8 @@
 
 import os
 import signal
+import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -20,7 +22,7 @@ from brave_bridge.runner.briefs import (
 from brave_bridge.runner.durable import DurableRun
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.logbook import Logbook
-from brave_bridge.store.rows import ProcedureRow, now
+from brave_bridge.store.rows import ProcedureRow, QuestionRow, now
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
 
@@ -124,3 +126,20 @@ def contents(root: Path) -> dict[str, bytes | str]:
         elif path.is_file():
             found[relative] = path.read_bytes()
     return found
+
+
+def answering(
+    open_desk: Callable[[], Desk], identifier: str, choose: Callable[[QuestionRow], str]
+) -> None:
+    """Somebody who answers each question of a procedure as it is asked, until it rests or ends."""
+
+    def person() -> None:
+        logbook = open_desk().logbook()
+        for _ in range(6000):
+            for question in logbook.questions(identifier, open_only=True):
+                logbook.answer(identifier, question.key, choose(question), "person")
+            if logbook.procedure(identifier).state != "running":
+                return
+            time.sleep(0.05)
+
+    threading.Thread(target=person, daemon=True).start()
