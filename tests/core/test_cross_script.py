@@ -189,8 +189,6 @@ def test_a_crossing_in_order():
         "stage two",
         "marks",
         "check",
-        "update",
-        "full-upgrade",
     ]
     kinds = [type(request) for request in machine.asked]
     assert kinds.index(TakeSnapshot) < kinds.index(WriteFiles) < kinds.index(Run)

@@ -41,19 +41,23 @@ def finish_leg(procedure: LegProcedure, leg: LegUnderWay) -> Script[Outcome]:
     if not isinstance(reply, FactsRead):
         return (yield from leg.failed(AT, what_was_seen(reply)))
     now, before = reply.facts, leg.baseline or leg.facts
-    is_left_as_it_is = False
     for number in range(_ROUNDS):
         reasons = (*wanted, *(reason.words for reason in restart_reasons(now)))
         if reasons and can_restart(now):
             came = yield from _restart(leg, before, now, reasons, number)
             if isinstance(came, Outcome):
                 return came
-            is_left_as_it_is = came.declined
+            if came.declined:
+                break
             now = came.facts or now
         elif reasons and now.runs:
             leg.warnings += (f"restart what runs this system: {reasons[0]}",)
+            break
+        else:
+            # The plan was made over these very indices: it left nothing that is newer.
+            break
         updated = yield from _catch_up(procedure, leg)
-        if not updated or is_left_as_it_is:
+        if not updated:
             break
         wanted = ()
         reply = yield from ReadFacts(title="See whether the updates need a restart")
