@@ -150,7 +150,7 @@ def test_a_container_that_restarts_has_another_mark():
 
 
 def test_the_timer_is_placed_where_there_are_such_and_taken_away(tmp_path):
-    assert not place_timer(machine(Running, tmp_path))
+    assert not place_timer(machine(Running, tmp_path), "x")
     here = machine(Running, tmp_path, "run/systemd/system")
     before = files(tmp_path)
 
@@ -161,8 +161,8 @@ def test_the_timer_is_placed_where_there_are_such_and_taken_away(tmp_path):
             self.asked.append(argv)
 
     here.jobs = Jobs()
-    assert place_timer(here)
-    assert [argv[1] for argv in Jobs.asked] == ["daemon-reload", "start"]
+    assert place_timer(here, "20261129-crossing")
+    assert Jobs.asked == [("systemctl", "start", "brave-bridge-proof.timer")]
     service = (tmp_path / "etc/systemd/system/brave-bridge-proof.service").read_text()
     assert '"proof" "--due"' in service
     take_timer_away(here)

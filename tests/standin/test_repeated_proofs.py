@@ -7,7 +7,7 @@ import pytest
 
 from brave_bridge.core.proof.repeats import planned_repeats
 from brave_bridge.machines.standin import live
-from brave_bridge.runner.briefs import CrossBrief
+from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief
 from brave_bridge.runner.expiry import fates_of
 from brave_bridge.runner.repeated_proofs import LOCK, REPEATS
 from brave_bridge.workbench import proving
@@ -160,3 +160,11 @@ def test_due_moments_are_in_order():
     proof = msgspec.convert({"passed": True, "differences": (), "same": ()}, type=proving.Proof)
     made = planned_repeats("x", "2026-11-29T10:00:00+00:00", proof, (24.0, 1.0))
     assert made.due == ("2026-11-29T11:00:00+00:00", "2026-11-30T10:00:00+00:00")
+
+
+def test_while_something_is_under_way_nothing_is_proven(crossed, clock):
+    clock.later(2)
+    begin(crossed, SnapshotBrief("by hand"), "next")
+    assert prove_what_is_due(crossed)[1] is None
+    crossed.logbook().set_state("next", "stopped")
+    assert prove_what_is_due(crossed)[1] is not None

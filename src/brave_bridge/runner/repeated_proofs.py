@@ -26,10 +26,10 @@ OnUnitActiveSec=15min
 """
 
 
-def place_timer(machine: Machine) -> bool:
+def place_timer(machine: Machine, crossing: str) -> bool:
     """Have the machine's own timers prove it again; whether it has such (systemd.timer(5)).
 
-    The timer is started for this boot by whoever placed it, and by a drop-in for later ones.
+    It is started for this boot by a job of the crossing, and by a drop-in at later ones.
     """
     there = machine.files.gather((Names((_SYSTEMD,)),)).found
     if not machine.is_this_system or _SYSTEMD not in there:
@@ -43,8 +43,7 @@ def place_timer(machine: Machine) -> bool:
     machine.files.write(f"{_UNITS}/{_NAME}.service", service.encode(), 0o600)
     machine.files.write(f"{_UNITS}/{_NAME}.timer", _TIMER.encode(), 0o644)
     machine.files.write(_WANTED, f"[Unit]\nWants={_NAME}.timer\n".encode(), 0o644)
-    for number, argv in enumerate((("daemon-reload",), ("start", f"{_NAME}.timer"))):
-        machine.jobs.start(f"{_NAME}-{number}", ("systemctl", *argv), {})
+    machine.jobs.start(f"{crossing}-timer", ("systemctl", "start", f"{_NAME}.timer"), {})
     return True
 
 

@@ -34,7 +34,7 @@ def plan_repeats(desk: Desk, row: ProcedureRow, proof: Proof) -> Repeats:
     repeats = planned_repeats(row.id, now(), proof, hours)
     REPEATS.change(desk.machine.state, lambda _: repeats)
     if hours:
-        place_timer(desk.machine)
+        place_timer(desk.machine, row.id)
     return repeats
 
 
@@ -64,7 +64,8 @@ def prove_what_is_due(desk: Desk, *, though_not_due: bool = False) -> tuple[Repe
         return REPEATS.read(desk.machine.state), None
     with lock:
         repeats = REPEATS.read(desk.machine.state)
-        if not (repeats.is_due(now()) or (though_not_due and repeats.due)):
+        wanted = repeats.is_due(now()) or (though_not_due and repeats.due)
+        if not wanted or desk.open_procedure() is not None:
             return repeats, None
         row, proof = desk.proof()
         if row.id != repeats.crossing:
