@@ -203,7 +203,7 @@ def test_an_older_logbook_gets_the_columns_that_came_since(stand_in):
 # Damage
 
 
-DAMAGED = ["logbook.sqlite", "decisions.json", "plan.json", "snapshots.toml"]
+DAMAGED = ["logbook.sqlite", "decisions.json", "plan.json", "snapshots.toml", "proofs.json"]
 
 
 @pytest.mark.parametrize("name", DAMAGED)
@@ -248,10 +248,11 @@ def test_damaged_notes_and_policies_do_not_stop_a_survey(stand_in):
     state = places.state_of_fleet("demo")
     folder = state.here("x").parent
     folder.mkdir(parents=True, exist_ok=True)
-    for name in ("field-notes.sqlite", "policies.json"):
+    names = ("field-notes.sqlite", "policies.json", "own-checks.json", "proof-schedule.json")
+    for name in names:
         (folder / name).write_bytes(b"\x00damage" * 500)
     titles = {f.title for f in desk.survey().findings if f.id == "damaged-state"}
-    assert titles == {"field-notes.sqlite could not be read", "policies.json could not be read"}
+    assert titles == {f"{name} could not be read" for name in names}
     policies.toggle_answer("demo", "/etc/x", "mine")
     assert policies.read_policies("demo").answers == {"/etc/x": "mine"}
     assert next(folder.glob("policies.json.damaged-*")).read_bytes().startswith(b"\x00damage")

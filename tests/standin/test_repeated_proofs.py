@@ -12,11 +12,11 @@ from brave_bridge.runner.expiry import fates_of
 from brave_bridge.runner.repeated_proofs import LOCK, REPEATS
 from brave_bridge.workbench import proving
 from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.proof_schedule import set_schedule
 from brave_bridge.workbench.proving import (
     forget_repeats,
     plan_repeats,
     prove_what_is_due,
-    set_schedule,
 )
 from brave_bridge.workbench.refusal import Refused
 from tests.support.runs import begin, carry_out

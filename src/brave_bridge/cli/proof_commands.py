@@ -13,7 +13,8 @@ from brave_bridge.core.proof.difference import UNEXPLAINED
 from brave_bridge.workbench.baselines import compared_with, read_kept, take_baseline
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.proof_report import markdown, save_report
-from brave_bridge.workbench.proving import prove_what_is_due, set_schedule
+from brave_bridge.workbench.proof_schedule import set_schedule
+from brave_bridge.workbench.proving import prove_what_is_due
 
 WANTS_A_LOOK, WORSE = 10, 20
 """The exit codes for a monitoring system, as those of ``survey --exit-code``."""

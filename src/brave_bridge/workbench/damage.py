@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import msgspec
 
 from brave_bridge.machines.port import Machine
+from brave_bridge.runner.repeated_proofs import REPEATS
 from brave_bridge.snapshots.choices import CHOICES
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.reading_notes import read_notes
@@ -12,8 +13,10 @@ from brave_bridge.store.rows import LOGBOOK_FILE, NOTES_FILE
 from brave_bridge.workbench.decisions import DECISIONS
 from brave_bridge.workbench.kept_plan import PLAN
 from brave_bridge.workbench.lines import own_files
+from brave_bridge.workbench.own_checks import KEPT as OWN_CHECKS
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.policies import POLICIES
+from brave_bridge.workbench.proof_schedule import SCHEDULE
 
 ASIDE = "*.damaged-*"
 
@@ -37,8 +40,11 @@ def damage_of(machine: Machine, kind: str, logbook_fault: str) -> Iterator[Damag
         (f"{machine.state.where}/{DECISIONS.name}", DECISIONS.fault(machine.state)),
         (f"{machine.state.where}/{PLAN.name}", PLAN.fault(machine.state)),
         (f"{machine.state.where}/{CHOICES.name}", CHOICES.fault(machine.state)),
+        (f"{machine.state.where}/{REPEATS.name}", REPEATS.fault(machine.state)),
         (f"{fleet.where}/{NOTES_FILE}", notes_fault(kind)),
         (f"{fleet.where}/{POLICIES.name}", POLICIES.fault(fleet)),
+        (f"{fleet.where}/{OWN_CHECKS.name}", OWN_CHECKS.fault(fleet)),
+        (f"{fleet.where}/{SCHEDULE.name}", SCHEDULE.fault(fleet)),
     )
     yield from (Damage(path, why) for path, why in faults if why)
     for own in own_files():

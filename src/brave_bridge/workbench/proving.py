@@ -2,25 +2,12 @@
 
 from datetime import UTC, datetime
 
-import msgspec
-
 from brave_bridge.core.proof.compare import Proof
-from brave_bridge.core.proof.repeats import AFTER_HOURS, Repeats, planned_repeats
-from brave_bridge.machines.kept_record import KeptRecord
+from brave_bridge.core.proof.repeats import Repeats, planned_repeats
 from brave_bridge.runner.repeated_proofs import LOCK, REPEATS, place_timer, take_timer_away
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.places import state_of_fleet
-from brave_bridge.workbench.refusal import Refused
-
-
-class Schedule(msgspec.Struct, frozen=True):
-    """When crossings are proven again, in hours after their end; none: never."""
-
-    hours: tuple[float, ...] = AFTER_HOURS
-
-
-SCHEDULE: KeptRecord[Schedule] = KeptRecord("proof-schedule.json", Schedule, Schedule())
+from brave_bridge.workbench.proof_schedule import hours_of
 
 
 def now() -> str:
@@ -30,7 +17,7 @@ def now() -> str:
 
 def plan_repeats(desk: Desk, row: ProcedureRow, proof: Proof) -> Repeats:
     """Plan the repeated proofs of a crossing that has just ended, by a timer where one is."""
-    hours = SCHEDULE.read(state_of_fleet(desk.target.kind)).hours
+    hours = hours_of(desk.target.kind)
     repeats = planned_repeats(row.id, now(), proof, hours)
     REPEATS.change(desk.machine.state, lambda _: repeats)
     if hours:
@@ -48,13 +35,6 @@ def forget_repeats(desk: Desk) -> None:
     """Nothing is to be proven again: the machine was returned."""
     REPEATS.change(desk.machine.state, lambda _: Repeats())
     take_timer_away(desk.machine)
-
-
-def set_schedule(kind: str, hours: tuple[float, ...]) -> None:
-    """Set when crossings are proven again; Refused for what is no time."""
-    if any(not 0 < hour <= 24 * 60 for hour in hours):
-        raise Refused("setting the schedule", "hours are from more than 0 to 1440")
-    SCHEDULE.change(state_of_fleet(kind), lambda _: Schedule(tuple(sorted(hours))))
 
 
 def prove_what_is_due(desk: Desk, *, though_not_due: bool = False) -> tuple[Repeats, Proof | None]:
