@@ -2,7 +2,6 @@
 
 import os
 import signal
-import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -131,15 +130,24 @@ def contents(root: Path) -> dict[str, bytes | str]:
 def answering(
     open_desk: Callable[[], Desk], identifier: str, choose: Callable[[QuestionRow], str]
 ) -> None:
-    """Somebody who answers each question of a procedure as it is asked, until it rests or ends."""
+    """Somebody who answers each question of a procedure as it is asked, until it rests or ends.
 
-    def person() -> None:
-        logbook = open_desk().logbook()
-        for _ in range(6000):
-            for question in logbook.questions(identifier, open_only=True):
-                logbook.answer(identifier, question.key, choose(question), "person")
-            if logbook.procedure(identifier).state != "running":
-                return
-            time.sleep(0.05)
+    A process of its own: a thread could hold the logbook at the moment of a fork.
+    """
+    between = os.fork()
+    if between == 0:
+        try:
+            if os.fork() == 0:
+                _answer_all(open_desk().logbook(), identifier, choose)
+        finally:
+            os._exit(0)
+    os.waitpid(between, 0)
 
-    threading.Thread(target=person, daemon=True).start()
+
+def _answer_all(logbook: Logbook, identifier: str, choose: Callable[[QuestionRow], str]) -> None:
+    for _ in range(6000):
+        for question in logbook.questions(identifier, open_only=True):
+            logbook.answer(identifier, question.key, choose(question), "person")
+        if logbook.procedure(identifier).state != "running":
+            return
+        time.sleep(0.05)
