@@ -9,10 +9,10 @@ from typing import BinaryIO
 
 from brave_bridge.machines.port import State
 from brave_bridge.machines.runtime import python_argv
+from brave_bridge.runner.placed_units import KEPT_VARIABLES, RUNS_SYSTEMD
 
 _START_SECONDS = 60
-_SYSTEMD = Path("/run/systemd/system")
-"""There where systemd is the system's init (sd_booted(3))."""
+_SYSTEMD = Path(RUNS_SYSTEMD)
 
 LOCK_FILE = "runner.lock"
 LOG_FILE = "runner.log"
@@ -100,10 +100,6 @@ def as_service(run: list[str], procedure: str, log: Path) -> list[str]:
         "--",
         *run,
     ]
-
-
-KEPT_VARIABLES = ("PATH", "LANG", "http_proxy", "https_proxy", "no_proxy", "LIBVIRT_DEFAULT_URI")
-"""Of the environment, what a runner started elsewhere needs as well."""
 
 
 def _inhibits() -> bool:

@@ -6,11 +6,8 @@ from brave_bridge.core.crossing.replies import Failed, Reply, Restarted
 from brave_bridge.core.crossing.requests import Restart
 from brave_bridge.families.topics.boot import MARK_QUERIES, mark_of
 from brave_bridge.machines.port import Machine
-from brave_bridge.machines.queries import Names
 from brave_bridge.runner.performing.ways_back import Report
-
-SYSTEMD = "/run/systemd/system"
-"""There where systemd is the system's init (sd_booted(3))."""
+from brave_bridge.runner.placed_units import runs_systemd
 
 _LEAST_PAUSE, _MOST_PAUSE = 0.05, 1.0
 
@@ -30,7 +27,7 @@ def command(machine: Machine, *, force: bool) -> tuple[str, ...]:
 
     The inhibitor is our own: it keeps others from restarting a machine that changes.
     """
-    if machine.is_pretended or SYSTEMD in machine.files.gather((Names((SYSTEMD,)),)).found:
+    if machine.is_pretended or runs_systemd(machine):
         return ("systemctl", "reboot", "--force" if force else "--ignore-inhibitors")
     return ("reboot", "-f") if force else ("shutdown", "-r", "now")
 
