@@ -3,6 +3,7 @@
 import os
 import sys
 import traceback
+from collections.abc import Callable
 from functools import partial
 
 import msgspec
@@ -11,6 +12,7 @@ from brave_bridge.core.crossing.replies import StopsSeen
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings, leave
 from brave_bridge.core.survey.findings import stops
+from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.runtime import own_runtime
 from brave_bridge.runner import after_boot
 from brave_bridge.runner.briefs import decode_brief, surroundings_of
@@ -37,6 +39,8 @@ def main(words: list[str]) -> int:
         return 0
     row = desk.logbook().procedure(identifier)
     if row is None or row.state not in ("running", "resting"):
+        # Killed between its outcome and its end, it may have left what starts it at a boot.
+        _carefully("what was arranged for the next boot stays", after_boot.clear, desk.machine)
         return 0
     performer = Performer(desk.machine, desk.family(), desk.beside, identifier)
     performer.judge = partial(_stops_on_the_way, desk)
@@ -53,14 +57,31 @@ def main(words: list[str]) -> int:
         outcome = _given_up(desk, performer, row, fault)
     if row.kind == "update":
         Readiness(desk).note_refresh(outcome.failed_sources)
-    after_boot.clear(desk.machine)
-    if row.kind == "crossing" and outcome.proof is not None:
-        plan_repeats(desk, row, outcome.proof)
-    elif row.kind == "return" and outcome.state == "done":
-        forget_repeats(desk)
+    told = _see_to_repeats(desk, row, outcome)
+    told += _carefully("what was arranged for the next boot stays", after_boot.clear, desk.machine)
+    outcome = msgspec.structs.replace(outcome, warnings=outcome.warnings + told)
     desk.logbook().set_state(identifier, outcome.state, outcome)
     lock.close()
     return 0
+
+
+def _see_to_repeats(desk: Desk, row: ProcedureRow, outcome: Outcome) -> tuple[str, ...]:
+    """Plan the repeated proofs of a crossing, end them for a return; what went wrong with it."""
+    if row.kind == "crossing" and outcome.proof is not None:
+        planned = (plan_repeats, desk, row, outcome.proof)
+        return _carefully("it will not be proven again by itself", *planned)
+    if row.kind == "return" and outcome.state == "done":
+        return _carefully("repeated proofs are still planned", forget_repeats, desk)
+    return ()
+
+
+def _carefully(words: str, deed: Callable[..., object], *about: object) -> tuple[str, ...]:
+    """Do what must not keep an outcome from being recorded; where it fails, a warning."""
+    try:
+        deed(*about)
+    except MachineError as error:
+        return (f"{words}: {error.attempted}: {error.seen}",)
+    return ()
 
 
 def _stops_on_the_way(desk: Desk, to: str) -> StopsSeen:
