@@ -57,14 +57,17 @@ def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
         *_sources(after, plans),
         *compare_topics(baseline, after, plans),
     ]
-    points = folded(points)
-    different = [point for point in points if point.verdict != SAME]
-    different.sort(key=lambda point: point.rank)
+    return proof_of(folded(points), tuple(_tasks(baseline, plans)))
+
+
+def proof_of(points: Iterable[Difference], tasks: tuple[TaskToDo, ...] = ()) -> Proof:
+    """The proof that compared points make, what is worse first."""
+    ordered = sorted(points, key=lambda point: point.rank)
     return Proof(
-        passed=not any(point.verdict == REGRESSION for point in points),
-        differences=tuple(different),
-        same=tuple(point for point in points if point.verdict == "same"),
-        tasks=tuple(_tasks(baseline, plans)),
+        passed=not any(point.verdict == REGRESSION for point in ordered),
+        differences=tuple(point for point in ordered if point.verdict != SAME),
+        same=tuple(point for point in ordered if point.verdict == SAME),
+        tasks=tasks,
     )
 
 
