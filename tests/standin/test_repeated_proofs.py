@@ -99,7 +99,10 @@ def test_a_cure_that_comes_undone_is_told_and_keeps_the_way_back(crossed, clock)
     repeats, proof = prove_what_is_due(crossed)
     assert not proof.passed and repeats.came_undone() == repeats.made[-1].worse
     assert not repeats.are_done and not fates(crossed)[way_back].goes
-    # One that did not pass is due until it does.
+    # One that did not pass is due until it does, and stands once while it says the same.
+    for _ in range(3):
+        clock.later(0.1)
+        assert len(prove_what_is_due(crossed)[0].made) == 1
     mend_it(crossed)
     clock.later(0.1)
     repeats, proof = prove_what_is_due(crossed)

@@ -62,9 +62,12 @@ class Repeats(msgspec.Struct, frozen=True):
         return any(moment <= now for moment in self.ahead)
 
     def with_proof(self, proof: Proof, now: str) -> "Repeats":
-        """With a proof that was made now."""
+        """With a proof that was made now; one that only says again what is worse stands once."""
         made = Repeated(now, proof.passed, names_of_worse(proof))
-        return msgspec.structs.replace(self, made=(*self.made, made), newest=proof)
+        last = self.made[-1] if self.made else None
+        says_it_again = last is not None and not made.passed and last.worse == made.worse
+        earlier = self.made[:-1] if says_it_again else self.made
+        return msgspec.structs.replace(self, made=(*earlier, made), newest=proof)
 
     def came_undone(self) -> tuple[str, ...]:
         """What is worse now and was not when the crossing ended."""
