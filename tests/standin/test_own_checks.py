@@ -1,8 +1,10 @@
 """A person's own checks: set, asked before and after, and held by their severity."""
 
+import contextlib
 import http.server
 import socket
 import threading
+import time
 
 import pytest
 
@@ -40,6 +42,14 @@ def own_state(monkeypatch, tmp_path):
 def page():
     class Page(http.server.BaseHTTPRequestHandler):
         def do_GET(self):
+            if self.path == "/drips":
+                self.send_response(200)
+                self.end_headers()
+                with contextlib.suppress(OSError):
+                    for _ in range(200):
+                        self.wfile.write(b".")
+                        time.sleep(0.05)
+                return
             found = self.path == "/tides"
             self.send_response(200 if found else 404)
             self.end_headers()
@@ -71,6 +81,10 @@ def test_each_kind_is_asked(stand_in, page):
     assert answer(machine, check("http", f"{page}/tides", expected=wanted)) == AS_EXPECTED
     assert answer(machine, check("http", f"{page}/x", expected="200")).startswith(FAILS)
     assert answer(machine, check("http", f"{page}/x")) == f"{TELLS}404"
+    dripping = check("http", f"{page}/drips", expected="200", seconds=1)
+    began = time.monotonic()
+    assert "did not end within 1 s" in answer(machine, dripping)
+    assert time.monotonic() - began < 8
     assert answer(machine, check("tcp", "127.0.0.1", port)) == f"{TELLS}it answers"
     with socket.socket() as closed:
         closed.bind(("127.0.0.1", 0))

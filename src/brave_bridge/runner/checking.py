@@ -1,6 +1,7 @@
 """Asking a person's own checks: on the machine by its port, over the network from here."""
 
 import socket
+import time
 from collections.abc import Iterable
 
 from brave_bridge.core.formats.text import decoded, plain
@@ -75,6 +76,7 @@ def _command(check: OwnCheck, seen: Seen) -> str:
 def _page(check: OwnCheck) -> str:
     import httpx
 
+    until = time.monotonic() + check.seconds
     try:
         with httpx.stream(
             "GET", check.target[0], timeout=check.seconds, follow_redirects=True
@@ -82,6 +84,9 @@ def _page(check: OwnCheck) -> str:
             content = b""
             for part in answer.iter_bytes():
                 content += part
+                # The client's own limit is for each read: a page may drip for ever.
+                if time.monotonic() > until:
+                    return f"{FAILS}it did not end within {check.seconds:.0f} s"
                 if len(content) > _MOST_BYTES:
                     break
             page = plain(decoded(content[:_MOST_BYTES]))
