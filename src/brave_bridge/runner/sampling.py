@@ -3,7 +3,7 @@
 import time
 
 from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.machines.queries import Rooms
+from brave_bridge.machines.room import free_bytes
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.rows import SampleRow, now
 
@@ -38,9 +38,7 @@ class Sampler:
         self._next = time.monotonic() + pause
 
     def _free_bytes(self) -> int:
-        """What is free where the system stands; 0 where nobody can tell now."""
         try:
-            room = self.machine.files.gather((Rooms(("/",)),)).rooms.get("/")
+            return free_bytes(self.machine)
         except MachineError:
             return 0
-        return room.free_bytes if room else 0

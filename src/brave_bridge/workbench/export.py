@@ -12,13 +12,13 @@ from brave_bridge.drawings.bridge import bridge
 from brave_bridge.drawings.bridge_picture import save_bridge
 from brave_bridge.drawings.space import SpaceBar, save_space
 from brave_bridge.drawings.support import SupportBar, save_support
+from brave_bridge.machines.room import free_bytes
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.lines import all_lines
 from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.record import MachineRecord
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.room import free_bytes
 from brave_bridge.workbench.ways_back import WaysBack
 
 

@@ -14,6 +14,7 @@ from brave_bridge.core.ways_back.accounts import AccountChanges, account_changes
 from brave_bridge.core.ways_back.losses import Group, Loss, Touched, losses
 from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.room import free_bytes
 from brave_bridge.snapshots.as_kept import AsKept
 from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.snapshots.jobs.compare import CHANGED, EXTRA, Difference
@@ -21,7 +22,6 @@ from brave_bridge.snapshots.jobs.comparison import Comparison
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.snapshots.trees.manifest import FOLDER, decoded_path
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.room import free_bytes
 
 _SHADOW = "/etc/shadow"
 _LIMIT = 4_000_000
