@@ -13,9 +13,11 @@ from brave_bridge.machines.agent.calling import Line
 from brave_bridge.machines.agent.machine import AgentMachine
 from brave_bridge.machines.agent.plain_file import agent_file
 from brave_bridge.machines.port import MachineError
+from brave_bridge.runner import sampling
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
 from brave_bridge.runner.durable import DurableRun
 from brave_bridge.runner.performer import Performer
+from brave_bridge.snapshots.description import About
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.ways_back import WaysBack
@@ -77,6 +79,30 @@ def test_what_is_decided_over_there_is_refused_over_here_in_the_same_words(far_o
     with pytest.raises(MachineError, match="longer than 2 bytes"):
         desk.machine.files.read("/etc/hostname", 2)
     assert desk.survey().findings, "a fault is no end of the line"
+
+
+def test_who_is_told_how_far_a_call_is_cannot_call_meanwhile_and_nothing_hangs(far_off):
+    desk, _ = far_off
+    told = []
+
+    def tell(*how_far):
+        with pytest.raises(MachineError, match="busy") as refused:
+            desk.machine.files.read("/etc/hostname", 100)
+        told.append((how_far, refused))
+
+    taken = desk.snapshots.take("told", About(release="6", reason="trial"), tell)
+    assert told and taken.entries
+    assert desk.machine.files.read("/etc/hostname", 100), "the line is free again"
+
+
+def test_a_sample_is_taken_also_while_the_line_is_busy(far_off, monkeypatch):
+    monkeypatch.setattr(sampling, "FIRST_SECONDS", 0.0)
+    desk, _ = far_off
+    kept = Plans(desk).make("7")
+    begin(desk, CrossBrief("deb", kept.legs), "across")
+    assert carried_out(desk, "across").state == "done"
+    samples = desk.logbook().samples("across")
+    assert len(samples) > 20 and all(sample.free_bytes for sample in samples)
 
 
 def test_an_agent_that_is_gone_is_told_as_that(far_off):

@@ -1,5 +1,6 @@
 """How a procedure goes on over time: samples of how far it is, and of the room that is left."""
 
+import contextlib
 import time
 
 from brave_bridge.machines.port import Machine, MachineError
@@ -23,6 +24,7 @@ class Sampler:
         self.procedure = procedure
         self._taken = len(logbook.samples(procedure))
         self._next = 0.0
+        self._free = 0
 
     def offer(self, seq: int, percent: float) -> None:
         """How far a request is: a sample, where it is time for one."""
@@ -38,7 +40,7 @@ class Sampler:
         self._next = time.monotonic() + pause
 
     def _free_bytes(self) -> int:
-        try:
-            return free_bytes(self.machine)
-        except MachineError:
-            return 0
+        """What is free; what was free last where the machine cannot be asked just now."""
+        with contextlib.suppress(MachineError):
+            self._free = free_bytes(self.machine)
+        return self._free

@@ -3,7 +3,7 @@
 import contextlib
 import subprocess
 import threading
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, BinaryIO, cast
 
 import msgspec
@@ -19,6 +19,7 @@ class Line:
     def __init__(self, machine: str, argv: Sequence[str]) -> None:
         self.machine = machine
         self._lock = threading.Lock()
+        self._caller = 0
         try:
             self._process = subprocess.Popen(argv, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
         except OSError as error:
@@ -55,7 +56,7 @@ class Line:
         given = [PROGRESS if callable(argument) else argument for argument in arguments]
         call = {"service": service, "method": method, "arguments": given, "named": named}
         try:
-            with self._lock:
+            with self._mine(f"{service}.{method}"):
                 answer = self._answered(call, tell)
             if "fault" in answer:
                 raise MachineError(*answer["fault"])
@@ -68,6 +69,20 @@ class Line:
                 f"the agent gave no answer: {words}",
                 "look whether the machine can be reached",
             ) from error
+
+    @contextlib.contextmanager
+    def _mine(self, deed: str) -> Iterator[None]:
+        """The line for one call. Whoever is told how far a call is cannot call meanwhile."""
+        me = threading.get_ident()
+        if self._caller == me:
+            seen = "the line is busy with a call that tells how far it is"
+            raise MachineError(f"calling {deed}", self.machine, seen)
+        with self._lock:
+            self._caller = me
+            try:
+                yield
+            finally:
+                self._caller = 0
 
     def _answered(self, call: dict, tell: Callable[..., None] | None) -> dict:
         try:
