@@ -29,7 +29,7 @@ from brave_bridge.snapshots.returning import Returning
 FILES, FOLDERS = 100_000, 9_000
 _IMAGE_BYTES = 20 << 30
 _QUIET = {"stdout": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}
-_RSYNC = ("rsync", "-aHAX", "--exclude=/home", "--exclude=/var/lib/brave-bridge")
+RSYNC = ("rsync", "-aHAX", "--exclude=/home", "--exclude=/var/lib/brave-bridge")
 
 
 def run_all(files: int = FILES, temperatures: tuple[str, ...] = ("warm", "cold")) -> None:
@@ -129,7 +129,7 @@ def _measure(folder: Path, temperature: str) -> None:
 
     def copied() -> float:
         _removed(base)
-        return timed(lambda: _run(*_RSYNC, f"{tree}/", base))
+        return timed(lambda: _run(*RSYNC, f"{tree}/", base))
 
     rounds = 3
     in_turn(f"first snapshot, {temperature}", first, "`rsync -aHAX`", copied, rounds)
@@ -141,7 +141,7 @@ def _measure(folder: Path, temperature: str) -> None:
     def linked() -> float:
         _touch(tree, 0.01)
         newer = folder / "newer"
-        spent = timed(lambda: _run(*_RSYNC, f"--link-dest={base}", f"{tree}/", newer))
+        spent = timed(lambda: _run(*RSYNC, f"--link-dest={base}", f"{tree}/", newer))
         _removed(base)
         newer.rename(base)
         return spent
@@ -153,26 +153,26 @@ def _measure(folder: Path, temperature: str) -> None:
         linked,
         rounds,
     )
-    _run(*_RSYNC, "--delete", f"{tree}/", base)
+    _run(*RSYNC, "--delete", f"{tree}/", base)
     _ours("take", tree, f"c{next(numbers)}")
     _change(tree)
     in_turn(
         f"preview after 12 % changed, {temperature}",
         lambda: timed(lambda: _ours("preview", tree)),
         "`rsync -aHAXn --delete`",
-        lambda: timed(lambda: _run(*_RSYNC, "-n", "--delete", f"{base}/", tree)),
+        lambda: timed(lambda: _run(*RSYNC, "-n", "--delete", f"{base}/", tree)),
         rounds,
     )
 
     def returned() -> float:
-        _run(*_RSYNC, "--delete", f"{base}/", tree)
+        _run(*RSYNC, "--delete", f"{base}/", tree)
         _ours("take", tree, f"d{next(numbers)}")
         _change(tree)
         return timed(lambda: _ours("return", tree))
 
     def put_back() -> float:
         _change(tree)
-        return timed(lambda: _run(*_RSYNC, "--delete", f"{base}/", tree))
+        return timed(lambda: _run(*RSYNC, "--delete", f"{base}/", tree))
 
     in_turn(
         f"return after 12 % changed, {temperature}",

@@ -10,6 +10,7 @@ from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
 from brave_bridge.core.crossing.replies import (
     Answered,
+    Begun,
     BootChecked,
     Compared,
     Done,
@@ -29,6 +30,7 @@ from brave_bridge.core.crossing.replies import (
 from brave_bridge.core.crossing.requests import (
     ArchiveSettings,
     Ask,
+    Begin,
     CheckBoot,
     Checkpoint,
     CloseLeg,
@@ -115,6 +117,8 @@ class Machine:
                 return FilesListed(("/etc/quay-webd/webd.conf.dpkg-dist",))
             case Ask():
                 return Answered(request.default, "default")
+            case Begin():
+                return Begun("ahead")
             case SwapFiles():
                 return Swapped(tuple(swap.present for swap in request.swaps))
             case PlanPackages():
@@ -129,6 +133,9 @@ class Machine:
     def titles(self, kind: type) -> list[str]:
         return [request.title for request in self.asked if isinstance(request, kind)]
 
+    def written(self) -> list[WriteFiles]:
+        return [request for request in self.asked if isinstance(request, WriteFiles)]
+
     def ran(self) -> list[str]:
         return [deed_of(request) for request in self.asked if isinstance(request, Run)]
 
@@ -136,6 +143,8 @@ class Machine:
 def deed_of(run: Run) -> str:
     """Which step of a crossing a command is: its last word where nothing else tells."""
     words = " ".join(run.argv)
+    if run.job:
+        return "wait"
     for sign, deed in (
         ("--simulate", "rehearsal"),
         ("--download-only", "download"),
@@ -146,6 +155,11 @@ def deed_of(run: Run) -> str:
         if sign in words:
             return deed
     return run.argv[-1]
+
+
+def is_ahead(request: Request) -> bool:
+    """Whether a request only gives something to what is fetched ahead."""
+    return isinstance(request, WriteFiles) and "ahead" in request.title
 
 
 def drive(script, machine: Machine):
@@ -173,6 +187,11 @@ def runs(deed: str) -> Callable[[Request], bool]:
     return lambda r: isinstance(r, Run) and deed_of(r) == deed
 
 
+def fetches_indices(request: Request) -> bool:
+    """Ahead, or in its turn."""
+    return runs("wait")(request) or runs("update")(request)
+
+
 def test_a_crossing_in_order():
     machine = Machine()
     outcome = cross(machine)
@@ -182,7 +201,7 @@ def test_a_crossing_in_order():
     rested = [r.name for r in machine.asked if isinstance(r, Checkpoint)]
     assert rested == [*TwoStages.checkpoints, "came up"]
     assert machine.ran() == [
-        "update",
+        "wait",
         "rehearsal",
         "download",
         "stage one",
@@ -190,7 +209,7 @@ def test_a_crossing_in_order():
         "marks",
         "check",
     ]
-    kinds = [type(request) for request in machine.asked]
+    kinds = [type(request) for request in machine.asked if not is_ahead(request)]
     assert kinds.index(TakeSnapshot) < kinds.index(WriteFiles) < kinds.index(Run)
     assert UnguardServices in kinds
 
@@ -226,7 +245,7 @@ def test_the_question_shows_the_diff_and_refusing_changes_nothing():
     assert "-deb http://a.example/quayside bowline-5.3 main" in asked.detail
     assert "+deb http://a.example/quayside diamond main" in asked.detail
     assert (outcome.state, outcome.at) == ("stopped", "sources")
-    assert not machine.titles(WriteFiles) and machine.titles(UnguardServices)
+    assert all(map(is_ahead, machine.written())) and machine.titles(UnguardServices)
 
 
 REFUSING = Failed("writing /etc/apt/sources.list", "read-only file system")
@@ -242,9 +261,14 @@ REFUSING = Failed("writing /etc/apt/sources.list", "read-only file system")
             "way back",
             "no space",
         ),
-        (lambda r: isinstance(r, WriteFiles), REFUSING, "sources", "read-only"),
-        (runs("update"), Ran(100, "E: no Release file\n", 1, "j"), "indices", "no Release file"),
-        (runs("update"), Ran(-1, "", 1, "j", lost=True), "indices", "interrupted"),
+        (
+            lambda r: isinstance(r, WriteFiles) and not is_ahead(r),
+            REFUSING,
+            "sources",
+            "read-only",
+        ),
+        (fetches_indices, Ran(100, "E: no Release file\n", 1, "j"), "indices", "no Release file"),
+        (fetches_indices, Ran(-1, "", 1, "j", lost=True), "indices", "interrupted"),
         (
             lambda r: isinstance(r, ReadFiles),
             FilesRead((FileText(LISTS, INRELEASE.replace("diamond", "carrick")),)),
@@ -268,12 +292,12 @@ REFUSING = Failed("writing /etc/apt/sources.list", "read-only file system")
     ],
 )
 def test_every_stop_before_stage_one_undoes_the_sources(matches, reply, at, why):
-    machine = Machine().instead(matches, reply, times=1)
+    machine = Machine().instead(matches, reply, times=2 if matches is fetches_indices else 1)
     outcome = cross(machine)
     assert (outcome.state, outcome.at) == ("stopped", at)
     assert why in outcome.why and outcome.safe and outcome.next_step
     assert "stage one" not in machine.ran()
-    written = [r for r in machine.asked if isinstance(r, WriteFiles)]
+    written = [request for request in machine.written() if not is_ahead(request)]
     if written:
         assert written[-1].files[0].text == OLD_SOURCES.text
         assert machine.titles(UnguardServices)
@@ -297,7 +321,7 @@ def test_a_machine_that_is_not_where_the_plan_begins_is_left_alone(changed, word
 def test_the_commands_name_every_change_and_nothing_else():
     machine = Machine()
     cross(machine)
-    argvs = {deed_of(r): r.argv for r in machine.asked if isinstance(r, Run)}
+    argvs = {deed_of(r): r.argv for r in machine.asked if isinstance(r, Run) and not r.job}
     after = {
         deed: argv[argv.index("install") + 1 :] for deed, argv in argvs.items() if "install" in argv
     }
@@ -477,9 +501,9 @@ def kept_leg(machine: Machine):
 def test_a_leg_is_kept_open_from_before_its_first_change_until_it_is_whole():
     machine = Machine()
     assert cross(machine).state == "done"
-    kinds = [type(request) for request in machine.asked]
+    kinds = [type(request) for request in machine.asked if not is_ahead(request)]
     assert kinds.index(KeepOpenLeg) < kinds.index(WriteFiles)
-    assert kinds.index(CloseLeg) > max(n for n, r in enumerate(machine.asked) if isinstance(r, Run))
+    assert kinds.index(CloseLeg) > max(n for n, kind in enumerate(kinds) if kind is Run)
     assert kept_leg(machine) is None
 
 

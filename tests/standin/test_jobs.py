@@ -86,3 +86,13 @@ def test_a_command_that_is_silent_is_told_by_its_newest_output(stand_in, monkeyp
     run = Run(title="Stage", argv=("sh", "-c", script), reports_progress=True)
     performer.perform(0, run, lambda percent, note, job: told.append((percent, note)))
     assert told[0] == (40.0, "Installed debianutils") and told[-1] == (40.0, "Generating /boot/x")
+
+
+def test_what_has_to_end_well_first_does_so_in_the_same_job(tmp_path):
+    said = ["printf", "%s|", "a b", "; rm -rf x"]
+    for code, output in (("0", b"first\na b|; rm -rf x|"), ("3", b"first\n")):
+        folder = tmp_path / code
+        before = ["sh", "-c", 'echo "$1"; exit "$2"', "sh", "first", code]
+        jobs.launch(folder, said, {}, said, before)
+        assert wait(folder).exit_code == int(code)
+        assert jobs.output_of(folder, 100) == output

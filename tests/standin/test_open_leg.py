@@ -1,14 +1,15 @@
 """A leg that a failure left open: told everywhere, gone on with, or gone back from."""
 
 import json
+from contextlib import suppress
 
 import pytest
 
 from brave_bridge.cli.running import run as run_words
-from brave_bridge.core.crossing.requests import FileSwap, SwapFiles
+from brave_bridge.core.crossing.requests import FileSwap, ReplaceFiles, SwapFiles
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.runner.open_legs import OPEN_LEG
-from brave_bridge.runner.performing.swapping import swap_files
+from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
@@ -58,7 +59,7 @@ def test_an_open_leg_is_told_by_survey_next_line_and_refusals(left_open, run, mo
         told.verdict.name == "STOP" and "is not whole" in told.title and not told.can_be_overruled
     )
     assert (
-        "stage two" in told.evidence and "go-on" in told.remedy and "return trial-2" in told.remedy
+        "stage two" in told.evidence and "go-on" in told.remedy and "return trial-4" in told.remedy
     )
     monkeypatch.setattr("brave_bridge.workbench.reading.Desk", lambda target: left_open)
     record = read_machine(FleetMember("petrel", "", left_open.target))
@@ -76,7 +77,7 @@ def test_a_leg_is_gone_on_with_once_the_cause_is_mended(left_open, run):
     assert code == 0, output
     newest = left_open.procedures()[0]
     assert newest.title.startswith("on with ") and newest.outcome.proof.passed
-    assert newest.outcome.ways_back == ("trial-2",)
+    assert newest.outcome.ways_back == ("trial-4",)
     assert OPEN_LEG.must_read(left_open.machine.state) is None
     assert "open-leg" not in {f.id for f in left_open.survey().findings if f.verdict.name == "STOP"}
     code, output = run("proof")
@@ -117,7 +118,7 @@ def test_packages_can_be_left_alone_before_a_leg_is_gone_on_with(left_open, run)
 
 
 def test_a_return_ends_an_open_leg(left_open, run):
-    code, output = run("return", "trial-2", "--yes")
+    code, output = run("return", "trial-4", "--yes")
     assert code == 0, output
     assert OPEN_LEG.must_read(left_open.machine.state) is None
     assert left_open.survey().release.key == "5.3"
@@ -129,7 +130,7 @@ def test_an_open_leg_that_cannot_be_read_still_stands_in_the_way(left_open, run)
     assert told.verdict.name == "STOP"
     code, output = run("go-on", "--yes")
     assert code == 1 and "go back to the way back before it" in output
-    assert run("return", "trial-2", "--yes")[0] == 0
+    assert run("return", "trial-4", "--yes")[0] == 0
     assert OPEN_LEG.must_read(left_open.machine.state) is None
 
 
@@ -214,3 +215,18 @@ def test_an_old_saved_file_is_no_sign_that_a_swap_is_done(stand_in):
     machine.files.write(SWAP.saved, b"of an earlier leg")
     assert swap_files(machine, SwapFiles(title="", swaps=(SWAP,)), "trial-9").paths == ()
     assert machine.files.read(SWAP.present, 99) == b"mine"
+
+
+@pytest.mark.parametrize("step", range(5))
+def test_no_kill_leaves_a_folder_with_a_part_of_what_replaces_it(stand_in, monkeypatch, step):
+    machine = stand_in("avocet").machine
+    for path in ("/new/a", "/new/b", "/new/lock", "/lists/b", "/lists/old", "/lists/lock"):
+        machine.files.write(path, path.encode())
+    request = ReplaceFiles(title="", source="/new", target="/lists", but_for=("lock",))
+    with monkeypatch.context() as patched:
+        killed_at(machine, patched, step)
+        with suppress(Killed):
+            replace_files(machine, request)
+    assert replace_files(machine, request).detail == "2 files"
+    contents = [machine.files.read(path, 99) for path in machine.files.below("/lists")]
+    assert contents == [b"/new/a", b"/new/b", b"/lists/lock"]

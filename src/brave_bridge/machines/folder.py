@@ -128,12 +128,19 @@ class FolderJobs:
         self.folder = folder
         self._wrapped = wrapped
 
-    def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
+    def start(
+        self,
+        job: str,
+        argv: Sequence[str],
+        environment: Mapping[str, str],
+        first: Sequence[str] = (),
+    ) -> None:
         """See Jobs."""
         folder = self._of(job)
         if jobs.state_of(folder) is None:
             try:
-                jobs.launch(folder, self._wrapped(argv), environment, argv)
+                before = self._wrapped(first) if first else ()
+                jobs.launch(folder, self._wrapped(argv), environment, argv, before)
             except OSError as error:
                 seen = error.strerror or str(error)
                 raise MachineError(f"starting {argv[0]}", self.machine, seen) from error

@@ -22,8 +22,27 @@ exec >output 2>&1 3>status </dev/null
 awk '{print $22}' "/proc/$$/stat" >birth 2>/dev/null
 echo "$$" >pid.new && mv pid.new pid
 date +%s.%N >began
-"$@"
-code=$?
+first=$1
+shift
+code=0
+if [ "$first" -gt 0 ]; then
+  (
+    rest=$(($# - first))
+    while [ "$first" -gt 0 ]; do
+      set -- "$@" "$1"
+      shift
+      first=$((first - 1))
+    done
+    shift "$rest"
+    exec "$@"
+  )
+  code=$?
+  shift "$first"
+fi
+if [ "$code" -eq 0 ]; then
+  "$@"
+  code=$?
+fi
 exec 3>&-
 date +%s.%N >ended
 echo "$code" >code.new
@@ -46,17 +65,22 @@ class JobState(msgspec.Struct, frozen=True):
 
 
 def launch(
-    folder: Path, argv: Sequence[str], environment: Mapping[str, str], inner: Sequence[str]
+    folder: Path,
+    argv: Sequence[str],
+    environment: Mapping[str, str],
+    inner: Sequence[str],
+    first: Sequence[str] = (),
 ) -> None:
     """Start ``argv`` (which wraps the command ``inner``) detached; its record goes to ``folder``.
 
-    Comes back once the launcher has claimed the folder.
+    ``first`` is a command that has to end well before; where it does not, its exit code is the
+    job's. Comes back once the launcher has claimed the folder.
     """
     folder.mkdir(parents=True, exist_ok=True)
     record = msgspec.json.encode({"argv": list(inner), "environment": dict(environment)})
     (folder / "command.json").write_bytes(record)
     launcher = subprocess.Popen(
-        ["/bin/sh", "-c", _LAUNCHER, "job", str(folder), *argv],
+        ["/bin/sh", "-c", _LAUNCHER, "job", str(folder), str(len(first)), *first, *argv],
         stdin=subprocess.DEVNULL,
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,

@@ -147,11 +147,18 @@ class MemoryJobs:
         self.started: dict[str, tuple[str, ...]] = {}
         self._ran: dict[str, Ran] = {}
 
-    def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
+    def start(
+        self,
+        job: str,
+        argv: Sequence[str],
+        environment: Mapping[str, str],
+        first: Sequence[str] = (),
+    ) -> None:
         """See Jobs."""
         if job not in self.started:
             self.started[job] = tuple(argv)
-            self._ran[job] = self._run(argv)
+            before = self._run(first) if first else (0, "")
+            self._ran[job] = before if before[0] else self._run(argv)
 
     def state_of(self, job: str) -> JobState | None:
         """See Jobs."""

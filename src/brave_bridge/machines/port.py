@@ -69,8 +69,17 @@ class Files(FilesToSee, Protocol):
 class Jobs(Protocol):
     """Commands that run detached on a machine, by name."""
 
-    def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
-        """Start a command; does nothing where that job was started before."""
+    def start(
+        self,
+        job: str,
+        argv: Sequence[str],
+        environment: Mapping[str, str],
+        first: Sequence[str] = (),
+    ) -> None:
+        """Start a command; does nothing where that job was started before.
+
+        ``first`` is a command that has to end well before it, in the same job.
+        """
 
     def state_of(self, job: str) -> JobState | None:
         """How a job stands; None where it was never started."""

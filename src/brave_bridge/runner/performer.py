@@ -12,6 +12,7 @@ import msgspec
 
 from brave_bridge.core.crossing.replies import (
     Awaited,
+    Begun,
     Done,
     FactsRead,
     Failed,
@@ -28,6 +29,7 @@ from brave_bridge.core.crossing.requests import (
     ArrangeGoingOn,
     AwaitAnswer,
     AwaitRestart,
+    Begin,
     CheckBoot,
     Checkpoint,
     CheckSnapshot,
@@ -43,6 +45,8 @@ from brave_bridge.core.crossing.requests import (
     PlanPackages,
     ReadFacts,
     ReadFiles,
+    RemoveFolder,
+    ReplaceFiles,
     Request,
     Restart,
     RestoreSnapshot,
@@ -65,7 +69,7 @@ from brave_bridge.runner import after_boot
 from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
-from brave_bridge.runner.performing.swapping import swap_files
+from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.runner.performing.ways_back import PerformingWaysBack, Report
 from brave_bridge.snapshots.beside import Beside
 
@@ -276,13 +280,34 @@ class Performer:
     def _(self, request: Run, seq: int, report: Report) -> Reply:
         for start in range(MAX_STARTS if request.again else 1):
             name = f"{self.identifier}-{seq}" + (f"-{start + 1}" if start else "")
-            self.machine.jobs.start(name, request.argv, request.environment)
+            if request.job and not start:
+                name = request.job
+            else:
+                self._start(name, request)
             state = self._wait(name, request, report)
             if state.state == "ended":
                 break
         output = hide(plain(decoded(self.machine.jobs.output_of(name, OUTPUT_LIMIT))))
         lost = state.state == "lost"
         return Ran(-1 if lost else (state.exit_code or 0), output, state.seconds, name, lost)
+
+    def _start(self, name: str, run: Run) -> None:
+        self.machine.jobs.start(name, run.argv, run.environment, run.first)
+
+    @_perform.register
+    def _(self, request: Begin, seq: int, report: Report) -> Reply:
+        name = f"{self.identifier}-{seq}"
+        self._start(name, request.run)
+        return Begun(name)
+
+    @_perform.register
+    def _(self, request: ReplaceFiles, seq: int, report: Report) -> Reply:
+        return replace_files(self.machine, request)
+
+    @_perform.register
+    def _(self, request: RemoveFolder, seq: int, report: Report) -> Reply:
+        self.machine.files.remove_folder(request.folder)
+        return Done()
 
     def _wait(self, name: str, request: Run, report: Report) -> JobState:
         last, pause, percent = "", 0.005, 0.0

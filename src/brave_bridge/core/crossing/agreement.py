@@ -2,11 +2,13 @@
 
 The indices are fetched and must be those of the leg's end. The plan is made again from them:
 what has moved since it was approved is shown and asked about. Then the package manager
-rehearses exactly this plan, and everything is downloaded.
+rehearses exactly this plan, and everything is downloaded; where both were done ahead, over the
+same indices and for the same plan, they are not done again.
 """
 
 import msgspec
 
+from brave_bridge.core.crossing.ahead import Ahead
 from brave_bridge.core.crossing.family import CrossingFamily, ExactCommands
 from brave_bridge.core.crossing.replies import Answered, Failed, FilesRead, PackagesPlanned, Ran
 from brave_bridge.core.crossing.requests import (
@@ -49,20 +51,31 @@ class Prepared(msgspec.Struct, frozen=True):
 
 
 def prepare(
-    family: CrossingFamily, plan: LegPlan, number: int, part_way: Facts | None = None
+    family: CrossingFamily,
+    plan: LegPlan,
+    number: int,
+    ahead: Ahead,
+    part_way: Facts | None = None,
 ) -> Script[Prepared | NotReady]:
     """Make ready to carry out a leg's plan; ``number`` counts legs from 0.
 
+    ``ahead`` is what was fetched already.
     ``part_way`` are the facts where a part of the leg is done already: what is left is
     planned from there, towards what was agreed.
     """
-    refusal = yield from _fetch_indices(family, plan)
+    refusal = yield from _fetch_indices(family, plan, ahead)
     if refusal:
         return refusal
     plan = yield from _plan_again(family, plan, number, part_way)
     if isinstance(plan, NotReady):
         return plan
     commands = family.exactly(plan.packages)
+    reply = yield from WriteFiles(title="Write down what may be chosen", files=commands.files)
+    if isinstance(reply, Failed):
+        return NotReady("agreement", what_was_seen(reply))
+    told = ahead.rehearsal(plan.packages)
+    if told is not None and not family.unlike(plan.packages, told):
+        return Prepared(plan, commands)
     refusal = yield from _rehearse(family, plan, commands)
     if refusal:
         return refusal
@@ -72,11 +85,12 @@ def prepare(
     return Prepared(plan, commands)
 
 
-def _fetch_indices(family: CrossingFamily, plan: LegPlan) -> Script[NotReady | None]:
+def _fetch_indices(family: CrossingFamily, plan: LegPlan, ahead: Ahead) -> Script[NotReady | None]:
     title = plan.leg.end.title
-    reply = yield from titled(family.refresh(), f"Fetch the indices of {title}")
-    if not ended_well(reply):
-        return NotReady("indices", why_it_failed(family, reply))
+    if not (yield from ahead.take_up()):
+        reply = yield from titled(family.refresh(), f"Fetch the indices of {title}")
+        if not ended_well(reply):
+            return NotReady("indices", why_it_failed(family, reply))
     reply = yield from ReadFiles(
         title=f"Check that the indices are those of {title}",
         patterns=family.index_descriptions,
@@ -157,9 +171,6 @@ def _rehearse(
     family: CrossingFamily, plan: LegPlan, commands: ExactCommands
 ) -> Script[NotReady | None]:
     """The package manager's own simulation must do exactly the plan."""
-    reply = yield from WriteFiles(title="Write down what may be chosen", files=commands.files)
-    if isinstance(reply, Failed):
-        return NotReady("agreement", what_was_seen(reply))
     reply = yield from commands.rehearse
     if not isinstance(reply, Ran) or reply.lost:
         return NotReady("agreement", what_was_seen(reply) or "the rehearsal was interrupted")

@@ -34,6 +34,18 @@ class ExactCommands(msgspec.Struct, frozen=True):
     stage_two: ExactStage | None
 
 
+class FetchAhead(msgspec.Struct, frozen=True):
+    """Fetching for a leg while the machine's own sources and indices stay as they are.
+
+    ``files`` are to be written first, ``run`` fetches and prints what would be done, as a
+    rehearsal does. What came is in ``lists``.
+    """
+
+    files: tuple[FileText, ...]
+    run: Run
+    lists: str
+
+
 class CrossingFamily(Protocol):
     """A family's package manager, as far as a crossing needs it."""
 
@@ -81,6 +93,9 @@ class CrossingFamily(Protocol):
     def stage_two(self) -> Run:
         """Carry out the rest."""
 
+    def fetch_ahead(self, plan: LegPlan) -> FetchAhead | None:
+        """Fetch indices and packages beside something else; None where that cannot be."""
+
     def exactly(self, changes: PackageChanges) -> ExactCommands:
         """The commands that carry out exactly one plan."""
 
@@ -96,8 +111,8 @@ class CrossingFamily(Protocol):
     def reinstall(self, names: Iterable[str]) -> Run:
         """Install packages again in the version that the sources have."""
 
-    def check(self) -> Run:
-        """The package manager's own check; it must leave no trace on the machine."""
+    def check(self, *, just_changed: bool = False) -> Run:
+        """The package manager's own check; it leaves no trace on a machine that did not change."""
 
     def wrong_indices(self, plan: LegPlan, descriptions: Iterable[FileText]) -> str:
         """Why the refreshed indices are not the leg's, or an empty text."""

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
+from brave_bridge.core.crossing.ahead import nothing_ahead
 from brave_bridge.core.crossing.replies import (
     BootChecked,
     Compared,
@@ -73,6 +74,8 @@ def _restored(
         if not isinstance(reply, Compared) or reply.count:
             return _not_back(way_back, "comparison", reply)
         since = reply.since
+    # The snapshot was taken while it was fetched ahead.
+    yield from nothing_ahead()
     if check is not None and not restored.aside:
         reply = yield from check()
         if not ended_well(reply):

@@ -64,18 +64,25 @@ class LegUnderWay:
 
     # The beginning
 
-    def begin(self, objection: Callable[[Facts], Objection | None]) -> Script[Outcome | None]:
+    def begin(
+        self,
+        objection: Callable[[Facts], Objection | None],
+        beside: Callable[[Facts], Script[None]] | None = None,
+    ) -> Script[Outcome | None]:
         """From the first checkpoint to the one behind the way back; why it must not go on.
 
-        ``objection`` is what a procedure has to object to the facts of a leg that begins.
+        ``objection`` is what a procedure has to object to the facts of a leg that begins;
+        ``beside`` begins what may go on while the way back is made, and waits for nothing.
         """
         yield from self.checkpoint("ready")
         if self.begun:
             refusal = yield from self._see_how_far_it_came()
         else:
-            refusal = (yield from self._take_baseline(objection)) or (
-                yield from self._make_way_back()
-            )
+            refusal = yield from self._take_baseline(objection)
+            if refusal is None:
+                if beside is not None:
+                    yield from beside(self.facts)
+                refusal = yield from self._make_way_back()
         if refusal is None:
             yield from self.checkpoint("way back")
         return refusal

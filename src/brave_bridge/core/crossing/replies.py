@@ -47,6 +47,12 @@ class Done(Reply, frozen=True, tag=True):
         return one_line(self.detail)
 
 
+class Begun(Reply, frozen=True, tag=True):
+    """A command was started; ``job`` is its name."""
+
+    job: str
+
+
 class FactsRead(Reply, frozen=True, tag=True):
     """Facts of the machine."""
 

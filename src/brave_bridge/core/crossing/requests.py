@@ -34,6 +34,7 @@ from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.replies import (
     Answered,
     Awaited,
+    Begun,
     BootChecked,
     Compared,
     Done,
@@ -196,6 +197,8 @@ class Run(Request[Ran], frozen=True, tag=True, kw_only=True):
     an exit code it is started again; else the script is told, and repairs first.
     ``measures`` says what its percents are of, and ``amount`` how much that is: ``download`` in
     bytes, ``packages`` in packages; empty and 0 where it is neither, or nobody knows.
+    ``first`` is a command that has to end well before this one, in the same job. ``job`` is the
+    one in which it was begun before (see Begin): it is only waited for.
     """
 
     argv: tuple[str, ...]
@@ -205,10 +208,35 @@ class Run(Request[Ran], frozen=True, tag=True, kw_only=True):
     again: bool = True
     measures: str = ""
     amount: int = 0
+    first: tuple[str, ...] = ()
+    job: str = ""
 
     def went_well(self, reply: Reply) -> bool:
         """Whether the command ended by itself and with one of the good codes."""
         return isinstance(reply, Ran) and not reply.lost and reply.exit_code in self.good_codes
+
+
+class Begin(Request[Begun], frozen=True, tag=True, kw_only=True):
+    """Start a command and go on beside it: a later Run with its ``job`` waits for it."""
+
+    run: Run
+
+
+class ReplaceFiles(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Have a folder hold the files of another, and none else.
+
+    Files whose names (from the folder) are in ``but_for`` are left alone on both sides.
+    """
+
+    source: str
+    target: str
+    but_for: tuple[str, ...] = ()
+
+
+class RemoveFolder(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Remove a folder of ours and all in it, if it is there."""
+
+    folder: str
 
 
 class SuiteWanted(msgspec.Struct, frozen=True, kw_only=True):

@@ -5,6 +5,7 @@ names the way back.
 """
 
 from brave_bridge.core.crossing.agreement import GO_ON, UNDO, NotReady, prepare
+from brave_bridge.core.crossing.ahead import Ahead
 from brave_bridge.core.crossing.family import CrossingFamily, ExactStage
 from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, Objection
 from brave_bridge.core.crossing.replies import Answered, FactsRead, Failed
@@ -51,10 +52,14 @@ class _TwoStageLeg:
     def __init__(self, commands: CrossingFamily, leg: LegUnderWay) -> None:
         self.commands = commands
         self.leg = leg
+        self.ahead = Ahead(commands, leg.plan)
 
     def cross(self) -> Script[Outcome]:
-        refusal = yield from self.leg.begin(self._objection)
-        return refusal or (yield from self.leg.guarded(self._change()))
+        refusal = yield from self.leg.begin(self._objection, self.ahead.begin)
+        if refusal:
+            yield from self.ahead.let_go()
+            return refusal
+        return (yield from self.leg.guarded(self._change()))
 
     def _objection(self, facts: Facts) -> Objection | None:
         """The packages must be whole, and the sources as they were planned over."""
@@ -72,9 +77,11 @@ class _TwoStageLeg:
         else:
             refusal = yield from self._turn_sources()
         if refusal:
+            yield from self.ahead.let_go()
             return refusal
         part_way = self.leg.facts if self.leg.begun else None
-        prepared = yield from prepare(self.commands, self.leg.plan, self.leg.number, part_way)
+        leg = self.leg
+        prepared = yield from prepare(self.commands, leg.plan, leg.number, self.ahead, part_way)
         if isinstance(prepared, NotReady):
             if self.leg.begun:
                 return (yield from self.leg.failed(prepared.at, prepared.why))
@@ -178,7 +185,7 @@ class _TwoStageLeg:
             )
             if isinstance(reply, Failed):
                 return (yield from self.leg.failed("config files", what_was_seen(reply)))
-        reply = yield from self.commands.check()
+        reply = yield from self.commands.check(just_changed=True)
         if not ended_well(reply):
             return (yield from self.leg.failed("check", why_it_failed(self.commands, reply)))
         return DONE

@@ -168,6 +168,25 @@ def difference_in_the_end(
             yield f"{name} {_words(here)}; in the plan it {_words(then)}"
 
 
+def with_what_stays(
+    changes: PackageChanges, installed: Iterable[InstalledPackage], native: str
+) -> PackageChanges:
+    """The changes with the installed packages that they leave alone as ``unchanged``.
+
+    ``native`` is the machine's architecture: a package of another is named with it.
+    """
+    stays = {
+        package.name
+        if package.architecture in (native, "all")
+        else f"{package.name}:{package.architecture}": package.version
+        for package in installed
+        if package.is_present
+    }
+    for change in changes.arriving + changes.removed:
+        stays.pop(change.name, None)
+    return msgspec.structs.replace(changes, unchanged=stays)
+
+
 def versions_by_name(installed: Iterable[InstalledPackage]) -> dict[str, str]:
     """The version of each package, by its name and by name and architecture."""
     found: dict[str, str] = {}

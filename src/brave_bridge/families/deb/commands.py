@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from brave_bridge.core.crossing.family import ExactCommands, ExactStage
+from brave_bridge.core.crossing.family import ExactCommands, ExactStage, FetchAhead
 from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.formats.apt_output import change_summary, fault_lines
@@ -16,6 +16,13 @@ from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges, difference
 from brave_bridge.core.packages.updates import Outlook, Update
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.families.deb.ahead import (
+    AHEAD_LISTS,
+    CHOICE,
+    OPTIONS,
+    TEMPORARY,
+    files_ahead,
+)
 from brave_bridge.families.deb.exact import not_by_hand, preferences, stage_one_of, wanted
 from brave_bridge.families.deb.places import LISTS, NAME, SET_ASIDE, STATUS, TOOLS
 from brave_bridge.machines.port import STATE_FOLDER
@@ -47,9 +54,9 @@ _CHOICE_TWO = f"{STATE_FOLDER}/stage-two.preferences"
 _ONLY_OUR_CHOICE = ("-o", "Dir::Etc::preferencesparts=/dev/null", "-o", "APT::Default-Release=")
 """The plan has weighed the machine's own pins: here they would only be in the way."""
 
+_WITHOUT_LOCK = ("-o", "Debug::NoLocking=1")
 _NO_TRACE = (
-    "-o",
-    "Debug::NoLocking=1",
+    *_WITHOUT_LOCK,
     "-o",
     "Dir::Cache::pkgcache=",
     "-o",
@@ -146,7 +153,6 @@ class DebCommands:
                 "Ask the package manager to rehearse the plan",
                 _CHOICE_TWO,
                 changes,
-                *_NO_TRACE,
                 "--verbose-versions",
                 "--simulate",
             ),
@@ -205,6 +211,23 @@ class DebCommands:
             again=again,
         )
 
+    def fetch_ahead(self, plan: LegPlan) -> FetchAhead | None:
+        files = files_ahead(plan, preferences(plan.packages))
+        if not files:
+            return None
+        update = apt_get("", *OPTIONS, "-o", "APT::Update::Error-Mode=any", "update", reports=True)
+        words = (*OPTIONS, "--yes", "--verbose-versions", "--download-only")
+        download = self._exact(
+            "Fetch indices and packages beside the snapshot",
+            CHOICE,
+            plan.packages,
+            *words,
+            measures="download",
+            amount=plan.packages.download_bytes,
+        )
+        run = msgspec.structs.replace(download, first=update.argv, environment=QUIET | TEMPORARY)
+        return FetchAhead(files=files, run=run, lists=AHEAD_LISTS)
+
     def unlike(self, changes: PackageChanges, output: str) -> list[str]:
         summary = change_summary(output)
         arriving = summary.upgraded + summary.downgraded + summary.new
@@ -250,8 +273,10 @@ class DebCommands:
             again=False,
         )
 
-    def check(self) -> Run:
-        return apt_get("Let the package manager check itself", *_NO_TRACE, "check")
+    def check(self, *, just_changed: bool = False) -> Run:
+        # Behind a change its caches are made anew in any case.
+        options = _WITHOUT_LOCK if just_changed else _NO_TRACE
+        return apt_get("Let the package manager check itself", *options, "check")
 
     def wrong_indices(self, plan: LegPlan, descriptions: Iterable[FileText]) -> str:
         leg = plan.leg

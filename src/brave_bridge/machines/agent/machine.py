@@ -63,9 +63,15 @@ class AgentJobs:
     def __init__(self, line: Line) -> None:
         self._line = line
 
-    def start(self, job: str, argv: Sequence[str], environment: Mapping[str, str]) -> None:
+    def start(
+        self,
+        job: str,
+        argv: Sequence[str],
+        environment: Mapping[str, str],
+        first: Sequence[str] = (),
+    ) -> None:
         """See Jobs."""
-        self._line.call("jobs", "start", job, tuple(argv), dict(environment))
+        self._line.call("jobs", "start", job, tuple(argv), dict(environment), tuple(first))
 
     def state_of(self, job: str) -> JobState | None:
         """See Jobs."""

@@ -45,7 +45,9 @@ class AptGet:
         pending = list(words)
         while pending:
             word = pending.pop(0)
-            if word == "-o" and pending:
+            if word == "-c" and pending:
+                pending.pop(0)
+            elif word == "-o" and pending:
                 name, _, value = pending.pop(0).partition("=")
                 self.options.setdefault(name.rstrip(":"), []).append(value)
             elif word.startswith("-"):

@@ -1,13 +1,14 @@
-"""Taking the new version of config files, so that no kill can lose a version.
+"""Files in place of others, so that no kill can lose a version.
 
-What is to be done is written down before the first file changes: which of the new versions
-were there, and under which name the person's own is saved. A second run does the same.
+For config files what is to be done is written down before the first changes: which of the new
+versions were there, and under which name the person's own is saved. A second run does the same.
 """
 
 import msgspec
 
-from brave_bridge.core.crossing.replies import Swapped
-from brave_bridge.core.crossing.requests import FileSwap, SwapFiles
+from brave_bridge.core.crossing.replies import Done, Swapped
+from brave_bridge.core.crossing.requests import FileSwap, ReplaceFiles, SwapFiles
+from brave_bridge.core.formats.text import counted
 from brave_bridge.machines.port import STATE_FOLDER, Machine
 
 _LARGEST = 1 << 30
@@ -27,6 +28,22 @@ def swap_files(machine: Machine, request: SwapFiles, name: str) -> Swapped:
     for swap in swaps:
         _swap(machine, swap)
     return Swapped(tuple(swap.present for swap in swaps))
+
+
+def replace_files(machine: Machine, request: ReplaceFiles) -> Done:
+    """Copy what one folder has to another, then remove from there what the first does not have."""
+    names = _names(machine, request.source, request.but_for)
+    for name in names:
+        content = machine.files.read(f"{request.source}/{name}", _LARGEST)
+        machine.files.write(f"{request.target}/{name}", content)
+    for name in _names(machine, request.target, request.but_for) - names:
+        machine.files.remove(f"{request.target}/{name}")
+    return Done(counted(len(names), "file"))
+
+
+def _names(machine: Machine, folder: str, but_for: tuple[str, ...]) -> set[str]:
+    below = (path.removeprefix(f"{folder}/") for path in machine.files.below(folder))
+    return {name for name in below if name not in but_for}
 
 
 def _free_name(machine: Machine, swap: FileSwap) -> str:

@@ -26,6 +26,8 @@ class Exclusion(msgspec.Struct, frozen=True, omit_defaults=True):
     kinds: tuple[str, ...] = ()
     passing: bool = False
     """Whether it would be no loss if it went."""
+    without_trace: bool = False
+    """Whether not even the folder itself is kept: it is there for a while only."""
 
 
 class MountRule(msgspec.Struct, frozen=True):
@@ -65,7 +67,8 @@ class Cover(msgspec.Struct, frozen=True):
 
     def leaver(self) -> "Leaver":
         """The rules made ready for asking folder by folder."""
-        return Leaver(tuple(e.path for e in self.exclusions))
+        passing = (e.path for e in self.exclusions if e.without_trace)
+        return Leaver(tuple(e.path for e in self.exclusions), frozenset(passing))
 
     @property
     def sentences(self) -> tuple[str, ...]:
@@ -88,7 +91,10 @@ class Cover(msgspec.Struct, frozen=True):
 class Leaver:
     """Tells what is left out, and asks only where something can be."""
 
-    def __init__(self, patterns: tuple[str, ...]) -> None:
+    def __init__(
+        self, patterns: tuple[str, ...], without_trace: frozenset[str] = frozenset()
+    ) -> None:
+        self.without_trace = without_trace
         self._exact: dict[str, list[str]] = {}
         self._wild: list[tuple[str, str]] = []
         for pattern in patterns:

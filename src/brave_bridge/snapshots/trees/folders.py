@@ -194,7 +194,7 @@ def list_folder(descriptor: int, path: str, boundary: Boundary, leaver: Leaver) 
         kind = type_of(status.st_mode)
         if left_out and left_out(joined(path, name)):
             listing.left_out = True
-            if kind == FOLDER:
+            if kind == FOLDER and joined(path, name) not in leaver.without_trace:
                 listing.places[name] = status
         elif status.st_dev != boundary.device or name in mounted:
             listing.left_out = True
