@@ -6,6 +6,8 @@ from pathlib import Path
 import msgspec
 import pytest
 
+from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
+from brave_bridge.core.boot.loader_faults import BLOCK, INITRD
 from brave_bridge.core.estimate import Estimate, Window
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.accounts import Account
@@ -99,6 +101,11 @@ def closed_by(cause: str) -> dict:
     """A leg that is closed to the machine."""
     reason = {ARCHITECTURE: "7 does not exist for amd64", STATE: "it asks for 5.4, this is 5.3"}
     return {"closed": (ClosedLeg(leg().start, leg().end, cause, reason[cause]),)}
+
+
+def menu(*faults: LoaderFault) -> Loader:
+    entry = BootEntry("new", "6.6", id="new", image="/boot/vmlinuz-6.6")
+    return Loader("grub", (entry,), "new", remembers="/boot/grub/grubenv", faults=faults)
 
 
 def judged(**changes):
@@ -431,6 +438,18 @@ CASES = [
     ("set-aside", CAUTION, "not merged", {"set_aside": ("/etc/a.dpkg-dist",)}),
     ("boot-settings", CAUTION, "changed by hand", {"boot_files_changed": ("/boot/config.txt",)}),
     ("boot-settings", CAUTION, "no file has", boot(command_line="root=/dev/sda2 ro nosmt")),
+    (
+        "boot-entries",
+        STOP,
+        "initrd.img-6.6 is not in /boot",
+        {"loader": menu(LoaderFault(INITRD, "new: initrd.img-6.6 is not in /boot", True, "6.6"))},
+    ),
+    (
+        "boot-entries",
+        CAUTION,
+        "grubenv is damaged",
+        {"loader": menu(LoaderFault(BLOCK, "/boot/grub/grubenv is damaged: it has 9 bytes"))},
+    ),
     (
         "boot-mounted",
         STOP,

@@ -7,12 +7,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brave_bridge.core.boot.entries import (
-    BootEntry,
-    entry_for,
-    read_grub_menu,
-    read_loader_entry,
-)
 from brave_bridge.core.ways_back.accounts import account_changes
 from brave_bridge.core.ways_back.deadline import days_left, left_words
 from brave_bridge.core.ways_back.difference_tree import Changed, difference_tree
@@ -174,41 +168,6 @@ def test_accounts_are_named_and_their_secrets_are_not():
     found = account_changes(then, now)
     assert (found.passwords, found.new, found.removed) == (("watch",), ("new",), ("old",))
     assert "$y$" not in str(found)
-
-
-GRUB = """
-set timeout=5
-menuentry 'Quayside' --class quayside {
-\tlinux /boot/vmlinuz-6.1.0-9 root=UUID=1 ro
-}
-submenu 'Advanced options' {
-\tmenuentry 'Quayside, with Linux 5.19.0-4 (recovery mode)' {
-\t\tlinux\t/boot/vmlinuz-5.19.0-4 root=UUID=1 ro single
-\t}
-\tmenuentry "Quayside, with Linux 5.19.0-4" {
-\t\tlinux\t/boot/vmlinuz-5.19.0-4 root=UUID=1 ro
-\t}
-}
-menuentry 'Firmware setup' {
-\tfwsetup
-}
-"""
-
-
-def test_entries_of_boot_loaders_are_read():
-    entries = read_grub_menu(GRUB)
-    assert entries[0] == BootEntry("Quayside", "6.1.0-9") and len(entries) == 3
-    assert entry_for(entries, "5.19.0-4") == "Advanced options > Quayside, with Linux 5.19.0-4"
-    assert entry_for(entries, "4.0") == ""
-    entry = read_loader_entry("# made\ntitle Quayside\nversion 6.1.0-9\nlinux /vmlinuz-6.1.0-9\n")
-    assert entry == BootEntry("Quayside", "6.1.0-9")
-    assert read_loader_entry("title nothing to boot\n") is None
-
-
-@given(st.text(max_size=400))
-def test_no_menu_makes_the_reader_stumble(text):
-    assert isinstance(read_grub_menu(text), list)
-    read_loader_entry(text)
 
 
 def card(**changes) -> CardFacts:

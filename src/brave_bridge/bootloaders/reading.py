@@ -1,21 +1,55 @@
-"""Which boot loader a machine has, and the entries in its files."""
+"""Which boot loader a machine has, its entries, and what it was told to boot.
 
-from brave_bridge.core.boot.entries import BootEntry, Loader, read_grub_menu, read_loader_entry
-from brave_bridge.core.formats.text import decoded
+The one reader of a loader's files: whoever wants to know what boots asks here.
+"""
+
+import re
+from collections.abc import Iterator
+from fnmatch import fnmatchcase
+
+import msgspec
+
+from brave_bridge.bootloaders.grub import ON_ESP
+from brave_bridge.core.boot.efi_variables import GUID, BootVariables, read_boot_variables
+from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
+from brave_bridge.core.boot.extlinux import read_extlinux
+from brave_bridge.core.boot.grub_environment import DamagedBlock, read_environment
+from brave_bridge.core.boot.grub_menu import GrubMenu, defaults_in, found_by, read_grub_menu
+from brave_bridge.core.boot.grub_trial import MARK, TRIAL_ID, reads_custom
+from brave_bridge.core.boot.loader_entries import in_menu_order, read_loader_entry
+from brave_bridge.core.boot.loader_faults import BLOCK, CHOICE, missing_files
+from brave_bridge.core.boot.loader_settings import default_of
+from brave_bridge.core.formats.text import decoded, one_line
 from brave_bridge.machines.port import Machine
 from brave_bridge.machines.queries import Contents, Names, Query, Seen
 
-_GRUB_MENUS = ("/boot/grub/grub.cfg", "/boot/grub2/grub.cfg")
-_ENTRY_FILES = tuple(f"{folder}/loader/entries/*.conf" for folder in ("/boot", "/efi", "/boot/efi"))
+_GRUB_FOLDERS = ("/boot/grub", "/boot/grub2")
+_GRUB_MENUS = tuple(f"{folder}/grub.cfg" for folder in _GRUB_FOLDERS)
+_GRUB_CUSTOMS = tuple(f"{folder}/custom.cfg" for folder in _GRUB_FOLDERS)
+_GRUB_BLOCKS = tuple(f"{folder}/grubenv" for folder in _GRUB_FOLDERS)
+_LOADER_FOLDERS = tuple(f"{place}/loader" for place in ("/boot", "/efi", "/boot/efi"))
+_ENTRY_FILES = tuple(f"{folder}/entries/*.conf" for folder in _LOADER_FOLDERS)
+_LOADER_CONFS = tuple(f"{folder}/loader.conf" for folder in _LOADER_FOLDERS)
 _BOARD = ("/boot/firmware/config.txt", "/boot/config.txt")
 _EXTLINUX = "/boot/extlinux/extlinux.conf"
+_EFIVARS = "/sys/firmware/efi/efivars"
+_LOADER_GUID = "4a67b082-0a4c-41cf-b6c7-440b29bb8c4f"
+"""The vendor of the variables in which loaders of the Boot Loader Interface keep choices."""
+_CHOICES = tuple(
+    f"{_EFIVARS}/LoaderEntry{name}-{_LOADER_GUID}" for name in ("Default", "OneShot", "Selected")
+)
+_MARKS = tuple(f"{esp}{ON_ESP}" for esp in ("/boot/efi", "/efi", "/boot"))
 _LIMIT = 4_000_000
 _MOST_ENTRIES = 200
+_MOST_FAULTS = 40
+_BLS_COMMAND = re.compile(r"^\s*blscfg\b", re.MULTILINE)
 
 QUERIES: tuple[Query, ...] = (
-    Contents(_GRUB_MENUS, _LIMIT),
-    Contents(_ENTRY_FILES),
-    Names((*_BOARD, _EXTLINUX)),
+    Contents((*_GRUB_MENUS, *_GRUB_CUSTOMS), _LIMIT),
+    Contents((*_GRUB_BLOCKS, *_MARKS), 64 * 1024),
+    Contents((*_ENTRY_FILES, *_LOADER_CONFS, _EXTLINUX)),
+    Contents((f"{_EFIVARS}/Boot*-{GUID}", *_CHOICES), 16 * 1024),
+    Names((*_BOARD, "/boot/*")),
 )
 
 
@@ -25,22 +59,121 @@ def read_loader(machine: Machine) -> Loader:
 
 
 def loader_in(seen: Seen) -> Loader:
-    """The loader that what was seen belongs to."""
-    for menu in _GRUB_MENUS:
+    """The loader that what was seen belongs to, with what does not fit together."""
+    loader = _loader(seen)
+    names = frozenset(found.path.rpartition("/")[2] for found in seen.paths("/boot/*"))
+    if not names & {entry.image.rpartition("/")[2] for entry in loader.entries}:
+        # None of them is there: the partition is not mounted, which another point tells.
+        return loader
+    faults = (*loader.faults, *missing_files(loader, names))
+    return msgspec.structs.replace(loader, faults=faults[:_MOST_FAULTS])
+
+
+def _loader(seen: Seen) -> Loader:
+    for folder, menu in zip(_GRUB_FOLDERS, _GRUB_MENUS, strict=True):
         if text := seen.text(menu):
-            return Loader("grub", tuple(read_grub_menu(text)))
+            return _grub(seen, folder, text)
     if entries := _entries(seen):
-        return Loader("systemd-boot", entries)
+        return _systemd_boot(seen, entries)
     if any(path in seen.found for path in _BOARD):
         return Loader("board")
-    return Loader("extlinux" if _EXTLINUX in seen.found else "")
+    if text := seen.text(_EXTLINUX):
+        menu = read_extlinux(text)
+        first = menu.entries[0].id if menu.entries else ""
+        return Loader("extlinux", menu.entries, menu.default or first, remembers=_EXTLINUX)
+    return Loader()
+
+
+def _grub(seen: Seen, folder: str, text: str) -> Loader:
+    menu = read_grub_menu(text)
+    custom = (seen.text(f"{folder}/custom.cfg") or "") if reads_custom(text) else ""
+    if _BLS_COMMAND.search(text):
+        menu = GrubMenu(_entries(seen) + menu.entries, menu.default, menu.knows_once)
+    block = f"{folder}/grubenv"
+    variables, faults = _environment(seen, block)
+    variables |= _environment(seen, next((m for m in _MARKS if m in seen.contents), ""))[0]
+    chosen = variables.get("saved_entry", "") if menu.default == "saved" else menu.default
+    once = variables.get("next_entry", "") if menu.knows_once else ""
+    if custom:
+        # Read behind all else: what it sets holds.
+        menu = GrubMenu(menu.entries + read_grub_menu(custom).entries, menu.default)
+        chosen = (defaults_in(custom) or [chosen])[-1]
+        once = TRIAL_ID if MARK in custom and variables.get(MARK) == "1" else once
+    default = chosen or "0"
+    for choice in filter(None, (default, once)):
+        if menu.entries and found_by(menu, choice) is None:
+            words = f"{choice} is to be booted, and the menu has no such entry"
+            faults += (LoaderFault(CHOICE, words),)
+    remembers = block if block in seen.contents else ""
+    return Loader(
+        "grub",
+        menu.entries,
+        _id_of(menu, default),
+        _id_of(menu, once),
+        remembers,
+        faults,
+        reads_custom=reads_custom(text),
+    )
+
+
+def _id_of(menu: GrubMenu, choice: str) -> str:
+    entry = found_by(menu, choice) if choice else None
+    return entry.id if entry else choice
+
+
+def _environment(seen: Seen, block: str) -> tuple[dict[str, str], tuple[LoaderFault, ...]]:
+    if block not in seen.contents:
+        return {}, ()
+    try:
+        return read_environment(seen.contents[block]), ()
+    except DamagedBlock as fault:
+        return {}, (LoaderFault(BLOCK, f"{block} is damaged: {fault}"),)
+
+
+def _systemd_boot(seen: Seen, entries: tuple[BootEntry, ...]) -> Loader:
+    conf = next((path for path in _LOADER_CONFS if path in seen.contents), "")
+    kept, once, _ = (_variable(seen, path) for path in _CHOICES)
+    pattern = kept or default_of(seen.text(conf) or "")
+    fitting = (entry.id for entry in entries if pattern and _fits(entry.id, pattern))
+    return Loader(
+        "systemd-boot",
+        entries,
+        next(fitting, entries[0].id),
+        once,
+        conf,
+        (LoaderFault(CHOICE, f"{pattern} is to be booted, and no entry is called so"),)
+        if pattern and not any(_fits(entry.id, pattern) for entry in entries)
+        else (),
+    )
+
+
+def _fits(identifier: str, pattern: str) -> bool:
+    names = (identifier.lower(), identifier.removesuffix(".conf").lower())
+    return any(fnmatchcase(name, pattern.lower()) for name in names) or pattern.startswith("@")
+
+
+def _variable(seen: Seen, path: str) -> str:
+    return one_line(seen.contents.get(path, b"")[4:].decode("utf-16-le", "replace").rstrip("\0"))
 
 
 def _entries(seen: Seen) -> tuple[BootEntry, ...]:
     for pattern in _ENTRY_FILES:
         folder = pattern.rpartition("/")[0]
         paths = sorted(path for path in seen.contents if path.rpartition("/")[0] == folder)
-        texts = (decoded(seen.contents[path]) for path in paths[:_MOST_ENTRIES])
-        if found := tuple(entry for text in texts if (entry := read_loader_entry(text))):
-            return found
+        if found := tuple(_read(seen, paths[:_MOST_ENTRIES])):
+            return in_menu_order(found)
     return ()
+
+
+def _read(seen: Seen, paths: list[str]) -> Iterator[BootEntry]:
+    for path in paths:
+        entry = read_loader_entry(decoded(seen.contents[path]), path)
+        if entry is not None:
+            yield entry
+
+
+def boot_variables_in(seen: Seen) -> BootVariables:
+    """What the firmware was told to boot; nothing where it is none of EFI's."""
+    start = f"{_EFIVARS}/"
+    files = {p.removeprefix(start): c for p, c in seen.contents.items() if p.startswith(start)}
+    return read_boot_variables(files)

@@ -4,6 +4,8 @@ from datetime import UTC, datetime
 
 from brave_bridge.bootloaders.reading import QUERIES as loader_queries
 from brave_bridge.bootloaders.reading import loader_in
+from brave_bridge.bootloaders.settings import QUERIES as settings_queries
+from brave_bridge.bootloaders.settings import changed_settings
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.identify import identity_in
@@ -30,6 +32,7 @@ _QUERIES: tuple[Query, ...] = (
     *licence.QUERIES,
     *databases.QUERIES,
     *loader_queries,
+    *settings_queries,
 )
 
 
@@ -81,7 +84,7 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
         disks=disks,
         activity=goes_on,
         accounts=accounts,
-        boot_files_changed=boot.changed_settings(seen),
+        boot_files_changed=changed_settings(seen),
         locale=language,
         licence=licensed,
         clusters=clusters,

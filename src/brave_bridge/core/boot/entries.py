@@ -1,63 +1,67 @@
-"""Boot entries as loaders' own files name them: GRUB's menu and boot loader entries."""
+"""Boot entries as data, whichever loader's files they stand in."""
 
 import re
 
 import msgspec
 
-_MENU_ENTRY = re.compile(r"^\s*(menuentry|submenu)\s+(?:'([^']*)'|\"([^\"]*)\")")
-_LINUX = re.compile(r"^\s*linux(?:16|efi)?\s+(\S+)")
 _KERNEL = re.compile(r"vmlinu[xz]-(\S+)$")
-_MOST = 500
 
 
 class BootEntry(msgspec.Struct, frozen=True):
-    """An entry: its title (within a submenu: both, with ``>`` between) and its kernel's version."""
+    """An entry: its title (within a submenu: both, with ``>`` between) and its kernel's version.
+
+    ``id`` is what its loader calls it; ``image``, ``initrds`` and ``options`` are as written
+    there; ``where`` is the file that it stands in.
+    """
 
     title: str
     kernel: str
+    id: str = ""
+    image: str = ""
+    initrds: tuple[str, ...] = ()
+    options: str = ""
+    sort_key: str = ""
+    where: str = ""
+
+    def option(self, name: str) -> str:
+        """The last value of a kernel option: ``root`` of ``root=UUID=…``; empty without one."""
+        values = [
+            value
+            for word in self.options.split()
+            for key, equals, value in (word.partition("="),)
+            if key == name and equals
+        ]
+        return values[-1] if values else ""
+
+
+class LoaderFault(msgspec.Struct, frozen=True):
+    """Something of a loader's files that does not fit: of which ``kind``, in a sentence.
+
+    ``next_boot``: what boots next is touched by it. ``kernel`` is the version concerned.
+    """
+
+    kind: str
+    words: str
+    next_boot: bool = False
+    kernel: str = ""
 
 
 class Loader(msgspec.Struct, frozen=True):
     """A boot loader and its entries, in its own order.
 
     ``kind`` is ``grub``, ``systemd-boot``, ``extlinux``, ``board``, or empty where none is known.
+    ``default`` is what it is told to boot, ``once`` what it is told to boot next alone, both as
+    it names entries; ``remembers`` is the file in which it keeps that, empty where it cannot.
+    ``reads_custom``: the generated menu reads the administrator's own commands.
     """
 
     kind: str = ""
     entries: tuple[BootEntry, ...] = ()
-
-
-def read_grub_menu(text: str) -> list[BootEntry]:
-    """The entries of a grub.cfg, in their order."""
-    found: list[BootEntry] = []
-    submenu = title = ""
-    depth = submenu_depth = 0
-    for line in text.splitlines():
-        if match := _MENU_ENTRY.match(line):
-            name = match[2] if match[2] is not None else match[3]
-            if match[1] == "submenu":
-                submenu, submenu_depth = name, depth
-            else:
-                title = f"{submenu} > {name}" if submenu else name
-        elif (match := _LINUX.match(line)) and title and len(found) < _MOST:
-            found.append(BootEntry(title, kernel_of(match[1])))
-            title = ""
-        depth += line.count("{") - line.count("}") if "${" not in line else 0
-        if submenu and depth <= submenu_depth and "}" in line:
-            submenu = ""
-    return found
-
-
-def read_loader_entry(text: str) -> BootEntry | None:
-    """The entry of a file in loader/entries (Boot Loader Specification, type 1)."""
-    values: dict[str, str] = {}
-    for line in text.splitlines():
-        name, _, value = line.strip().partition(" ")
-        values.setdefault(name, value.strip())
-    if "linux" not in values and "efi" not in values:
-        return None
-    kernel = values.get("version") or kernel_of(values.get("linux", ""))
-    return BootEntry(values.get("title", kernel), kernel)
+    default: str = ""
+    once: str = ""
+    remembers: str = ""
+    faults: tuple[LoaderFault, ...] = ()
+    reads_custom: bool = False
 
 
 def kernel_of(path: str) -> str:

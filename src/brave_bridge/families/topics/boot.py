@@ -1,8 +1,8 @@
 """How the running system came up, and what could come up next: kernels and boot entries."""
 
-import shlex
 from datetime import datetime, timedelta
 
+from brave_bridge.bootloaders.settings import options_asked_for
 from brave_bridge.core.formats.boot_account import ACCOUNT, LARGEST, read_account
 from brave_bridge.core.formats.proc import BOOT_ID, FIRST_PROCESS, boot_mark, seconds_since_boot
 from brave_bridge.core.formats.text import iso_time, one_line
@@ -14,8 +14,6 @@ from brave_bridge.machines.queries import Contents, Names, Seen
 _EFI = "/sys/firmware/efi"
 _SECURE_BOOT = f"{_EFI}/efivars/SecureBoot-8be4df61-93ca-11d2-aa0d-00e098032b8c"
 _WTMP, _WTMP_LIMIT = "/var/log/wtmp", 20_000_000
-GRUB_DEFAULTS = "/etc/default/grub"
-FIRMWARE_SETTINGS = ("/boot/firmware/config.txt", "/boot/config.txt", "/boot/firmware/cmdline.txt")
 QUERIES = (
     Contents(
         (
@@ -28,15 +26,6 @@ QUERIES = (
         4096,
         cut=True,
     ),
-    Contents(
-        (
-            GRUB_DEFAULTS,
-            "/etc/default/grub.d/*.cfg",
-            "/etc/kernel/cmdline",
-            *FIRMWARE_SETTINGS,
-            *(f"{path}.shipped" for path in FIRMWARE_SETTINGS),
-        )
-    ),
     Contents((_SECURE_BOOT,), 16),
     Contents((ACCOUNT,), LARGEST),
     Contents((_WTMP,), _WTMP_LIMIT),
@@ -44,7 +33,7 @@ QUERIES = (
 )
 
 
-MARK_QUERIES = (QUERIES[0], *QUERIES[3:5])
+MARK_QUERIES = (QUERIES[0], *QUERIES[2:4])
 """What tells which boot this is, or which was the newest."""
 
 
@@ -57,7 +46,7 @@ def mark_of(seen: Seen, runs: bool) -> str:
 
 def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:
     """How the running system was booted; nothing but the settings for one that does not run."""
-    settings = _settings(seen)
+    settings = options_asked_for(seen)
     if not runs:
         why = "the system is mounted and does not run"
         return Boot(settings=settings), Evidence("boot", "/proc", "", absent=why)
@@ -112,37 +101,6 @@ def _firmware(seen: Seen) -> str:
     if _EFI in seen.found:
         return "efi"
     return "bios" if seen.word("/proc/cmdline") else ""
-
-
-def _settings(seen: Seen) -> str:
-    """The kernel parameters that the boot loader's own files ask for."""
-    plain = seen.word("/etc/kernel/cmdline") or seen.word("/boot/firmware/cmdline.txt")
-    if plain:
-        return one_line(plain, 2000)
-    values: dict[str, str] = {}
-    for path in (GRUB_DEFAULTS, *(p for p, _ in seen.texts("/etc/default/grub.d/*.cfg"))):
-        for line in (seen.text(path) or "").splitlines():
-            name, equals, value = line.strip().partition("=")
-            if equals and name in ("GRUB_CMDLINE_LINUX", "GRUB_CMDLINE_LINUX_DEFAULT"):
-                values[name] = _unquoted(value)
-    return one_line(" ".join(value for value in values.values() if value), 2000)
-
-
-def _unquoted(value: str) -> str:
-    try:
-        return " ".join(shlex.split(value))
-    except ValueError:
-        return ""
-
-
-def changed_settings(seen: Seen) -> tuple[str, ...]:
-    """The boot firmware's settings files that differ from the copy that came with them."""
-    return tuple(
-        path
-        for path in FIRMWARE_SETTINGS
-        if path in seen.contents
-        and seen.contents.get(f"{path}.shipped", seen.contents[path]) != seen.contents[path]
-    )
 
 
 def kernels(seen: Seen, running: str) -> tuple[tuple[Kernel, ...], Evidence]:

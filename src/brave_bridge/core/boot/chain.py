@@ -1,0 +1,59 @@
+"""The chain from the firmware to the root: what boots next, and by whose word."""
+
+import msgspec
+
+from brave_bridge.core.boot.entries import Loader
+from brave_bridge.core.boot.grub_trial import TRIAL_ID
+from brave_bridge.core.boot.loader_faults import next_entry
+
+FIRMWARE, LOADER, CHOICE, KERNEL, ROOT = "firmware", "boot loader", "entry", "kernel", "root"
+_NAMES = {"grub": "GRUB", "systemd-boot": "systemd-boot", "extlinux": "extlinux", "board": "none"}
+
+
+class Link(msgspec.Struct, frozen=True):
+    """One link: its name, what stands there, by whose word, and what is wrong with it."""
+
+    name: str
+    value: str
+    because: str = ""
+    fault: str = ""
+
+
+def boot_chain(loader: Loader, firmware: str) -> tuple[Link, ...]:
+    """The links in their order; ``firmware`` is ``efi``, ``bios`` or empty."""
+    entry = next_entry(loader)
+    grave = "; ".join(fault.words for fault in loader.faults if fault.next_boot)
+    named = {"efi": "EFI", "bios": "a PC's BIOS"}.get(firmware, "not known")
+    links = [
+        Link(FIRMWARE, named),
+        Link(LOADER, _NAMES.get(loader.kind, "not known"), loader.remembers),
+    ]
+    if entry is None:
+        what = loader.default or "not known"
+        fault = "the menu has no such entry" if loader.default else "no boot menu was found"
+        return (*links, Link(CHOICE, what, fault=fault))
+    return (
+        *links,
+        Link(CHOICE, entry.title, _why(loader, entry.id)),
+        Link(KERNEL, entry.kernel or entry.image or "not told", entry.image, grave),
+        Link(ROOT, entry.option("root") or "not told", _part(entry.options)),
+    )
+
+
+def _why(loader: Loader, identifier: str) -> str:
+    if identifier == loader.once:
+        tried = " as a trial" if identifier == TRIAL_ID else ""
+        return f"chosen for this boot alone{tried}; then {_title(loader, loader.default)}"
+    if loader.once:
+        return f"{loader.once} was chosen for one boot, and is not there"
+    return "the default"
+
+
+def _title(loader: Loader, identifier: str) -> str:
+    return next((one.title for one in loader.entries if one.id == identifier), identifier)
+
+
+def _part(options: str) -> str:
+    """Which part of a file system is the root, where the options say so."""
+    flags = [word for word in options.split() if word.startswith("rootflags=")]
+    return flags[-1] if flags else ""
