@@ -61,11 +61,13 @@ def bullseye() -> Path:
 
     Nobody may change it: copy it or lay an overlay over it.
     """
-    return _kept_tree("bullseye", PACKAGES, _settle)
+    return kept_tree("bullseye", PACKAGES, _settle)
 
 
-def _kept_tree(name: str, packages: str, settle: Callable[[Path], None]) -> Path:
-    """A Debian 11 tree with these packages, settled and then kept in the cache."""
+def kept_tree(
+    name: str, packages: str, settle: Callable[[Path], None], release: str = "bullseye"
+) -> Path:
+    """A Debian tree with these packages, settled and then kept in the cache."""
     CACHE.mkdir(parents=True, exist_ok=True)
     key = hashlib.sha256(f"{packages} {mirrors()} 2".encode()).hexdigest()[:12]
     tree = CACHE / f"{name}-{key}"
@@ -74,7 +76,7 @@ def _kept_tree(name: str, packages: str, settle: Callable[[Path], None]) -> Path
         if not tree.is_dir():
             half = CACHE / f"half-built-{name}"
             shutil.rmtree(half, ignore_errors=True)
-            words = ["--variant=minbase", f"--include={packages}", "bullseye"]
+            words = ["--variant=minbase", f"--include={packages}", release]
             _run(["debootstrap", *words, half, mirrors()[0]])
             settle(half)
             half.rename(tree)
@@ -86,7 +88,7 @@ def with_init() -> Path:
 
     Nobody may change it.
     """
-    return _kept_tree("init", "ca-certificates,systemd-sysv,dbus,cron,openssh-server", _one_source)
+    return kept_tree("init", "ca-certificates,systemd-sysv,dbus,cron,openssh-server", _one_source)
 
 
 def _one_source(tree: Path) -> None:

@@ -152,7 +152,14 @@ def test_survey_kernels_and_configs_name_what_was_read(read):
     record = read("petrel")
     survey = survey_page(record)
     assert any("3 config files" in cell for cell in column(survey, 1)), column(survey, 1)
-    assert column(kernels_page(record), 1) == ["5.19.0-4"]
+    links = ["firmware", "boot loader", "entry", "kernel", "root"]
+    kernels = kernels_page(record)
+    assert [name for name in column(kernels, 1) if " " not in name or name in links] == [
+        "kernels",
+        "5.19.0-4",
+        *links,
+    ]
+    assert kernels.picture.telling.endswith("→ 5.19.0-4 → LABEL=system")
     assert "/etc/quay-webd/webd.conf" in column(configs_page(record), 1)
 
 

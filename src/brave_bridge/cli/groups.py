@@ -11,6 +11,7 @@ SECTIONS = {
     "What would change": ("plan", "policies", "draw", "report"),
     "Ready for it": ("confirm-backup", "settings-backup", "check", "window", "maintenance", "card"),
     "Across": ("cross", "go-on", "rest", "baseline", "proof", "logbook"),
+    "Kernels and boot": ("kernels", "boot-once"),
     "Ways back": (
         "snapshot",
         "ways-back",

@@ -7,6 +7,7 @@ import sys
 import typer
 
 from brave_bridge.cli import (
+    boot_commands,
     check_commands,
     commands,
     documents,
@@ -32,6 +33,7 @@ COMMANDS = (
     check_commands,
     readiness_commands,
     way_back_commands,
+    boot_commands,
     help_commands,
 )
 """The modules whose commands the application has: importing them is what adds them."""

@@ -2,6 +2,7 @@
 
 import msgspec
 
+from brave_bridge.core.crossing.boot_once import boot_once
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
 from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
@@ -84,6 +85,13 @@ class CheckBrief(msgspec.Struct, frozen=True, tag="check"):
     way_back: str
 
 
+class BootOnceBrief(msgspec.Struct, frozen=True, tag="boot once"):
+    """Try a kernel at the next boot, and keep it once the machine is proven on it."""
+
+    kernel: str
+    checks: tuple[OwnCheck, ...] = ()
+
+
 class DecisionBrief(msgspec.Struct, frozen=True, tag="decision"):
     """Something that was decided and done at once; it stands in the logbook, nothing is run."""
 
@@ -98,6 +106,7 @@ Brief = (
     | SourcesBrief
     | SnapshotBrief
     | CheckBrief
+    | BootOnceBrief
     | DecisionBrief
 )
 
@@ -134,6 +143,8 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return take_up_sources(commands_of(brief.family), brief.waiting, SOURCES_FOLDER)
         case SnapshotBrief():
             return take_way_back(lambda: _take(brief))
+        case BootOnceBrief():
+            return boot_once(brief.kernel, brief.checks)
         case CheckBrief():
             return check_way_back(brief.way_back)
         case ReturnBrief():

@@ -27,6 +27,7 @@ from brave_bridge.core.crossing.replies import (
 from brave_bridge.core.crossing.requests import (
     ArchiveSettings,
     ArrangeGoingOn,
+    ArrangeTrial,
     AwaitAnswer,
     AwaitRestart,
     Begin,
@@ -35,6 +36,7 @@ from brave_bridge.core.crossing.requests import (
     CheckSnapshot,
     CloseLeg,
     CompareWithSnapshot,
+    EndTrial,
     ExpireSnapshots,
     FetchSuites,
     GuardServices,
@@ -70,6 +72,7 @@ from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
 from brave_bridge.runner.performing.swapping import replace_files, swap_files
+from brave_bridge.runner.performing.trials import arrange_trial, end_trial
 from brave_bridge.runner.performing.ways_back import PerformingWaysBack, Report
 from brave_bridge.snapshots.beside import Beside
 
@@ -258,6 +261,14 @@ class Performer:
     @_perform.register
     def _(self, request: ArrangeGoingOn, seq: int, report: Report) -> Reply:
         return Done(after_boot.arrange(self.machine, self.identifier))
+
+    @_perform.register
+    def _(self, request: ArrangeTrial, seq: int, report: Report) -> Reply:
+        return arrange_trial(self.machine, self.family, request)
+
+    @_perform.register
+    def _(self, request: EndTrial, seq: int, report: Report) -> Reply:
+        return end_trial(self.machine, request, f"{self.identifier}-{seq}")
 
     @_perform.register
     def _(self, request: LookForStops, seq: int, report: Report) -> Reply:

@@ -4,7 +4,7 @@ import msgspec
 
 from brave_bridge.core.crossing.finish_leg import BEHIND_THE_STAGES, finish_leg
 from brave_bridge.core.crossing.keep_way_back import expiry_warnings
-from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay
+from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, trial_ended
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import FactsRead, FilesListed, StopsSeen
@@ -63,6 +63,8 @@ class _Legs:
         self.baseline = begun.baseline if begun else None
         self.ways_back = begun.ways_back if begun else ()
         self.warnings: tuple[str, ...] = ()
+        self.on_trial = False
+        """Whether the loader still has what ran before the last leg behind it."""
 
     def cross(self) -> Script[Outcome]:
         first = self.begun.number if self.begun else 0
@@ -86,6 +88,9 @@ class _Legs:
         self.baseline = self.baseline or leg.facts
         if outcome is DONE:
             outcome = yield from finish_leg(self.procedure, leg)
+        if outcome is DONE and number + 1 < len(self.plans):
+            yield from leg.end_trial()
+        self.on_trial = leg.on_trial
         self.ways_back = leg.ways_back
         self.warnings += leg.warnings
         return outcome
@@ -120,6 +125,15 @@ def _stopped_after(outcome: Outcome, legs_done: int, ways_back: tuple[str, ...])
     )
 
 
+def _trial_judged(legs: _Legs, passed: bool) -> Script[tuple[str, ...]]:
+    """End a trial whose proof passed; what a person has to know of one that goes on."""
+    if not legs.on_trial:
+        return ()
+    if passed:
+        return (yield from trial_ended())
+    return ("the proof did not pass: the next boot takes the kernel that ran before the leg",)
+
+
 def _proven(legs: _Legs, obsolete: tuple[str, ...]) -> Script[Outcome]:
     """Read the machine again and hold it against the baseline."""
     procedure, baseline, plans = legs.procedure, legs.baseline, legs.plans
@@ -140,6 +154,8 @@ def _proven(legs: _Legs, obsolete: tuple[str, ...]) -> Script[Outcome]:
             ways_back=ways_back,
             legs_done=len(plans),
         )
+    proof = prove(baseline, after.facts, plans)
+    warned = yield from _trial_judged(legs, proof.passed)
     expired = yield from ExpireSnapshots(title="Let go what the retention rules let go")
     present = {package.name for package in after.facts.installed}
     held = held_by_data(after.facts.clusters)
@@ -147,8 +163,8 @@ def _proven(legs: _Legs, obsolete: tuple[str, ...]) -> Script[Outcome]:
         state="done",
         ways_back=ways_back,
         legs_done=len(plans),
-        warnings=expiry_warnings(expired),
-        proof=prove(baseline, after.facts, plans),
+        warnings=(*warned, *expiry_warnings(expired)),
+        proof=proof,
         set_aside=aside.paths if isinstance(aside, FilesListed) else (),
         obsolete=tuple(name for name in obsolete if name in present and name not in held),
     )

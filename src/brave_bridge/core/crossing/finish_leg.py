@@ -79,6 +79,7 @@ def _restart(
     """Restart; an outcome where the leg cannot be called whole."""
     # Kept on the machine: whoever goes on without the logbook begins here.
     yield from leg.keep_open(AT)
+    yield from leg.end_trial()
     kernel = expected_kernel(before, now)
     came = yield from restart(now, reasons, kernel, f"restart-{leg.number}-{number}")
     if came.declined:
@@ -89,6 +90,7 @@ def _restart(
     faults = (*came.faults, *_not_arrived(leg, came.facts))
     if faults:
         return (yield from leg.failed(CAME_UP, "; ".join(faults)))
+    leg.on_trial = came.on_trial
     leg.warnings += failing_since(before, came.facts)
     return came
 

@@ -12,6 +12,7 @@ from brave_bridge.core.crossing.replies import FactsRead, Failed, SnapshotTaken
 from brave_bridge.core.crossing.requests import (
     Checkpoint,
     CloseLeg,
+    EndTrial,
     GuardServices,
     KeepOpenLeg,
     ReadFacts,
@@ -61,6 +62,7 @@ class LegUnderWay:
         self.facts = nothing_known("", "")
         self.warnings: tuple[str, ...] = ()
         self.checks: tuple[OwnCheck, ...] = ()
+        self.on_trial = False
 
     # The beginning
 
@@ -183,6 +185,12 @@ class LegUnderWay:
             CloseLeg(title=words), "the machine still notes that the leg is under way"
         )
 
+    def end_trial(self) -> Script[None]:
+        """What is on trial is well: the loader boots by its own default again."""
+        if self.on_trial:
+            self.on_trial = False
+            self.warnings += yield from trial_ended()
+
     def stopped(self, at: str, why: str, next_step: str = "") -> Outcome:
         """The leg ends where everything is as it was."""
         return Outcome(
@@ -212,6 +220,14 @@ class LegUnderWay:
             next_step="mend the cause, then brave-bridge go-on; "
             f"or go back: brave-bridge return {way_back}",
         )
+
+
+def trial_ended() -> Script[tuple[str, ...]]:
+    """Have the loader boot by its own default again; what a person has to look at."""
+    title = "Let the loader boot by its own default again"
+    return (
+        yield from warned(EndTrial(title=title), "the loader still boots what ran before the leg")
+    )
 
 
 def _restart(units: tuple[str, ...]) -> Script[tuple[str, ...]]:

@@ -53,6 +53,22 @@ class Begun(Reply, frozen=True, tag=True):
     job: str
 
 
+class TrialArranged(Reply, frozen=True, tag=True):
+    """The next boot takes ``entry`` once, every later one ``good`` (titles of boot entries).
+
+    ``words`` say what happens where it fails or hangs.
+    """
+
+    entry: str
+    good: str
+    words: tuple[str, ...] = ()
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        return one_line(f"{self.entry} once, then {self.good}")
+
+
 class FactsRead(Reply, frozen=True, tag=True):
     """Facts of the machine."""
 

@@ -54,6 +54,7 @@ from brave_bridge.core.crossing.replies import (
     StopsSeen,
     SuitesFetched,
     Swapped,
+    TrialArranged,
 )
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.proof.checks import OwnCheck
@@ -365,6 +366,27 @@ class LookForStops(Request[StopsSeen], frozen=True, tag=True, kw_only=True):
     """Survey the machine again for the way to ``to`` (a release's version or key)."""
 
     to: str
+
+
+class ArrangeTrial(Request[TrialArranged], frozen=True, tag=True, kw_only=True):
+    """Have the next boot try a kernel once, and every later one take what runs now.
+
+    ``name`` tells this trial from others. Failed where nothing would bring the machine back.
+    """
+
+    kernel: str
+    name: str
+
+
+class EndTrial(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Nothing is on trial any more: the loader boots by its own default again.
+
+    ``watch_only``: only what would restart the machine by itself is ended, as somebody looks on.
+    ``kernel`` is what shall be the default from now on, where the loader's own is another.
+    """
+
+    watch_only: bool = False
+    kernel: str = ""
 
 
 class AwaitAnswer(Request[Awaited], frozen=True, tag=True, kw_only=True):

@@ -16,11 +16,14 @@ from brave_bridge.core.crossing.replies import (
     Failed,
     Reply,
     Restarted,
+    TrialArranged,
 )
 from brave_bridge.core.crossing.requests import (
     ArrangeGoingOn,
+    ArrangeTrial,
     Ask,
     AwaitRestart,
+    EndTrial,
     ReadFacts,
     Restart,
     Script,
@@ -37,24 +40,36 @@ STARTED, WITHOUT = "I start it and go on then", "go on without"
 TRIES = 2
 """How often a machine that came up wrong is restarted without being asked."""
 
+FELL_BACK = "every boot takes what ran before, until this is tried again or gone back from"
+"""What is true of a trial that did not go well."""
+
 _EMERGENCY = ("emergency.service", "rescue.service")
 
 
 class CameUp(msgspec.Struct, frozen=True):
     """What a restart came to. ``failure`` says why there was none, ``faults`` what is wrong.
 
-    ``declined``: the person goes on without one.
+    ``declined``: the person goes on without one. ``on_trial``: the loader takes what ran before
+    at every further boot, until the trial is ended.
     """
 
     facts: Facts | None = None
     faults: tuple[str, ...] = ()
     failure: str = ""
     declined: bool = False
+    on_trial: bool = False
 
     @property
     def is_well(self) -> bool:
         """Whether what came up is what was expected."""
         return not (self.failure or self.faults or self.declined)
+
+
+class Trial(msgspec.Struct, frozen=True):
+    """Whether something is tried once, and what a person has to know of it before the restart."""
+
+    armed: bool = False
+    words: tuple[str, ...] = ()
 
 
 def expected_kernel(before: Facts, now: Facts) -> str:
@@ -75,18 +90,30 @@ def restart(now: Facts, why: Sequence[str], kernel: str, key: str) -> Script[Cam
     """Have the machine restarted and look what came up; once more where that is wrong.
 
     ``why`` are the reasons, ``kernel`` what is expected to run then (empty: not known), ``key``
-    tells this restart's questions from those of others.
+    tells this restart's questions from those of others. Another kernel than the one that runs
+    is on trial, where the loader can do that: whoever went on has it ended.
     """
+    trial = yield from on_trial(now, kernel, key)
     arranged = yield from arrange()
-    detail = "\n".join((*why, *arranged))
+    detail = "\n".join((*why, *trial.words, *arranged))
     came = yield from _asked_for(now, detail, kernel, key)
+    came = yield from looked_on(came, trial)
     return (yield from _until_well(came, kernel, key))
+
+
+def restart_on_trial(now: Facts, trial: Trial, kernel: str, key: str) -> Script[CameUp]:
+    """Restart into what is on trial, and look what came up; it is tried once only."""
+    arranged = yield from arrange()
+    came = yield from _asked_for(now, "\n".join((*trial.words, *arranged)), kernel, key)
+    return (yield from looked_on(came, trial))
 
 
 def restart_at_once(now: Facts, kernel: str, key: str) -> Script[CameUp]:
     """Restart a machine whose person has agreed to it already; see ``restart``."""
+    trial = yield from on_trial(now, kernel, key)
     yield from arrange()
     came = yield from _restarted(now, kernel, key)
+    came = yield from looked_on(came, trial)
     return (yield from _until_well(came, kernel, key))
 
 
@@ -96,6 +123,33 @@ def arrange() -> Script[tuple[str, ...]]:
     if isinstance(reply, Done):
         return (reply.detail,) if reply.detail else ()
     return (f"go on by hand after the restart (brave-bridge go-on): {what_was_seen(reply)}",)
+
+
+def on_trial(now: Facts, kernel: str, key: str) -> Script[Trial]:
+    """Have another kernel than the one that runs tried once."""
+    running = now.kernel_that_came_up
+    if not kernel or not running or kernel == running or not now.loader.entries:
+        return Trial()
+    reply = yield from ArrangeTrial(
+        title=f"Have {kernel} tried once, and {running} behind it", kernel=kernel, name=key
+    )
+    if isinstance(reply, TrialArranged):
+        return Trial(True, reply.words)
+    why = reply.seen if isinstance(reply, Failed) else "no reply"
+    words = (
+        f"It is no trial: {why}. Where {kernel} does not come up, somebody has to choose {running} "
+        "in the boot menu.",
+    )
+    return Trial(words=words)
+
+
+def looked_on(came: CameUp, trial: Trial) -> Script[CameUp]:
+    """Somebody looks on now: what is on trial is not restarted by itself any more."""
+    if not trial.armed or came.facts is None:
+        return came
+    yield from EndTrial(title="Keep it from restarting by itself", watch_only=True)
+    faults = (*came.faults, FELL_BACK) if came.faults else ()
+    return msgspec.structs.replace(came, on_trial=True, faults=faults)
 
 
 def _until_well(came: CameUp, kernel: str, key: str) -> Script[CameUp]:
@@ -112,8 +166,10 @@ def _until_well(came: CameUp, kernel: str, key: str) -> Script[CameUp]:
         )
         if not (isinstance(answer, Answered) and answer.choice == AGAIN):
             break
+        trial = yield from on_trial(came.facts, kernel, f"{key}-{number}")
         yield from arrange()
         came = yield from _restarted(came.facts, kernel, f"{key}-{number}")
+        came = yield from looked_on(came, trial)
     return came
 
 

@@ -1,0 +1,96 @@
+"""Booting something once on a machine: whether that can be, arranging it, ending it."""
+
+from brave_bridge.bootloaders import grub
+from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.core.boot.entries import BootEntry, Loader
+from brave_bridge.core.boot.trial_way import GRUB_ON_ESP, Ground, TrialWay, trial_way
+from brave_bridge.core.formats.proc import Mount
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.machines.port import Machine, MachineError
+
+_ESPS = ("/boot/efi", "/efi", "/boot")
+
+
+def ground_of(facts: Facts) -> Ground:
+    """What a trial would stand on here."""
+    folder = next((f for f in grub.FOLDERS if facts.loader.remembers.startswith(f)), "")
+    esp = next((m for p in _ESPS if (m := _mounted_at(facts, p)) and m.type == "vfat"), None)
+    return Ground(
+        loader=facts.loader,
+        block=_mount_of(facts, folder) if folder else None,
+        esp=esp,
+        esp_uuid=_uuid_of(facts, esp.path) if esp else "",
+    )
+
+
+def _uuid_of(facts: Facts, path: str) -> str:
+    """The UUID by which fstab(5) names what is mounted there; empty where it does otherwise."""
+    named = (one.device for one in facts.expected_mounts if one.path == path)
+    found = next((device for device in named if device.startswith("UUID=")), "")
+    return found.removeprefix("UUID=").strip('"')
+
+
+def _mount_of(facts: Facts, path: str) -> Mount | None:
+    """The file system that holds a path: as it is mounted, else as fstab(5) has it."""
+    mounts = facts.mounts or tuple(
+        Mount(one.path, one.device, one.type) for one in facts.expected_mounts
+    )
+    fitting = [m for m in mounts if m.path == "/" or f"{path}/".startswith(f"{m.path}/")]
+    return max(fitting, key=lambda mount: len(mount.path), default=None)
+
+
+def _mounted_at(facts: Facts, path: str) -> Mount | None:
+    found = _mount_of(facts, path)
+    return found if found is not None and found.path == path else None
+
+
+def entry_of(loader: Loader, kernel: str) -> BootEntry | None:
+    """The entry that boots a kernel as usual: no recovery entry, the first of several."""
+    fitting = [entry for entry in loader.entries if entry.kernel == kernel]
+    plain = [entry for entry in fitting if "recovery" not in entry.title.lower()]
+    return next(iter(plain), None)
+
+
+def arrange(
+    machine: Machine, facts: Facts, kernel: str, name: str
+) -> tuple[BootEntry, BootEntry, TrialWay]:
+    """Have a kernel booted once: its entry, the good one behind it, and the way it is done.
+
+    MachineError where nothing would bring the machine back, or an entry is missing.
+    """
+    attempted = f"trying kernel {kernel} once"
+    way = trial_way(ground_of(facts))
+    if way.refusal:
+        raise MachineError(attempted, machine.name, way.refusal, "; ".join(way.instead))
+    running = facts.kernel_that_came_up
+    chosen, good = entry_of(facts.loader, kernel), entry_of(facts.loader, running)
+    if chosen is None or good is None:
+        missing = kernel if chosen is None else (running or "the kernel that runs now")
+        raise MachineError(attempted, machine.name, f"no entry of the boot menu starts {missing}")
+    ground = ground_of(facts)
+    place = grub.BLOCK
+    if way.mechanism == GRUB_ON_ESP and ground.esp:
+        place = grub.MarkPlace(f"{ground.esp.path}{grub.ON_ESP}", ground.esp_uuid)
+    grub.arm(machine, chosen.id, good.id, name, place)
+    return chosen, good, way
+
+
+def make_default(machine: Machine, kernel: str) -> str:
+    """Have a kernel booted from now on; what was done for that, in a sentence.
+
+    MachineError where no entry starts it.
+    """
+    loader = read_loader(machine)
+    default = next((one for one in loader.entries if one.id == loader.default), None)
+    if default is not None and default.kernel == kernel:
+        return f"{kernel} is what the loader boots by its own default"
+    entry = entry_of(loader, kernel)
+    if entry is None:
+        seen = f"no entry of the boot menu starts {kernel}"
+        raise MachineError(f"making {kernel} the default", machine.name, seen)
+    return f"{grub.pin(machine, entry.id)} has {kernel} booted from now on"
+
+
+def end(machine: Machine) -> bool:
+    """Take every trial out again; whether there was one."""
+    return grub.disarm(machine, tuple(f"{path}{grub.ON_ESP}" for path in _ESPS))

@@ -1,0 +1,88 @@
+"""The script that boots a kernel once: back by itself where it fails, the default once proven."""
+
+import msgspec
+
+from brave_bridge.core.crossing.replies import FactsRead
+from brave_bridge.core.crossing.requests import Checkpoint, EndTrial, ReadFacts, Script
+from brave_bridge.core.crossing.restart import CameUp, Trial, on_trial, restart_on_trial
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.stage import warned, what_was_seen
+from brave_bridge.core.proof.checks import OwnCheck
+from brave_bridge.core.proof.compare import Proof, proof_of
+from brave_bridge.core.proof.difference import EXPECTED, REGRESSION
+from brave_bridge.core.proof.topics import compare_topics, folded
+from brave_bridge.core.survey.facts import Facts
+
+_KEY = "boot-once"
+
+
+def boot_once(kernel: str, checks: tuple[OwnCheck, ...] = ()) -> Script[Outcome]:
+    """Have a kernel tried at the next boot; prove the machine on it, and keep it then.
+
+    Refused where nothing would bring the machine back. ``checks`` are asked before and after.
+    """
+    yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
+    reply = yield from ReadFacts(title="Read the baseline", whole=True, checks=checks)
+    if not isinstance(reply, FactsRead):
+        return _stopped("ready", what_was_seen(reply))
+    before = reply.facts
+    if before.kernel_that_came_up == kernel:
+        return _stopped("ready", f"{kernel} is what runs", "nothing to do")
+    trial = yield from on_trial(before, kernel, _KEY)
+    if not trial.armed:
+        return _stopped("trial", " ".join(trial.words) or "no boot loader is known here")
+    return (yield from _tried(before, kernel, trial, checks))
+
+
+def _tried(
+    before: Facts, kernel: str, trial: Trial, checks: tuple[OwnCheck, ...]
+) -> Script[Outcome]:
+    came = yield from restart_on_trial(before, trial, kernel, _KEY)
+    yield from Checkpoint(title="Checkpoint: came up", name="came up", leg=0)
+    if came.facts is None or came.faults:
+        why = came.failure or "; ".join(came.faults)
+        return _failed(before, came, "came up", why)
+    reply = yield from ReadFacts(title="Read the machine again", whole=True, checks=checks)
+    if not isinstance(reply, FactsRead):
+        return _failed(before, came, "proof", what_was_seen(reply))
+    proof = as_wanted(before, reply.facts, kernel)
+    if not proof.passed:
+        worse = [point for point in proof.differences if point.verdict == REGRESSION]
+        why = "; ".join(f"{point.subject}: {point.meaning}" for point in worse[:3])
+        return _failed(before, came, "proof", why, proof)
+    told = yield from warned(
+        EndTrial(title=f"Make {kernel} the default", kernel=kernel),
+        "it is not the default yet",
+    )
+    return Outcome(state="done", proof=proof, warnings=told)
+
+
+def as_wanted(before: Facts, after: Facts, kernel: str) -> Proof:
+    """The machine on the tried kernel held against before; that it runs is what was wanted."""
+    points = folded([*compare_topics(before, after, ())])
+    return proof_of(
+        msgspec.structs.replace(point, verdict=EXPECTED, meaning="as it was asked for")
+        if point.topic == "system" and point.subject == "kernel" and point.after == kernel
+        else point
+        for point in points
+    )
+
+
+def _stopped(at: str, why: str, next_step: str = "") -> Outcome:
+    return Outcome(state="stopped", at=at, why=why, safe="nothing was changed", next_step=next_step)
+
+
+def _failed(before: Facts, came: CameUp, at: str, why: str, proof: Proof | None = None) -> Outcome:
+    good = before.kernel_that_came_up
+    runs = came.facts.kernel_that_came_up if came.facts else ""
+    again = "what it said at its console tells why; try again: brave-bridge boot-once"
+    return Outcome(
+        state="failed",
+        at=at,
+        why=why,
+        safe=f"{good} runs, and every boot takes it"
+        if runs == good
+        else f"every further boot takes {good}",
+        next_step=again if runs == good else f"restart to have {good} again",
+        proof=proof,
+    )

@@ -1,0 +1,102 @@
+"""The program on a machine with real firmware: it tries a kernel, and nobody touches anything."""
+
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.core.boot.loader_faults import next_entry
+from brave_bridge.machines.tree import TreeMachine
+from brave_bridge.runner.own_runtime import make_runtime
+from brave_bridge.store.rows import ProcedureRow
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.targets import Target
+from tests.bootlab.test_arranged_by_us import NEWER, image_of
+from tests.support import bootlab
+
+BEGINS = f"""#!/bin/sh
+exec >/dev/ttyS0 2>&1
+if [ ! -e /var/lib/lab-begun ]; then
+  touch /var/lib/lab-begun
+  sync
+  /opt/bridge/brave-bridge boot-once {NEWER} --yes
+else
+  left=400
+  while [ -e /etc/systemd/system/brave-bridge-after-boot.service ] && [ $left -gt 0 ]; do
+    sleep 1
+    left=$((left - 1))
+  done
+  exec /usr/local/sbin/say-what-came-up
+fi
+"""
+UNIT = """[Unit]
+Description=What this machine is for
+[Service]
+ExecStart=/usr/local/sbin/lab-begins
+[Install]
+WantedBy=multi-user.target
+"""
+PLACED = ("brave-bridge-after-boot.service", "brave-bridge-trial.timer")
+
+
+@pytest.fixture(scope="module")
+def runtime(tmp_path_factory) -> Path:
+    return make_runtime(tmp_path_factory.mktemp("made") / "runtime")
+
+
+def laid(folder: Path, runtime: Path) -> bootlab.Disk:
+    """A machine with the program, of which the menu takes the older of two kernels first."""
+
+    def prepare(tree: Path) -> None:
+        older = bootlab.kernel_of(tree)
+        for name in ("vmlinuz", "initrd.img"):
+            shutil.copy(tree / f"boot/{name}-{older}", tree / f"boot/{name}-{NEWER}")
+        (tree / f"lib/modules/{NEWER}").symlink_to(older)
+        (tree / f"boot/initrd.img-{NEWER}").write_bytes(b"damaged" * 1000)
+        text, newer = bootlab.menu(older, older=""), bootlab.menu(NEWER, newer="")
+        entry = newer[newer.index("menuentry") : newer.index("if [ -f $")]
+        (tree / "boot/grub/grub.cfg").write_text(
+            text.replace(bootlab.MENU_TAIL, entry + bootlab.MENU_TAIL)
+        )
+        subprocess.run(["cp", "-a", runtime, tree / "opt/bridge"], check=True)
+        begins = tree / "usr/local/sbin/lab-begins"
+        begins.write_text(BEGINS)
+        begins.chmod(0o755)
+        units = tree / "etc/systemd/system"
+        (units / "lab.service").write_text(UNIT)
+        (units / "default.target").unlink()
+        (units / "default.target").symlink_to("/lib/systemd/system/multi-user.target")
+        # Who asks for a name at the console takes it away from whoever speaks there.
+        for name in ("getty.target", "serial-getty@ttyS0.service"):
+            (units / name).symlink_to("/dev/null")
+        (units / "multi-user.target.wants").mkdir(exist_ok=True)
+        (units / "multi-user.target.wants/lab.service").symlink_to("../lab.service")
+
+    return bootlab.bios_on_ext4(folder, prepare, size_mib=1700)
+
+
+def told_by(machine: TreeMachine) -> ProcedureRow:
+    """The machine's newest procedure, as its own logbook has it."""
+    logbook = Desk(Target("tree", str(machine.root)), machine).logbook()
+    (row, *_) = logbook.procedures()
+    logbook.close()
+    return row
+
+
+def test_a_kernel_that_does_not_come_up_is_told_by_the_machine_itself(tmp_path, runtime):
+    disk = laid(tmp_path, runtime)
+    booted = disk.boot(patience=600)
+    assert booted.came_up is not None, booted.console[-3000:]
+    assert len(booted.starts) == 3 and "panic" in booted.console
+    with disk.opened() as root:
+        machine = TreeMachine("lab", root)
+        row = told_by(machine)
+        assert (row.state, row.outcome.at) == ("failed", "came up"), row.outcome
+        older = image_of(booted).removeprefix("vmlinuz-")
+        assert f"kernel {older} came up, {NEWER} was expected" in row.outcome.why
+        assert f"{older} runs, and every boot takes it" in row.outcome.safe
+        assert next_entry(read_loader(machine)).kernel == older
+        units = root / "etc/systemd/system"
+        assert not [name for name in PLACED if (units / name).exists()]

@@ -1,0 +1,289 @@
+"""Small disk images that really boot, in qemu with software emulation.
+
+A tree of Debian 12 with a kernel is built once and kept; an image of it takes two seconds. What
+comes up says one line on the serial console and powers off.
+"""
+
+import contextlib
+import os
+import re
+import shutil
+import subprocess
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import msgspec
+
+from tests.support import lab
+
+_PACKAGES = (
+    "linux-image-cloud-amd64,systemd-sysv,udev,grub2-common,grub-pc-bin,initramfs-tools,"
+    "btrfs-progs,zstd"
+)
+_TOOLS = (
+    "qemu-system-x86_64",
+    "grub-mkimage",
+    "grub-editenv",
+    "sfdisk",
+    "mkfs.ext4",
+    "mkfs.vfat",
+    "mcopy",
+)
+_BIOS = Path("/usr/lib/grub/i386-pc")
+FAT_UUID = "AB12-CD34"
+_FAT_MIB = 34
+_CORE_MODULES = (
+    "biosdisk part_msdos ext2 btrfs fat normal linux search search_label search_fs_uuid loadenv "
+    "test echo serial terminal configfile ls cat"
+)
+_FIRST_BYTE = 1 << 20
+_MIB = 1 << 20
+_PATIENCE = 240.0
+_TERMINAL_CODES = re.compile(r"\x1b\[[0-9;?]*[a-zA-Z]")
+OPTIONS = "root=LABEL=system ro console=ttyS0 no_timer_check"
+
+_SAYS = """[Unit]
+Description=Say what came up
+DefaultDependencies=no
+After=local-fs.target
+ConditionKernelCommandLine=!lab.hangs
+[Service]
+Type=oneshot
+ExecStart=/usr/local/sbin/say-what-came-up
+"""
+_TARGET = """[Unit]
+Description=Enough to say what came up
+Requires=sysinit.target say.service
+After=sysinit.target
+AllowIsolate=yes
+"""
+_SCRIPT = """#!/bin/sh
+[ -x /usr/local/sbin/before-it-says ] && /usr/local/sbin/before-it-says >/dev/ttyS0 2>&1
+. /etc/os-release
+echo "CAME UP release=$VERSION_ID kernel=$(uname -r) options=$(cat /proc/cmdline)" >/dev/ttyS0
+sync
+exec systemctl poweroff --force --force
+"""
+
+
+def why_not() -> str:
+    """Why nothing can be booted here; empty when it can."""
+    if reason := lab.why_not():
+        return reason
+    missing = [tool for tool in _TOOLS if shutil.which(tool) is None]
+    if not (_BIOS / "boot.img").is_file():
+        missing.append("grub-pc-bin")
+    return f"missing tools: {', '.join(missing)}" if missing else ""
+
+
+class CameUp(msgspec.Struct, frozen=True):
+    """A system that said what it is: its release, its kernel, and the kernel's options."""
+
+    release: str
+    kernel: str
+    options: str
+
+
+class Booted(msgspec.Struct, frozen=True):
+    """What a machine did between power on and power off, or until patience ended.
+
+    ``starts`` are the kernels' options in the order in which they were started.
+    """
+
+    came_up: CameUp | None
+    starts: tuple[str, ...]
+    console: str
+    seconds: float
+
+
+def tree() -> Path:
+    """The tree that boots; nobody may change it."""
+    return lab.kept_tree("boots", _PACKAGES, _settle, release="bookworm")
+
+
+def _settle(folder: Path) -> None:
+    (folder / "etc/initramfs-tools/conf.d/lab").write_text(
+        "MODULES=list\nCOMPRESS=gzip\nRESUME=none\n"
+    )
+    (folder / "etc/initramfs-tools/modules").write_text("virtio_pci\nvirtio_blk\next4\nbtrfs\n")
+    lab.in_tree(folder, "update-initramfs", "-u", "-k", "all")
+    (folder / "etc/systemd/system/say.service").write_text(_SAYS)
+    (folder / "etc/systemd/system/lab.target").write_text(_TARGET)
+    (folder / "etc/systemd/system/default.target").symlink_to("lab.target")
+    says = folder / "usr/local/sbin/say-what-came-up"
+    says.write_text(_SCRIPT)
+    says.chmod(0o755)
+    (folder / "etc/machine-id").write_text("0123456789abcdef0123456789abcdef\n")
+    (folder / "etc/fstab").write_text("LABEL=system / ext4 defaults 0 1\n")
+    (folder / "boot/grub").mkdir(exist_ok=True)
+    shutil.copytree(_BIOS, folder / "boot/grub/i386-pc", dirs_exist_ok=True)
+    subprocess.run(["grub-editenv", folder / "boot/grub/grubenv", "create"], check=True)
+
+
+def kernel_of(folder: Path) -> str:
+    """The version of the kernel in a tree."""
+    (image,) = (folder / "boot").glob("vmlinuz-*")
+    return image.name.removeprefix("vmlinuz-")
+
+
+MENU_HEAD = """serial --unit=0
+terminal_output serial
+if [ -s $prefix/grubenv ]; then
+  set have_grubenv=true
+  load_env
+fi
+if [ "${next_entry}" ] ; then
+   set default="${next_entry}"
+   set next_entry=
+   save_env next_entry
+   set boot_once=true
+else
+   set default="0"
+fi
+set timeout=0
+"""
+MENU_TAIL = """if [ -f ${config_directory}/custom.cfg ]; then
+  source ${config_directory}/custom.cfg
+elif [ -z "${config_directory}" -a -f $prefix/custom.cfg ]; then
+  source $prefix/custom.cfg
+fi
+"""
+
+
+def menu(kernel: str, **entries: str) -> str:
+    """A menu as GRUB's own program writes it: entries by id, with what their options have more."""
+    written = [
+        f"menuentry '{name}' --id {name} {{\n"
+        "\tsearch --no-floppy --label --set=root system\n"
+        f"\tlinux /boot/vmlinuz-{kernel} {OPTIONS} {more}\n"
+        f"\tinitrd /boot/initrd.img-{kernel}\n}}\n"
+        for name, more in entries.items()
+    ]
+    return MENU_HEAD + "".join(written) + MENU_TAIL
+
+
+class Disk:
+    """A disk image. ``fat_byte`` is where its FAT file system begins, where it has one."""
+
+    def __init__(self, image: Path, fat_byte: int = 0) -> None:
+        self.image = image
+        self._fat = f"{image}@@{fat_byte}"
+
+    def put_on_fat(self, root: Path, path: str) -> None:
+        """Copy a file of the mounted root to the FAT file system, in the same place there."""
+        *folders, _ = path.strip("/").split("/")
+        for number in range(len(folders)):
+            name = "/".join(folders[: number + 1])
+            _quietly("mmd", "-D", "s", "-i", self._fat, f"::{name}", may_fail=True)
+        source = root / "boot/efi" / path.strip("/")
+        _quietly("mcopy", "-o", "-i", self._fat, source, f"::{path.strip('/')}")
+
+    def on_fat(self, path: str) -> bytes:
+        """A file of the FAT file system."""
+        argv = ["mcopy", "-i", self._fat, f"::{path.strip('/')}", "-"]
+        return subprocess.run(argv, capture_output=True, check=True).stdout
+
+    @contextlib.contextmanager
+    def opened(self) -> Iterator[Path]:
+        """Its root file system, mounted."""
+        mount = self.image.with_suffix(".mounted")
+        mount.mkdir(exist_ok=True)
+        option = f"loop,offset={_FIRST_BYTE}"
+        subprocess.run(["mount", "-o", option, self.image, mount], check=True)
+        try:
+            yield mount
+        finally:
+            subprocess.run(["umount", mount], check=True)
+            mount.rmdir()
+
+    def boot(self, patience: float = _PATIENCE) -> Booted:
+        """Power on, and wait until it powers off; nothing came up where it never does."""
+        console = self.image.with_suffix(".console")
+        argv = (
+            "qemu-system-x86_64 -machine pc,accel=tcg -cpu qemu64 -smp 1 -m 768 -display none "
+            f"-net none -serial file:{console} "
+            f"-drive file={self.image},if=virtio,format=raw,cache=unsafe"
+        ).split()
+        began = time.monotonic()
+        with subprocess.Popen(argv, stdin=subprocess.DEVNULL) as machine:
+            try:
+                machine.wait(patience)
+            except subprocess.TimeoutExpired:
+                machine.kill()
+        return _told(console, time.monotonic() - began)
+
+
+def _told(console: Path, seconds: float) -> Booted:
+    text = _TERMINAL_CODES.sub("", console.read_text("utf-8", "replace"))
+    said = re.findall(r"CAME UP release=(\S*) kernel=(\S+) options=(.*)", text)
+    starts = tuple(re.findall(r"Kernel command line: (.*)", text))
+    return Booted(CameUp(*said[-1]) if said else None, starts, text, seconds)
+
+
+def bios_on_ext4(folder: Path, prepare: Callable[[Path], None], size_mib: int = 900) -> Disk:
+    """A disk for a PC's old firmware with GRUB, all on one ext4; ``prepare`` is given the tree."""
+    with lab.overlay(tree(), folder / "overlay") as mine:
+        prepare(mine)
+        image = folder / "disk.img"
+        size = size_mib * _MIB
+        with open(image, "wb") as stream:
+            stream.truncate(size)
+        _quietly("sfdisk", "-q", image, stdin="label: dos\n2048,,83,*\n")
+        _quietly(
+            *("mkfs.ext4", "-q", "-F", "-L", "system", "-O", "^metadata_csum_seed", "-d", mine),
+            *("-E", f"offset={_FIRST_BYTE}", image, f"{(size - _FIRST_BYTE) // 1024}k"),
+        )
+    _with_grub(image, "(hd0,msdos1)/boot/grub")
+    return Disk(image)
+
+
+def bios_on_btrfs(folder: Path, prepare: Callable[[Path], None], size_mib: int = 1400) -> Disk:
+    """The same on btrfs, on which GRUB cannot write, with a FAT partition behind it.
+
+    That one is what ``FAT_UUID`` says; the system has it at /boot/efi.
+    """
+    image, fat, system = folder / "disk.img", folder / "fat.img", folder / "btrfs.img"
+    with lab.overlay(tree(), folder / "overlay") as mine:
+        fstab = f"LABEL=system / btrfs defaults 0 0\nUUID={FAT_UUID} /boot/efi vfat defaults 0 0\n"
+        (mine / "etc/fstab").write_text(fstab)
+        (mine / "boot/efi").mkdir()
+        prepare(mine)
+        with open(system, "wb") as stream:
+            stream.truncate(size_mib * _MIB)
+        _quietly("mkfs.btrfs", "--quiet", "-f", "-L", "system", "--rootdir", mine, system)
+    with open(fat, "wb") as stream:
+        stream.truncate(_FAT_MIB * _MIB)
+    _quietly("mkfs.vfat", "-i", FAT_UUID.replace("-", ""), fat)
+    start = _FIRST_BYTE // 512
+    second = start + size_mib * _MIB // 512
+    with open(image, "wb") as stream:
+        stream.truncate(_FIRST_BYTE + (size_mib + _FAT_MIB) * _MIB)
+    table = f"label: dos\n{start},{second - start},83,*\n{second},,c\n"
+    _quietly("sfdisk", "-q", image, stdin=table)
+    for part, sector in ((system, start), (fat, second)):
+        words = ("conv=notrunc,sparse", "bs=1M", f"seek={sector // 2048}")
+        _quietly("dd", f"if={part}", f"of={image}", *words)
+        part.unlink()
+    _with_grub(image, "(hd0,msdos1)/boot/grub")
+    return Disk(image, fat_byte=second * 512)
+
+
+def _with_grub(image: Path, prefix: str) -> None:
+    """GRUB's first sector and its core behind it, as its own installer puts them."""
+    core = image.with_suffix(".core")
+    words = ("grub-mkimage", "-O", "i386-pc", "-o", core, "-p", prefix)
+    _quietly(*words, *_CORE_MODULES.split())
+    with open(image, "r+b") as stream:
+        stream.write((_BIOS / "boot.img").read_bytes()[:440])
+        stream.seek(512)
+        stream.write(core.read_bytes())
+
+
+def _quietly(*argv: object, stdin: str = "", may_fail: bool = False) -> None:
+    words = [str(word) for word in argv]
+    done = subprocess.run(
+        words, input=stdin, text=True, capture_output=True, check=False, env={**os.environ}
+    )
+    if done.returncode and not may_fail:
+        raise RuntimeError(f"{words[0]} gave {done.returncode}: {done.stderr[-800:]}")
