@@ -7,6 +7,7 @@ from brave_bridge.core.boot.grub_menu import read_grub_menu
 from brave_bridge.core.boot.grub_trial import Remembering, trial_part
 from brave_bridge.core.boot.marked_part import part_in, with_part, without_part
 from brave_bridge.core.boot.trial_way import (
+    COUNTED,
     GRUB_BLOCK,
     GRUB_ON_ESP,
     Ground,
@@ -21,6 +22,7 @@ from tests.core.test_restart_script import NEW, OLD, Restarting, cross, up, with
 from tests.support.facts import facts
 
 MENU_OF_BOTH = Loader("grub", (BootEntry("new", NEW), BootEntry("old", OLD)))
+ON_ESP = BootEntry("new", NEW, where="/boot/loader/entries/new.conf")
 READS = Loader("grub", reads_custom=True)
 BLOCK = Mount("/", "/dev/sda2", "ext4")
 ESP = Mount("/boot/efi", "/dev/sda1", "vfat")
@@ -40,7 +42,8 @@ ESP = Mount("/boot/efi", "/dev/sda1", "vfat")
         ),
         (Ground(READS, Mount("/", "/dev/md0", "ext4")), "", "/dev/md0"),
         (Ground(READS, None), "", "not known"),
-        (Ground(Loader("systemd-boot")), "", "permanent"),
+        (Ground(Loader("systemd-boot", (ON_ESP,))), COUNTED, ""),
+        (Ground(Loader("systemd-boot", (BootEntry("image", NEW),))), "", "no files"),
         (Ground(READS, Mount("/", "/dev/sda2", "btrfs"), ESP), "", "btrfs"),
         (Ground(Loader("extlinux")), "", "permanent"),
         (Ground(Loader()), "", "no boot loader"),

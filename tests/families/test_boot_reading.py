@@ -2,7 +2,7 @@
 
 import pytest
 
-from brave_bridge.bootloaders import grub
+from brave_bridge.bootloaders import grub, systemd_boot
 from brave_bridge.bootloaders.reading import read_loader
 from brave_bridge.bootloaders.trials import make_default
 from brave_bridge.core.boot.chain import boot_chain
@@ -105,3 +105,49 @@ def test_other_loaders_say_what_they_boot(machine):
     machine.files.write("/boot/loader/loader.conf", b"default gone*\n")
     (fault,) = read_loader(machine).faults
     assert "gone*" in fault.words
+
+
+ENTRY = "title Quay\nversion {0}\nlinux /vmlinuz-{0}\noptions root=LABEL=system\n"
+
+
+@pytest.fixture
+def counting(tmp_path):
+    """A tree with entries in files, of which loader.conf names the newer one."""
+    machine = TreeMachine("lab", tmp_path)
+    for kernel in ("6.1.0-9", "5.19.0-4"):
+        machine.files.write(f"/boot/vmlinuz-{kernel}", b"image")
+        machine.files.write(f"/boot/loader/entries/{kernel}.conf", ENTRY.format(kernel).encode())
+    machine.files.write("/boot/loader/loader.conf", b"timeout 3\ndefault 6.1*\n")
+    return machine
+
+
+def entries_of(machine) -> dict:
+    return {entry.id: entry for entry in read_loader(machine).entries}
+
+
+def test_an_entry_is_tried_by_counting_and_nothing_is_left_of_it(counting):
+    before = {path: counting.files.read(path, 999) for path in counting.files.below("/boot")}
+    for _ in range(2):
+        known = entries_of(counting)
+        systemd_boot.arm(counting, known["6.1.0-9.conf"], known["5.19.0-4.conf"], "leg-1")
+    loader = read_loader(counting)
+    assert (loader.once, loader.default) == ("brave-bridge-trial.conf", "brave-bridge-good.conf")
+    assert next_entry(loader).options == "root=LABEL=system panic=10 brave_bridge.trial=leg-1"
+    assert "default" not in counting.files.read("/boot/loader/loader.conf", 99).decode().split("\n")
+    folder = "/boot/loader/entries"
+    counting.files.move(
+        f"{folder}/brave-bridge-trial+1.conf", f"{folder}/brave-bridge-trial+0-1.conf"
+    )
+    loader = read_loader(counting)
+    assert loader.once == "" and next_entry(loader).kernel == "5.19.0-4"
+    assert systemd_boot.disarm(counting) and not systemd_boot.disarm(counting)
+    after = {path: counting.files.read(path, 999) for path in counting.files.below("/boot")}
+    assert after == before
+
+
+def test_a_kernel_is_made_the_default_by_the_loaders_own_settings(counting):
+    assert "own default" in make_default(counting, "6.1.0-9")
+    make_default(counting, "5.19.0-4")
+    assert next_entry(read_loader(counting)).kernel == "5.19.0-4"
+    text = counting.files.read("/boot/loader/loader.conf", 99)
+    assert text == b"timeout 3\ndefault 5.19.0-4.conf\n"

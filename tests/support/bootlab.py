@@ -29,10 +29,13 @@ _TOOLS = (
     "mkfs.ext4",
     "mkfs.vfat",
     "mcopy",
+    "mdeltree",
 )
 _BIOS = Path("/usr/lib/grub/i386-pc")
 FAT_UUID = "AB12-CD34"
-_FAT_MIB = 34
+_FAT_MIB, _ESP_MIB = 34, 100
+_SYSTEMD_BOOT = Path("/usr/lib/systemd/boot/efi/systemd-bootx64.efi")
+_OVMF = Path("/usr/share/OVMF/OVMF_CODE.fd")
 _CORE_MODULES = (
     "biosdisk part_msdos ext2 btrfs fat normal linux search search_label search_fs_uuid loadenv "
     "test echo serial terminal configfile ls cat"
@@ -74,6 +77,7 @@ def why_not() -> str:
     missing = [tool for tool in _TOOLS if shutil.which(tool) is None]
     if not (_BIOS / "boot.img").is_file():
         missing.append("grub-pc-bin")
+    missing += [str(path) for path in (_SYSTEMD_BOOT, _OVMF) if not path.is_file()]
     return f"missing tools: {', '.join(missing)}" if missing else ""
 
 
@@ -166,8 +170,9 @@ def menu(kernel: str, **entries: str) -> str:
 class Disk:
     """A disk image. ``fat_byte`` is where its FAT file system begins, where it has one."""
 
-    def __init__(self, image: Path, fat_byte: int = 0) -> None:
+    def __init__(self, image: Path, fat_byte: int = 0, firmware: Path | None = None) -> None:
         self.image = image
+        self._firmware = firmware
         self._fat = f"{image}@@{fat_byte}"
 
     def put_on_fat(self, root: Path, path: str) -> None:
@@ -178,6 +183,19 @@ class Disk:
             _quietly("mmd", "-D", "s", "-i", self._fat, f"::{name}", may_fail=True)
         source = root / "boot/efi" / path.strip("/")
         _quietly("mcopy", "-o", "-i", self._fat, source, f"::{path.strip('/')}")
+
+    def put_all_on_fat(self, root: Path) -> None:
+        """Have the FAT file system hold what the mounted root has at /boot/efi, loader's files."""
+        _quietly("mdeltree", "-i", self._fat, "::loader", may_fail=True)
+        for path in sorted((root / "boot/efi").rglob("*")):
+            if path.is_file():
+                self.put_on_fat(root, str(path.relative_to(root / "boot/efi")))
+
+    def fat_names(self, folder: str) -> list[str]:
+        """The names in a folder of the FAT file system."""
+        argv = ["mdir", "-b", "-i", self._fat, f"::{folder}"]
+        done = subprocess.run(argv, capture_output=True, text=True, check=True)
+        return sorted(line.rpartition("/")[2] for line in done.stdout.split() if line)
 
     def on_fat(self, path: str) -> bytes:
         """A file of the FAT file system."""
@@ -205,6 +223,8 @@ class Disk:
             f"-net none -serial file:{console} "
             f"-drive file={self.image},if=virtio,format=raw,cache=unsafe"
         ).split()
+        if self._firmware is not None:
+            argv += ["-drive", f"if=pflash,format=raw,readonly=on,file={self._firmware}"]
         began = time.monotonic()
         with subprocess.Popen(argv, stdin=subprocess.DEVNULL) as machine:
             try:
@@ -267,6 +287,44 @@ def bios_on_btrfs(folder: Path, prepare: Callable[[Path], None], size_mib: int =
         part.unlink()
     _with_grub(image, "(hd0,msdos1)/boot/grub")
     return Disk(image, fat_byte=second * 512)
+
+
+def efi_with_systemd_boot(folder: Path, prepare: Callable[[Path], None]) -> Disk:
+    """A disk for EFI with systemd-boot; kernels and entries on the EFI system partition.
+
+    The system has that one at /boot/efi. ``prepare`` is given the tree: what it puts there, and
+    the kernels in /boot, go to the partition.
+    """
+    image, fat, system = folder / "disk.img", folder / "fat.img", folder / "ext4.img"
+    with lab.overlay(tree(), folder / "overlay") as mine:
+        (mine / "boot/efi").mkdir()
+        prepare(mine)
+        with open(fat, "wb") as stream:
+            stream.truncate(_ESP_MIB * _MIB)
+        _quietly("mkfs.vfat", "-i", FAT_UUID.replace("-", ""), fat)
+        for name in ("EFI", "EFI/BOOT"):
+            _quietly("mmd", "-i", fat, f"::{name}")
+        _quietly("mcopy", "-i", fat, _SYSTEMD_BOOT, "::EFI/BOOT/BOOTX64.EFI")
+        for path in (*(mine / "boot").glob("vmlinuz-*"), *(mine / "boot").glob("initrd.img-*")):
+            _quietly("mcopy", "-i", fat, path, f"::{path.name}")
+        with open(system, "wb") as stream:
+            stream.truncate(900 * _MIB)
+        _quietly("mkfs.ext4", "-q", "-F", "-L", "system", "-d", mine, system)
+    first = _FIRST_BYTE // 512
+    second = first + 900 * _MIB // 512
+    with open(image, "wb") as stream:
+        stream.truncate(_FIRST_BYTE + (900 + _ESP_MIB + 1) * _MIB)
+    esp = f"{second},{_ESP_MIB * _MIB // 512},U"
+    table = f"label: gpt\n{first},{second - first},L\n{esp}\n"
+    _quietly("sfdisk", "-q", image, stdin=table)
+    for part, sector in ((system, first), (fat, second)):
+        words = ("conv=notrunc,sparse", "bs=1M", f"seek={sector // 2048}")
+        _quietly("dd", f"if={part}", f"of={image}", *words)
+        part.unlink()
+    disk = Disk(image, fat_byte=second * 512, firmware=_OVMF)
+    with disk.opened() as root:
+        disk.put_all_on_fat(root)
+    return disk
 
 
 def _with_grub(image: Path, prefix: str) -> None:

@@ -10,6 +10,7 @@ from fnmatch import fnmatchcase
 import msgspec
 
 from brave_bridge.bootloaders.grub import ON_ESP
+from brave_bridge.core.boot.counted_trial import TRIAL_FILE
 from brave_bridge.core.boot.efi_variables import GUID, BootVariables, read_boot_variables
 from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
 from brave_bridge.core.boot.extlinux import read_extlinux
@@ -135,10 +136,13 @@ def _systemd_boot(seen: Seen, entries: tuple[BootEntry, ...]) -> Loader:
     kept, once, _ = (_variable(seen, path) for path in _CHOICES)
     pattern = kept or default_of(seen.text(conf) or "")
     fitting = (entry.id for entry in entries if pattern and _fits(entry.id, pattern))
+    first = next((one for one in entries if one.id != TRIAL_FILE), entries[0])
+    if entries[0].id == TRIAL_FILE and not once:
+        once = TRIAL_FILE
     return Loader(
         "systemd-boot",
         entries,
-        next(fitting, entries[0].id),
+        next(fitting, first.id),
         once,
         conf,
         (LoaderFault(CHOICE, f"{pattern} is to be booted, and no entry is called so"),)

@@ -1,9 +1,11 @@
 """Booting something once on a machine: whether that can be, arranging it, ending it."""
 
-from brave_bridge.bootloaders import grub
+from brave_bridge.bootloaders import grub, systemd_boot
 from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.core.boot.counted_trial import is_ours
 from brave_bridge.core.boot.entries import BootEntry, Loader
-from brave_bridge.core.boot.trial_way import GRUB_ON_ESP, Ground, TrialWay, trial_way
+from brave_bridge.core.boot.grub_trial import TRIAL_ID
+from brave_bridge.core.boot.trial_way import COUNTED, GRUB_ON_ESP, Ground, TrialWay, trial_way
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import Machine, MachineError
@@ -47,7 +49,11 @@ def _mounted_at(facts: Facts, path: str) -> Mount | None:
 def entry_of(loader: Loader, kernel: str) -> BootEntry | None:
     """The entry that boots a kernel as usual: no recovery entry, the first of several."""
     fitting = [entry for entry in loader.entries if entry.kernel == kernel]
-    plain = [entry for entry in fitting if "recovery" not in entry.title.lower()]
+    plain = [
+        entry
+        for entry in fitting
+        if "recovery" not in entry.title.lower() and not is_ours(entry.id) and entry.id != TRIAL_ID
+    ]
     return next(iter(plain), None)
 
 
@@ -67,6 +73,9 @@ def arrange(
     if chosen is None or good is None:
         missing = kernel if chosen is None else (running or "the kernel that runs now")
         raise MachineError(attempted, machine.name, f"no entry of the boot menu starts {missing}")
+    if way.mechanism == COUNTED:
+        systemd_boot.arm(machine, chosen, good, name)
+        return chosen, good, way
     ground = ground_of(facts)
     place = grub.BLOCK
     if way.mechanism == GRUB_ON_ESP and ground.esp:
@@ -88,9 +97,14 @@ def make_default(machine: Machine, kernel: str) -> str:
     if entry is None:
         seen = f"no entry of the boot menu starts {kernel}"
         raise MachineError(f"making {kernel} the default", machine.name, seen)
-    return f"{grub.pin(machine, entry.id)} has {kernel} booted from now on"
+    if loader.kind == "systemd-boot":
+        place = systemd_boot.pin(machine, entry)
+    else:
+        place = grub.pin(machine, entry.id)
+    return f"{place} has {kernel} booted from now on"
 
 
 def end(machine: Machine) -> bool:
     """Take every trial out again; whether there was one."""
-    return grub.disarm(machine, tuple(f"{path}{grub.ON_ESP}" for path in _ESPS))
+    counted = systemd_boot.disarm(machine)
+    return grub.disarm(machine, tuple(f"{path}{grub.ON_ESP}" for path in _ESPS)) or counted

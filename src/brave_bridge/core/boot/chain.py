@@ -2,6 +2,7 @@
 
 import msgspec
 
+from brave_bridge.core.boot.counted_trial import TRIAL_FILE
 from brave_bridge.core.boot.entries import Loader
 from brave_bridge.core.boot.grub_trial import TRIAL_ID
 from brave_bridge.core.boot.loader_faults import next_entry
@@ -42,7 +43,7 @@ def boot_chain(loader: Loader, firmware: str) -> tuple[Link, ...]:
 
 def _why(loader: Loader, identifier: str) -> str:
     if identifier == loader.once:
-        tried = " as a trial" if identifier == TRIAL_ID else ""
+        tried = " as a trial" if identifier in (TRIAL_ID, TRIAL_FILE) else ""
         return f"chosen for this boot alone{tried}; then {_title(loader, loader.default)}"
     if loader.once:
         return f"{loader.once} was chosen for one boot, and is not there"

@@ -12,11 +12,10 @@ import msgspec
 from brave_bridge.core.boot.entries import Loader
 from brave_bridge.core.formats.proc import Mount
 
-GRUB_BLOCK, GRUB_ON_ESP = "grub block", "grub on the EFI partition"
+GRUB_BLOCK, GRUB_ON_ESP, COUNTED = "grub block", "grub on the EFI partition", "boot counting"
 _WRITABLE = frozenset(("ext2", "ext3", "ext4", "vfat", "xfs", "jfs", "ntfs"))
 _PLAIN = re.compile(r"^(/dev/(sd|vd|hd|xvd|nvme|mmcblk|loop)\w+|(UUID|LABEL|PARTUUID)=\S+)$")
 _NOT_ONCE = {
-    "systemd-boot": "systemd-boot",
     "extlinux": "extlinux menus",
     "board": "this board's firmware",
 }
@@ -57,6 +56,8 @@ def trial_way(ground: Ground) -> TrialWay:
     """The mechanism that works on this ground; a refusal where none does."""
     if ground.loader.kind == "grub":
         return _grub(ground)
+    if ground.loader.kind == "systemd-boot":
+        return _counted(ground)
     name = _NOT_ONCE.get(ground.loader.kind)
     if name is None:
         return TrialWay(
@@ -103,6 +104,15 @@ def why_not_written(mount: Mount | None) -> str:
     if not _PLAIN.match(mount.device):
         return f"its block is on {mount.device}, through which it writes nothing"
     return ""
+
+
+def _counted(ground: Ground) -> TrialWay:
+    if all(entry.where for entry in ground.loader.entries):
+        return TrialWay(COUNTED, _fails("systemd-boot"), _HANGS)
+    return TrialWay(
+        refusal="its entries are no files: a unified image has its options in itself",
+        instead=("have an entry in a file of its own, beside the image",),
+    )
 
 
 def _fails(loader: str) -> str:

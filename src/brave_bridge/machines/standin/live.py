@@ -13,6 +13,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.machines.port import STATE_FOLDER
+from brave_bridge.machines.standin import boot_menu
 
 LIVE = f"{STATE_FOLDER}/stand-in-live.json"
 _BEFORE_ITS_BOOT = 86_400
@@ -141,17 +142,16 @@ def save(root: Path, live: Live) -> None:
 
 
 def boot(root: Path, live: Live) -> None:
-    """Let the stand-in come up: the newest kernel runs, /proc and /sys tell of it."""
-    images = sorted((root / "boot").glob("vmlinuz-*"), key=lambda p: _version(p.name))
-    if images and not live.kernel:
-        live.kernel = images[-1].name.removeprefix("vmlinuz-")
+    """Let the stand-in come up: what its loader chooses runs, /proc and /sys tell of it."""
+    if not live.kernel:
+        live.kernel = boot_menu.started(root)
     for name in _RESTART:
         (root / name).unlink(missing_ok=True)
     if not live.boots:
         _make_older(root, time.time() - live.uptime - _BEFORE_ITS_BOOT)
     live.boot_id, live.boots = str(uuid.uuid4()), live.boots + 1
-    write_kernel_files(root, live)
     save(root, live)
+    write_kernel_files(root, live)
 
 
 def _make_older(root: Path, seconds: float) -> None:
@@ -167,10 +167,10 @@ OLD_KERNEL, EMERGENCY, HANGS = "old kernel", "emergency", "hangs"
 
 
 def restart(root: Path) -> None:
-    """Shut down and come up again: the newest kernel, nothing stale, no restart pending.
+    """Shut down and come up again: what the loader chooses, nothing stale, no restart pending.
 
-    A trouble that waits has its way once: the kernel of before comes up, the system comes up in
-    its emergency state, or it does not restart at all.
+    A trouble that waits has its way once: what is tried first does not come up and the kernel of
+    before does, the system comes up in its emergency state, or it does not restart at all.
     """
     live = load(root)
     if live is None:
@@ -186,6 +186,7 @@ def restart(root: Path) -> None:
         place.rmdir()
     live.kernel, live.uptime, live.stale = "", 30, {}
     if trouble == OLD_KERNEL:
+        boot_menu.started(root)
         live.kernel = before
     live.units = [unit for unit in live.units if unit.name != _EMERGENCY_UNIT.name]
     if trouble == EMERGENCY:
@@ -194,10 +195,6 @@ def restart(root: Path) -> None:
         if f"fails: {unit.name}" == trouble:
             unit.active = "failed"
     boot(root, live)
-
-
-def _version(name: str) -> list[int]:
-    return [int(part) for part in name.replace("-", ".").split(".") if part.isdigit()]
 
 
 def write_kernel_files(root: Path, live: Live) -> None:
@@ -210,7 +207,6 @@ def write_kernel_files(root: Path, live: Live) -> None:
     _write(root, "proc/cmdline", live.command_line or f"root=/dev/sda2 ro kernel={live.kernel}")
     _write(root, "proc/uptime", f"{live.uptime}.00 {live.uptime}.00\n")
     _write(root, "proc/sys/kernel/osrelease", live.kernel + "\n")
-    _write(root, "proc/sys/kernel/random/boot_id", live.boot_id + "\n")
     _write(root, "proc/self/mounts", "\n".join(live.mounts) + "\n")
     _write(root, "proc/modules", "".join(f"{m} 16384 0 - Live 0x0 (OE)\n" for m in live.modules))
     _write(root, "proc/net/tcp", _listening(live.tcp, "0A"))
@@ -220,6 +216,8 @@ def write_kernel_files(root: Path, live: Live) -> None:
         _write(root, f"proc/{number}/maps", mapped)
         _write(root, f"proc/{number}/comm", program + "\n")
     _write_sys(root, live)
+    # Last of all: whoever waits for another boot finds it whole.
+    _write(root, "proc/sys/kernel/random/boot_id", live.boot_id + "\n")
 
 
 def _write_sys(root: Path, live: Live) -> None:
