@@ -75,6 +75,7 @@ def test_a_kernel_with_a_damaged_initrd_falls_back_by_itself(disk):
 def test_a_system_that_comes_up_and_is_not_well_is_brought_back_in_time(disk):
     with disk.opened() as root:
         older = arrange(root, limit_seconds=25)
+        bootlab.with_its_own_beginning(root)
         says = root / "usr/local/sbin/say-what-came-up"
         says.write_text(
             f"#!/bin/sh\ngrep -q {ON_TRIAL} /proc/cmdline && exit 0\n" + says.read_text()

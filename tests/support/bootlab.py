@@ -57,6 +57,12 @@ ExecStart=/usr/local/sbin/say-what-came-up
 """
 _TARGET = """[Unit]
 Description=Enough to say what came up
+DefaultDependencies=no
+Requires=say.service
+AllowIsolate=yes
+"""
+_WHOLE_TARGET = """[Unit]
+Description=The system's own beginning, then what came up
 Requires=sysinit.target say.service
 After=sysinit.target
 AllowIsolate=yes
@@ -103,7 +109,7 @@ class Booted(msgspec.Struct, frozen=True):
 
 def tree() -> Path:
     """The tree that boots; nobody may change it."""
-    return lab.kept_tree("boots", _PACKAGES, _settle, release="bookworm")
+    return lab.kept_tree("booting", _PACKAGES, _settle, release="bookworm")
 
 
 def _settle(folder: Path) -> None:
@@ -114,6 +120,7 @@ def _settle(folder: Path) -> None:
     lab.in_tree(folder, "update-initramfs", "-u", "-k", "all")
     (folder / "etc/systemd/system/say.service").write_text(_SAYS)
     (folder / "etc/systemd/system/lab.target").write_text(_TARGET)
+    (folder / "etc/systemd/system/lab-whole.target").write_text(_WHOLE_TARGET)
     (folder / "etc/systemd/system/default.target").symlink_to("lab.target")
     says = folder / "usr/local/sbin/say-what-came-up"
     says.write_text(_SCRIPT)
@@ -123,6 +130,13 @@ def _settle(folder: Path) -> None:
     (folder / "boot/grub").mkdir(exist_ok=True)
     shutil.copytree(_BIOS, folder / "boot/grub/i386-pc", dirs_exist_ok=True)
     subprocess.run(["grub-editenv", folder / "boot/grub/grubenv", "create"], check=True)
+
+
+def with_its_own_beginning(folder: Path) -> None:
+    """Have a tree come up with what the system itself begins with: timers, journal, devices."""
+    default = folder / "etc/systemd/system/default.target"
+    default.unlink()
+    default.symlink_to("lab-whole.target")
 
 
 def kernel_of(folder: Path) -> str:
