@@ -39,6 +39,7 @@ DRAWINGS = (
     "crossing",
     "proof",
     "ways-back",
+    "kernels",
     "logbook",
 )
 """What can be drawn; told without loading what draws."""

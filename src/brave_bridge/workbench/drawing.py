@@ -12,6 +12,7 @@ from brave_bridge.workbench.export import export_bridge
 from brave_bridge.workbench.members import FleetMember, fleet_members
 from brave_bridge.workbench.pages.crossing import crossing_page
 from brave_bridge.workbench.pages.fleet import fleet_page
+from brave_bridge.workbench.pages.kernels import kernels_page
 from brave_bridge.workbench.pages.logbook import logbook_page
 from brave_bridge.workbench.pages.page import Page
 from brave_bridge.workbench.pages.plan import plan_page
@@ -33,6 +34,7 @@ PAGES: dict[str, Callable[[MachineRecord, date], Page]] = {
     "crossing": lambda record, today: crossing_page(record),
     "proof": lambda record, today: proof_page(record),
     "ways-back": lambda record, today: ways_back_page(record),
+    "kernels": lambda record, today: kernels_page(record),
     "logbook": lambda record, today: logbook_page(record, {}),
 }
 """The views of one machine that have a picture, in the order of the work."""
