@@ -2,13 +2,15 @@
 
 ``python -m bench.commands`` builds 60,000 files on a fresh ext4 and prints the table, with what
 the logbook says each step took. What rsync does for a return is its copy back and a dry run with
-checksums, as ours compares every file afterwards.
+checksums, as ours compares every file afterwards. All count until everything is on the disk.
 """
 
 import itertools
+import os
 import subprocess
 import sys
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 from bench.copies import RSYNC, _change, _fresh_ext4, _removed, _run, _settle, _touch, build
@@ -20,6 +22,8 @@ from brave_bridge.workbench.targets import Target
 
 FILES = 60_000
 ROUNDS = 3
+_SHARE = 0.3
+"""A workstation's files are smaller: 60,000 are about 450 MB."""
 _OURS = "from brave_bridge.cli.entry import main; main()"
 _STATUS = """Package: quay-libc
 Status: install ok installed
@@ -33,7 +37,7 @@ def run_all(files: int = FILES) -> None:
     """All three, in a folder that is removed afterwards."""
     with _fresh_ext4() as folder:
         tree, base = folder / "tree", folder / "base"
-        build(tree, files)
+        build(tree, files, _SHARE)
         (tree / "var/lib/dpkg").mkdir(parents=True)
         (tree / "var/lib/dpkg/status").write_text(_STATUS)
         _snapshots(tree, base)
@@ -96,7 +100,8 @@ def _bridge(tree: Path, *words: str) -> float:
 
 def _timed(*argv: object) -> float:
     words = [str(word) for word in argv]
-    return seconds(lambda: subprocess.run(words, check=True, stdout=subprocess.DEVNULL))
+    run = partial(subprocess.run, words, check=True, stdout=subprocess.DEVNULL)
+    return seconds(lambda: (run(), os.sync()))
 
 
 def _desk(tree: Path) -> Desk:
@@ -113,6 +118,7 @@ def _tell_steps(tree: Path) -> None:
         print(f"| … {entry.title} | {took.total_seconds():.2f} s | | | |")
     whole = (moment(row.ended) - moment(row.began)).total_seconds()
     print(f"| … from its beginning to its end | {whole:.2f} s | | | |", flush=True)
+    logbook.close()
 
 
 if __name__ == "__main__":

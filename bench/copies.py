@@ -68,8 +68,11 @@ def _fresh_ext4() -> Iterator[Path]:
             _run("losetup", "--detach", device)
 
 
-def build(tree: Path, files: int) -> int:
-    """A tree like a system's: many small files, few large ones; its size in bytes."""
+def build(tree: Path, files: int, share: float = 1.0) -> int:
+    """A tree like a system's: many small files, few large ones; its size in bytes.
+
+    ``share`` is how large they are of what a server's are.
+    """
     chance = random.Random(4)
     block = chance.randbytes(1 << 22)
     folders = [tree / "etc"]
@@ -81,7 +84,7 @@ def build(tree: Path, files: int) -> int:
         folders.append(folder)
     size = 0
     for number in range(files):
-        length = min(int(chance.lognormvariate(8.3, 1.9)), 60_000_000)
+        length = min(int(share * chance.lognormvariate(8.3, 1.9)), 60_000_000)
         start = chance.randrange(1 << 20)
         with open(chance.choice(folders) / f"file-{number}", "wb") as stream:
             stream.write(number.to_bytes(8, "big"))

@@ -29,7 +29,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.runner.briefs import SCRIPT_VERSION, decode_brief, script_of
 from brave_bridge.runner.performer import Performer
-from brave_bridge.runner.sampling import Sampler
+from brave_bridge.runner.sampling import Pace, Sampler
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, now
 
@@ -109,9 +109,13 @@ class DurableRun:
         return reply
 
     def _perform(self, seq: int, request: Request[Any]) -> Reply:
+        pace = Pace()
+
         def report(percent: float, note: str, job: str) -> None:
-            self.logbook.report(self.identifier, seq, percent, note, job)
-            self.sampler.offer(seq, percent)
+            with pace.when_due() as is_due:
+                if is_due:
+                    self.logbook.report(self.identifier, seq, percent, note, job)
+                    self.sampler.offer(seq, percent)
 
         self.sampler.offer(seq, 0.0)
         reply = self.performer.perform(seq, request, report)

@@ -2,6 +2,7 @@
 
 import contextlib
 import time
+from collections.abc import Iterator
 
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.room import free_bytes
@@ -13,6 +14,32 @@ FIRST_SECONDS = 0.5
 
 DOUBLED_AFTER = 150
 """After so many samples they are taken half as often: a long night stays a short table."""
+
+
+class Pace:
+    """Keeps what is only told from slowing what is done.
+
+    The record is written through to the disk: on one that is busy with the work itself that may
+    take seconds. What was spent on telling is waited for many times over before it is told again.
+    """
+
+    _TIMES = 25
+
+    def __init__(self) -> None:
+        self._next = 0.0
+
+    @contextlib.contextmanager
+    def when_due(self) -> Iterator[bool]:
+        """Whether it is time to tell; what is done within is what it costs."""
+        began = time.monotonic()
+        if began < self._next:
+            yield False
+            return
+        try:
+            yield True
+        finally:
+            ended = time.monotonic()
+            self._next = ended + (ended - began) * self._TIMES
 
 
 class Sampler:
