@@ -21,6 +21,9 @@ from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Names
 
 FOLDERS = ("/boot/grub", "/boot/grub2")
+ESPS = ("/boot/efi", "/efi", "/boot")
+"""Where the EFI system partition is mounted."""
+
 _LIMIT = 4_000_000
 _CUSTOM_LIMIT = 1_000_000
 

@@ -9,9 +9,10 @@ from fnmatch import fnmatchcase
 
 import msgspec
 
-from brave_bridge.bootloaders.grub import ON_ESP
+from brave_bridge.bootloaders.grub import ESPS, ON_ESP
+from brave_bridge.bootloaders.grub import FOLDERS as _GRUB_FOLDERS
+from brave_bridge.bootloaders.systemd_boot import FOLDERS as _LOADER_FOLDERS
 from brave_bridge.core.boot.counted_trial import TRIAL_FILE
-from brave_bridge.core.boot.efi_variables import GUID, BootVariables, read_boot_variables
 from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
 from brave_bridge.core.boot.extlinux import read_extlinux
 from brave_bridge.core.boot.grub_environment import DamagedBlock, read_environment
@@ -24,11 +25,9 @@ from brave_bridge.core.formats.text import decoded, one_line
 from brave_bridge.machines.port import Machine
 from brave_bridge.machines.queries import Contents, Names, Query, Seen
 
-_GRUB_FOLDERS = ("/boot/grub", "/boot/grub2")
 _GRUB_MENUS = tuple(f"{folder}/grub.cfg" for folder in _GRUB_FOLDERS)
 _GRUB_CUSTOMS = tuple(f"{folder}/custom.cfg" for folder in _GRUB_FOLDERS)
 _GRUB_BLOCKS = tuple(f"{folder}/grubenv" for folder in _GRUB_FOLDERS)
-_LOADER_FOLDERS = tuple(f"{place}/loader" for place in ("/boot", "/efi", "/boot/efi"))
 _ENTRY_FILES = tuple(f"{folder}/entries/*.conf" for folder in _LOADER_FOLDERS)
 _LOADER_CONFS = tuple(f"{folder}/loader.conf" for folder in _LOADER_FOLDERS)
 _BOARD = ("/boot/firmware/config.txt", "/boot/config.txt")
@@ -36,10 +35,8 @@ _EXTLINUX = "/boot/extlinux/extlinux.conf"
 _EFIVARS = "/sys/firmware/efi/efivars"
 _LOADER_GUID = "4a67b082-0a4c-41cf-b6c7-440b29bb8c4f"
 """The vendor of the variables in which loaders of the Boot Loader Interface keep choices."""
-_CHOICES = tuple(
-    f"{_EFIVARS}/LoaderEntry{name}-{_LOADER_GUID}" for name in ("Default", "OneShot", "Selected")
-)
-_MARKS = tuple(f"{esp}{ON_ESP}" for esp in ("/boot/efi", "/efi", "/boot"))
+_CHOICES = tuple(f"{_EFIVARS}/LoaderEntry{name}-{_LOADER_GUID}" for name in ("Default", "OneShot"))
+_MARKS = tuple(f"{esp}{ON_ESP}" for esp in ESPS)
 _LIMIT = 4_000_000
 _MOST_ENTRIES = 200
 _MOST_FAULTS = 40
@@ -49,7 +46,7 @@ QUERIES: tuple[Query, ...] = (
     Contents((*_GRUB_MENUS, *_GRUB_CUSTOMS), _LIMIT),
     Contents((*_GRUB_BLOCKS, *_MARKS), 64 * 1024),
     Contents((*_ENTRY_FILES, *_LOADER_CONFS, _EXTLINUX)),
-    Contents((f"{_EFIVARS}/Boot*-{GUID}", *_CHOICES), 16 * 1024),
+    Contents(_CHOICES, 16 * 1024),
     Names((*_BOARD, "/boot/*")),
 )
 
@@ -133,7 +130,7 @@ def _environment(seen: Seen, block: str) -> tuple[dict[str, str], tuple[LoaderFa
 
 def _systemd_boot(seen: Seen, entries: tuple[BootEntry, ...]) -> Loader:
     conf = next((path for path in _LOADER_CONFS if path in seen.contents), "")
-    kept, once, _ = (_variable(seen, path) for path in _CHOICES)
+    kept, once = (_variable(seen, path) for path in _CHOICES)
     pattern = kept or default_of(seen.text(conf) or "")
     fitting = (entry.id for entry in entries if pattern and _fits(entry.id, pattern))
     first = next((one for one in entries if one.id != TRIAL_FILE), entries[0])
@@ -174,10 +171,3 @@ def _read(seen: Seen, paths: list[str]) -> Iterator[BootEntry]:
         entry = read_loader_entry(decoded(seen.contents[path]), path)
         if entry is not None:
             yield entry
-
-
-def boot_variables_in(seen: Seen) -> BootVariables:
-    """What the firmware was told to boot; nothing where it is none of EFI's."""
-    start = f"{_EFIVARS}/"
-    files = {p.removeprefix(start): c for p, c in seen.contents.items() if p.startswith(start)}
-    return read_boot_variables(files)

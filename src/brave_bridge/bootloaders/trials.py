@@ -10,13 +10,11 @@ from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import Machine, MachineError
 
-_ESPS = ("/boot/efi", "/efi", "/boot")
-
 
 def ground_of(facts: Facts) -> Ground:
     """What a trial would stand on here."""
     folder = next((f for f in grub.FOLDERS if facts.loader.remembers.startswith(f)), "")
-    esp = next((m for p in _ESPS if (m := _mounted_at(facts, p)) and m.type == "vfat"), None)
+    esp = next((m for p in grub.ESPS if (m := _mounted_at(facts, p)) and m.type == "vfat"), None)
     return Ground(
         loader=facts.loader,
         block=_mount_of(facts, folder) if folder else None,
@@ -65,7 +63,8 @@ def arrange(
     MachineError where nothing would bring the machine back, or an entry is missing.
     """
     attempted = f"trying kernel {kernel} once"
-    way = trial_way(ground_of(facts))
+    ground = ground_of(facts)
+    way = trial_way(ground)
     if way.refusal:
         raise MachineError(attempted, machine.name, way.refusal, "; ".join(way.instead))
     running = facts.kernel_that_came_up
@@ -76,7 +75,6 @@ def arrange(
     if way.mechanism == COUNTED:
         systemd_boot.arm(machine, chosen, good, name)
         return chosen, good, way
-    ground = ground_of(facts)
     place = grub.BLOCK
     if way.mechanism == GRUB_ON_ESP and ground.esp:
         place = grub.MarkPlace(f"{ground.esp.path}{grub.ON_ESP}", ground.esp_uuid)
@@ -107,4 +105,4 @@ def make_default(machine: Machine, kernel: str) -> str:
 def end(machine: Machine) -> bool:
     """Take every trial out again; whether there was one."""
     counted = systemd_boot.disarm(machine)
-    return grub.disarm(machine, tuple(f"{path}{grub.ON_ESP}" for path in _ESPS)) or counted
+    return grub.disarm(machine, tuple(f"{path}{grub.ON_ESP}" for path in grub.ESPS)) or counted
