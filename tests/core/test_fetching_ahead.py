@@ -6,6 +6,7 @@ from brave_bridge.core.crossing.ahead import PLACE
 from brave_bridge.core.crossing.replies import Failed, FileText, PackagesPlanned, Ran
 from brave_bridge.core.crossing.requests import (
     Begin,
+    GuardServices,
     PlanPackages,
     RemoveFolder,
     ReplaceFiles,
@@ -63,6 +64,13 @@ def test_where_it_does_not_go_the_leg_fetches_in_its_turn(matches, reply):
 def test_a_snapshot_that_fails_leaves_nothing_of_it():
     machine = Machine().instead(lambda r: isinstance(r, TakeSnapshot), Failed("copying", "no room"))
     assert cross(machine).at == "way back"
+    assert machine.ran() == ["wait"] and cleared(machine)
+
+
+def test_services_that_cannot_be_guarded_leave_nothing_of_it_either():
+    refused = Failed("guarding", "read-only")
+    machine = Machine().instead(lambda r: isinstance(r, GuardServices), refused)
+    assert cross(machine).at == "guard"
     assert machine.ran() == ["wait"] and cleared(machine)
 
 

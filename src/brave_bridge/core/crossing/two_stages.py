@@ -56,10 +56,9 @@ class _TwoStageLeg:
 
     def cross(self) -> Script[Outcome]:
         refusal = yield from self.leg.begin(self._objection, self.ahead.begin)
-        if refusal:
-            yield from self.ahead.let_go()
-            return refusal
-        return (yield from self.leg.guarded(self._change()))
+        outcome = refusal or (yield from self.leg.guarded(self._change()))
+        yield from self.ahead.let_go()
+        return outcome
 
     def _objection(self, facts: Facts) -> Objection | None:
         """The packages must be whole, and the sources as they were planned over."""
@@ -77,7 +76,6 @@ class _TwoStageLeg:
         else:
             refusal = yield from self._turn_sources()
         if refusal:
-            yield from self.ahead.let_go()
             return refusal
         part_way = self.leg.facts if self.leg.begun else None
         leg = self.leg
