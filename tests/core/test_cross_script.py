@@ -10,6 +10,7 @@ from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
 from brave_bridge.core.crossing.replies import (
     Answered,
+    Awaited,
     Begun,
     BootChecked,
     Compared,
@@ -30,6 +31,7 @@ from brave_bridge.core.crossing.replies import (
 from brave_bridge.core.crossing.requests import (
     ArchiveSettings,
     Ask,
+    AwaitJobs,
     Begin,
     CheckBoot,
     Checkpoint,
@@ -117,6 +119,8 @@ class Machine:
                 return FilesListed(("/etc/quay-webd/webd.conf.dpkg-dist",))
             case Ask():
                 return Answered(request.default, "default")
+            case AwaitJobs():
+                return Awaited("", 0.0)
             case Begin():
                 return Begun("ahead")
             case SwapFiles():
@@ -436,6 +440,15 @@ def test_a_return_in_order():
     machine = Machine().instead(restores, RESTORED)
     assert drive(go_back("s-1", DebCommands().check), machine).state == "done"
     assert machine.ran() == ["check"]
+
+
+def test_a_return_touches_nothing_while_something_of_before_still_runs():
+    machine = Machine().instead(
+        lambda r: isinstance(r, AwaitJobs), Failed("waiting", "after 900 s cross-7 still runs")
+    )
+    outcome = drive(go_back("s-1", DebCommands().check), machine)
+    assert (outcome.state, outcome.at) == ("failed", "ready") and "cross-7" in outcome.why
+    assert not any(isinstance(r, RestoreSnapshot) for r in machine.asked)
 
 
 def test_a_return_that_needs_a_restart_is_compared_after_it():

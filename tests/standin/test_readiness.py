@@ -3,12 +3,14 @@
 import os
 import subprocess
 import sys
+import time
 
 import msgspec
 import pytest
 
 from brave_bridge.core.estimate import Speeds, Window
 from brave_bridge.core.survey.findings import Verdict, stops
+from brave_bridge.machines.jobs import launch
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import CrossBrief, RemedyBrief, ReturnBrief, UpdateBrief
 from brave_bridge.workbench import run
@@ -181,8 +183,25 @@ def test_guests_and_maintenance_are_left_as_they_were_also_when_the_crossing_is_
     assert units["quay-guests.service"] == "active"
 
 
-def _killed_after_snapshot(desk: Desk, seq: int) -> bool:
-    status = carry_out(desk.machine.root, "avocet", "cross", ("after", seq))
+def test_a_return_waits_for_what_a_crossing_before_left_at_work(stand_in):
+    desk = stand_in("petrel")
+    begin(desk, CrossBrief("deb", Plans(desk).make("7").legs, 0.0), "cross")
+    at = next(seq for seq in range(4, 20) if _killed_after_snapshot(desk, seq, "petrel"))
+    desk.logbook().set_state("cross", "stopped")
+    jobs = desk.machine.jobs
+    while at and jobs.running():
+        time.sleep(0.05)
+    late = desk.machine.root / "etc/written-late"
+    argv = ("sh", "-c", f"sleep 2; echo late > {late}")
+    launch(desk.machine.state.folder / "jobs/left-behind", argv, {}, argv)
+    assert jobs.running() == ("left-behind",)
+    back = carried_out(desk, ReturnBrief("deb", desk.snapshots.all()[0].id, "given up"), "back")
+    assert back.state == "done" and jobs.state_of("left-behind").exit_code == 0
+    assert not late.exists()
+
+
+def _killed_after_snapshot(desk: Desk, seq: int, name: str = "avocet") -> bool:
+    status = carry_out(desk.machine.root, name, "cross", ("after", seq))
     assert os.WIFSIGNALED(status)
     return bool(desk.snapshots.all())
 

@@ -148,6 +148,7 @@ _ONLY_LOOK = (
     "FetchSuites",
     "PlanPackages",
     "AwaitAnswer",
+    "AwaitJobs",
 )
 
 

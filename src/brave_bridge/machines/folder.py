@@ -145,6 +145,10 @@ class FolderJobs:
                 seen = error.strerror or str(error)
                 raise MachineError(f"starting {argv[0]}", self.machine, seen) from error
 
+    def running(self) -> tuple[str, ...]:
+        """See Jobs."""
+        return tuple(folder.name for folder in jobs.running_in(self.folder))
+
     def _of(self, job: str) -> Path:
         if "/" in job or job in ("", ".", ".."):
             raise ValueError(f"no name of a job: {job!r}")

@@ -123,6 +123,15 @@ def state_of(folder: Path) -> JobState | None:
     return JobState("lost", None, _seconds(folder))
 
 
+def running_in(folder: Path) -> list[Path]:
+    """The folders of all jobs below one that run, sorted."""
+    try:
+        found = sorted(entry for entry in folder.iterdir() if not (entry / "code").exists())
+    except OSError:
+        return []
+    return [entry for entry in found if (job := state_of(entry)) and job.state == "running"]
+
+
 def _is_alive(folder: Path) -> bool:
     pid = _text(folder / "pid")
     if not pid:

@@ -160,6 +160,10 @@ class MemoryJobs:
             before = self._run(first) if first else (0, "")
             self._ran[job] = before if before[0] else self._run(argv)
 
+    def running(self) -> tuple[str, ...]:
+        """See Jobs."""
+        return ()
+
     def state_of(self, job: str) -> JobState | None:
         """See Jobs."""
         return JobState("ended", self._ran[job][0], 0.0) if job in self._ran else None

@@ -81,6 +81,9 @@ class Jobs(Protocol):
         ``first`` is a command that has to end well before it, in the same job.
         """
 
+    def running(self) -> tuple[str, ...]:
+        """The names of all jobs that run, sorted."""
+
     def state_of(self, job: str) -> JobState | None:
         """How a job stands; None where it was never started."""
 

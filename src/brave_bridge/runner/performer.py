@@ -11,7 +11,6 @@ from functools import singledispatchmethod
 import msgspec
 
 from brave_bridge.core.crossing.replies import (
-    Awaited,
     Begun,
     Done,
     FactsRead,
@@ -29,6 +28,7 @@ from brave_bridge.core.crossing.requests import (
     ArrangeGoingOn,
     ArrangeTrial,
     AwaitAnswer,
+    AwaitJobs,
     AwaitRestart,
     Begin,
     CheckBoot,
@@ -65,7 +65,6 @@ from brave_bridge.families.family import Packages
 from brave_bridge.families.registry import able, baseline, family_named, survey
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.machines.queries import Answers
 from brave_bridge.machines.secrets import with_credentials
 from brave_bridge.runner import after_boot
 from brave_bridge.runner.checking import ask_checks
@@ -73,6 +72,7 @@ from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
 from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.runner.performing.trials import arrange_trial, end_trial
+from brave_bridge.runner.performing.waiting import await_answer, await_jobs
 from brave_bridge.runner.performing.ways_back import PerformingWaysBack, Report
 from brave_bridge.snapshots.beside import Beside
 
@@ -276,16 +276,11 @@ class Performer:
 
     @_perform.register
     def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:
-        began = time.monotonic()
-        while True:
-            answer = self.machine.files.gather((Answers((request.argv,)),)).answer(*request.argv)
-            told, waited = answer.output.strip(), time.monotonic() - began
-            if (answer.ok and told in request.wanted) or (not answer.ok and request.or_failure):
-                return Awaited(told, waited)
-            if waited >= request.limit_seconds:
-                return Failed(request.title, f"after {waited:.0f} s it is still: {one_line(told)}")
-            report(100 * waited / request.limit_seconds, one_line(told, 40), "")
-            time.sleep(min(self.poll_seconds * 5, 2.0))
+        return await_answer(self.machine, request, min(self.poll_seconds * 5, 2.0), report)
+
+    @_perform.register
+    def _(self, request: AwaitJobs, seq: int, report: Report) -> Reply:
+        return await_jobs(self.machine, request, self.poll_seconds, report)
 
     @_perform.register
     def _(self, request: Run, seq: int, report: Report) -> Reply:

@@ -15,6 +15,7 @@ from brave_bridge.core.crossing.replies import (
     Restored,
 )
 from brave_bridge.core.crossing.requests import (
+    AwaitJobs,
     CheckBoot,
     Checkpoint,
     CloseLeg,
@@ -29,6 +30,9 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, warned, what_was_seen
 from brave_bridge.core.crossing.surroundings import Surroundings, leave
 from brave_bridge.core.formats.text import shortened
+
+LEFT_BEHIND_SECONDS = 15 * 60
+"""How long a return waits for a package manager that a crossing before left at work."""
 
 
 def go_back(
@@ -52,6 +56,12 @@ def _restored(
     way_back: str, check: Callable[[], Run] | None, skip_damaged: bool
 ) -> Script[Outcome]:
     yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
+    # The runner of a crossing that is given up may be gone while its package manager still writes.
+    reply = yield from AwaitJobs(
+        title="Wait for what still runs of a procedure before", limit_seconds=LEFT_BEHIND_SECONDS
+    )
+    if isinstance(reply, Failed):
+        return _not_back(way_back, "ready", reply)
     reply = yield from RestoreSnapshot(
         title=f"Put back what {way_back} holds", snapshot=way_back, skip_damaged=skip_damaged
     )

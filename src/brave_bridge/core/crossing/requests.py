@@ -402,6 +402,12 @@ class AwaitAnswer(Request[Awaited], frozen=True, tag=True, kw_only=True):
     or_failure: bool = False
 
 
+class AwaitJobs(Request[Awaited], frozen=True, tag=True, kw_only=True):
+    """Wait until no command runs that a procedure before left behind. Failed when it is late."""
+
+    limit_seconds: int
+
+
 @cache
 def kinds() -> dict[str, type[Request[Any]]]:
     """Every kind of request, by the name under which it is recorded."""

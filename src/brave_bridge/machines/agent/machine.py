@@ -73,6 +73,10 @@ class AgentJobs:
         """See Jobs."""
         self._line.call("jobs", "start", job, tuple(argv), dict(environment), tuple(first))
 
+    def running(self) -> tuple[str, ...]:
+        """See Jobs."""
+        return self._line.call("jobs", "running", kind=tuple[str, ...])
+
     def state_of(self, job: str) -> JobState | None:
         """See Jobs."""
         return self._line.call("jobs", "state_of", job, kind=JobState | None)
