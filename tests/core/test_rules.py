@@ -18,6 +18,8 @@ from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.paused_sources import waiting_note
 from brave_bridge.core.formats.systemd import Unit
+from brave_bridge.core.kernels.kernel_package import FOLLOWS, KernelPackage
+from brave_bridge.core.kernels.series_hold import OWN_NAME
 from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.releases.catalogue import Keyring, LegRule, Product, Release, ReleaseLine
 from brave_bridge.core.releases.conditions import FULL, KnownIssue, Needs, SupportPhase
@@ -106,6 +108,15 @@ def closed_by(cause: str) -> dict:
 def menu(*faults: LoaderFault) -> Loader:
     entry = BootEntry("new", "6.6", id="new", image="/boot/vmlinuz-6.6")
     return Loader("grub", (entry,), "new", remembers="/boot/grub/grubenv", faults=faults)
+
+
+def held_at(series: str, version: str) -> dict:
+    """A machine whose kernels are held at a series by us."""
+    needs = (f"quay-linux-image-{version}",)
+    package = KernelPackage("quay-linux", version, f"{version}-1", FOLLOWS, needs=needs)
+    place = f"/etc/apt/preferences.d/{OWN_NAME}"
+    pin = Pin(place, "quay-linux", f"version {series}.*", 990)
+    return {"kernel_packages": (package,), "pins": (pin,)}
 
 
 def judged(**changes):
@@ -209,6 +220,14 @@ CASES = [
     ("kernel-support", CAUTION, "36 days of fixes", boot(kernel="5.10.0-9")),
     ("kernel-support", CAUTION, "no fixes for", {"today": date(2027, 5, 30)}),
     ("kernel-support", NOT_APPLICABLE, "4.4", boot(kernel="4.4.1")),
+    ("kernel-series", CAUTION, "7 diamond has 6.6, which stays away", held_at("5.19", "5.19.4")),
+    (
+        "kernel-series",
+        CAUTION,
+        "no fixes since 2026-12-31",
+        {"today": date(2027, 1, 10), **held_at("5.10", "5.10.9")},
+    ),
+    ("kernel-series", CLEAR, "as it was decided", {"legs": (), **held_at("5.19", "5.19.4")}),
     ("catalogue-age", CAUTION, "looked up 100 days ago", {"today": date(2027, 2, 28)}),
     ("licence-end", CAUTION, "23 days left", {"licence": Licence("Trial", "2026-12-18")}),
     ("licence-end", STOP, "ended", {"licence": Licence("Trial", "2026-11-01")}),

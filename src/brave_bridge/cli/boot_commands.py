@@ -7,43 +7,37 @@ import typer
 
 from brave_bridge.cli import documents
 from brave_bridge.cli.application import Json, Yes, app, confirm, follow_to_end, print_document
-from brave_bridge.core.formats.text import byte_size, plain
-from brave_bridge.workbench.booting import (
-    BootSeen,
-    begin_boot_once,
-    boot_seen,
-    must_be_tried_once,
+from brave_bridge.cli.kernel_texts import kernels_text, offered_text
+from brave_bridge.core.formats.text import plain
+from brave_bridge.core.kernels.kernel_package import series_of
+from brave_bridge.workbench.booting import begin_boot_once, boot_seen, must_be_tried_once
+from brave_bridge.workbench.kernels import (
+    begin_adding,
+    begin_hold,
+    begin_letting_go,
+    begin_removal,
+    kernels_of_ways_back,
+    kernels_to_remove,
+    what_a_hold_means,
 )
+from brave_bridge.workbench.offered_kernels import must_be_offered, offered_kernels
 
 
 @app.command()
 def kernels(context: typer.Context, json: Json = False) -> None:
     """List the kernels, what boots next and why, and whether one can be tried once."""
     desk = context.obj.desk()
-    seen = boot_seen(desk.facts())
+    seen = boot_seen(desk.facts(), kernels_of_ways_back(desk))
     document = documents.document("kernels", **msgspec.to_builtins(seen))
-    print_document(json, document, _lines(seen))
+    print_document(json, document, kernels_text(seen))
 
 
-def _lines(seen: BootSeen) -> list[str]:
-    lines = []
-    for kernel in seen.kernels:
-        marks = ("runs" if kernel.running else "", "boots next" if kernel.next else "")
-        told = ", ".join(filter(None, marks))
-        size = byte_size(kernel.size_bytes)
-        entry = kernel.entry or "no entry starts it"
-        lines.append(f"{'◉' if kernel.running else '●'} {kernel.version}  {size}  {entry}  {told}")
-    lines = lines or ["no kernel is installed here: a container, or /boot is not mounted"]
-    lines += ["", "what boots next"]
-    for link in seen.chain:
-        mark = "■" if link.fault else "│"
-        told = ", ".join(filter(None, (link.because, link.fault)))
-        lines.append(f"  {mark} {link.name}: {link.value}{f' ({told})' if told else ''}")
-    lines += [f"■ {words}" for words in seen.faults]
-    if seen.once.refusal:
-        lines += ["", f"nothing can be tried once: {seen.once.refusal}"]
-        lines += [f"  instead: {words}" for words in seen.once.instead]
-    return [plain(line).rstrip() for line in lines]
+@app.command("offered-kernels")
+def list_offered(context: typer.Context, json: Json = False) -> None:
+    """List the kernels that the sources have."""
+    offered = offered_kernels(context.obj.desk())
+    document = documents.document("offered-kernels", kernels=msgspec.to_builtins(offered))
+    print_document(json, document, offered_text(offered))
 
 
 @app.command("boot-once")
@@ -60,3 +54,57 @@ def boot_once(
         print(plain(f"{way.fails}\n{way.hangs}"))
     confirm(yes, f"Have {desk.machine.name} try {kernel} at its next boot?")
     follow_to_end(desk, begin_boot_once(desk, kernel, unattended=yes), json, ask=not yes)
+
+
+@app.command("hold-series")
+def hold_series(
+    context: typer.Context,
+    series: Annotated[str, typer.Argument(metavar="[SERIES]", help="Such as 6.1.")] = "",
+    let_go: Annotated[bool, typer.Option("--let-go", help="Take the hold back whole.")] = False,
+    yes: Yes = False,
+    json: Json = False,
+) -> None:
+    """Stay on a series of kernels: its fixes come, other series do not; or let it go on."""
+    desk = context.obj.desk()
+    if let_go:
+        follow_to_end(desk, begin_letting_go(desk), json, ask=False)
+        return
+    facts = desk.facts()
+    series = series or series_of(facts.kernel_that_came_up)
+    if not json:
+        print("\n".join(plain(line) for line in what_a_hold_means(facts, series)))
+    confirm(yes, f"Hold the kernels of {desk.machine.name} at {series}?")
+    follow_to_end(desk, begin_hold(desk, series), json, ask=False)
+
+
+@app.command("add-kernel")
+def add_kernel(
+    context: typer.Context,
+    kernel: Annotated[str, typer.Argument(metavar="KERNEL", help="As offered-kernels has it.")],
+    yes: Yes = False,
+    json: Json = False,
+) -> None:
+    """Install a kernel that the sources have, beside those that are there."""
+    desk = context.obj.desk()
+    offered = must_be_offered(desk, kernel)
+    confirm(yes, f"Install {offered.package} {offered.version} on {desk.machine.name}?")
+    follow_to_end(desk, begin_adding(desk, offered.package, offered.version), json, ask=False)
+
+
+@app.command("remove-kernels")
+def remove_kernels(
+    context: typer.Context,
+    wanted: Annotated[
+        list[str] | None, typer.Argument(metavar="[KERNEL]...", help="As kernels lists them.")
+    ] = None,
+    old: Annotated[
+        bool, typer.Option("--old", help="All that neither run, boot next, nor are spare.")
+    ] = False,
+    yes: Yes = False,
+    json: Json = False,
+) -> None:
+    """Take kernels away; never what runs or boots next, and never the last spare one."""
+    desk = context.obj.desk()
+    going = kernels_to_remove(desk, wanted or (), old=old)
+    confirm(yes, f"Take {', '.join(going)} away from {desk.machine.name}?")
+    follow_to_end(desk, begin_removal(desk, going), json, ask=False)

@@ -11,7 +11,14 @@ SECTIONS = {
     "What would change": ("plan", "policies", "draw", "report"),
     "Ready for it": ("confirm-backup", "settings-backup", "check", "window", "maintenance", "card"),
     "Across": ("cross", "go-on", "rest", "baseline", "proof", "logbook"),
-    "Kernels and boot": ("kernels", "boot-once"),
+    "Kernels and boot": (
+        "kernels",
+        "offered-kernels",
+        "boot-once",
+        "hold-series",
+        "add-kernel",
+        "remove-kernels",
+    ),
     "Ways back": (
         "snapshot",
         "ways-back",

@@ -11,10 +11,11 @@ from typing import Any, Protocol
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.planner import Planner
 from brave_bridge.core.crossing.procedure import LegProcedure
-from brave_bridge.core.crossing.replies import Done
+from brave_bridge.core.crossing.replies import Done, FileText
 from brave_bridge.core.crossing.requests import PlanPackages
 from brave_bridge.core.crossing.take_up_sources import WaitingSource
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
+from brave_bridge.core.kernels.kernel_package import KernelPackage
 from brave_bridge.core.packages.changes import ServiceChange
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe
@@ -87,6 +88,13 @@ class Sources(Protocol):
         """What waits in these files, on a machine that has the release ``here``."""
 
 
+class KernelHolding(Protocol):
+    """Holds a machine at a series of kernels by a file of its package manager."""
+
+    def hold_file(self, series: str, packages: Sequence[KernelPackage]) -> FileText:
+        """The file that keeps the packages that follow the series at it."""
+
+
 class ServiceGuard(Protocol):
     """Keeps the scripts of packages from starting services for the time of a crossing."""
 
@@ -136,6 +144,11 @@ class Family:
     @property
     def packages(self) -> Packages | None:
         """Knows packages and what sources offer."""
+        return None
+
+    @property
+    def kernel_holding(self) -> KernelHolding | None:
+        """Holds a series of kernels."""
         return None
 
     @property

@@ -7,6 +7,7 @@ import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.kernels.kernel_package import IMAGE, KernelPackage
 from brave_bridge.core.survey.facts import ChangedConfig, Evidence, Facts
 from brave_bridge.machines.port import Machine
 from brave_bridge.machines.queries import Query, Seen, Sums
@@ -47,6 +48,20 @@ def changed_configs(
                 yield ChangedConfig(path, package.name, managed_by, sha256)
 
 
+def _kernel_packages(packages: Packages) -> Iterator[KernelPackage]:
+    for package in packages:
+        if package.kernel:
+            yield KernelPackage(
+                name=package.name,
+                version=package.version,
+                kernel=package.kernel,
+                part=IMAGE,
+                by_hand=package.by_hand,
+                held=package.is_held,
+                size_bytes=package.installed_kib * 1024,
+            )
+
+
 class Places(msgspec.Struct, frozen=True):
     """Where a family keeps its database, its sources, and what it knows of them."""
 
@@ -71,6 +86,7 @@ def package_facts(
     return msgspec.structs.replace(
         basic,
         packages=packages,
+        kernel_packages=tuple(_kernel_packages(packages)),
         sources=sources,
         changed_configs=configs,
         set_aside=aside,

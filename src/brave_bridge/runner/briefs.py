@@ -4,11 +4,14 @@ import msgspec
 
 from brave_bridge.core.crossing.boot_once import boot_once
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
+from brave_bridge.core.crossing.change_kernels import KernelChange, change_kernels
 from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
+from brave_bridge.core.crossing.hold_series import hold_series, let_series_go
 from brave_bridge.core.crossing.keep_way_back import check_way_back, take_way_back
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.remedy import apply_remedy
+from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings
@@ -92,6 +95,21 @@ class BootOnceBrief(msgspec.Struct, frozen=True, tag="boot once"):
     checks: tuple[OwnCheck, ...] = ()
 
 
+class KernelsBrief(msgspec.Struct, frozen=True, tag="kernels"):
+    """Add kernels, or take them away."""
+
+    family: str
+    change: KernelChange
+
+
+class HoldBrief(msgspec.Struct, frozen=True, tag="hold"):
+    """Hold the machine at a series of kernels by a file; no ``series``: let it go on."""
+
+    family: str
+    file: FileText
+    series: str = ""
+
+
 class DecisionBrief(msgspec.Struct, frozen=True, tag="decision"):
     """Something that was decided and done at once; it stands in the logbook, nothing is run."""
 
@@ -107,6 +125,8 @@ Brief = (
     | SnapshotBrief
     | CheckBrief
     | BootOnceBrief
+    | KernelsBrief
+    | HoldBrief
     | DecisionBrief
 )
 
@@ -145,6 +165,12 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return take_way_back(lambda: _take(brief))
         case BootOnceBrief():
             return boot_once(brief.kernel, brief.checks)
+        case KernelsBrief():
+            return change_kernels(commands_of(brief.family), brief.change)
+        case HoldBrief(series=""):
+            return let_series_go(brief.file.path)
+        case HoldBrief():
+            return hold_series(commands_of(brief.family), brief.series, brief.file)
         case CheckBrief():
             return check_way_back(brief.way_back)
         case ReturnBrief():

@@ -47,6 +47,7 @@ from brave_bridge.core.crossing.requests import (
     PlanPackages,
     ReadFacts,
     ReadFiles,
+    RemoveFile,
     RemoveFolder,
     ReplaceFiles,
     Request,
@@ -309,6 +310,11 @@ class Performer:
     @_perform.register
     def _(self, request: ReplaceFiles, seq: int, report: Report) -> Reply:
         return replace_files(self.machine, request)
+
+    @_perform.register
+    def _(self, request: RemoveFile, seq: int, report: Report) -> Reply:
+        self.machine.files.remove(request.path)
+        return Done()
 
     @_perform.register
     def _(self, request: RemoveFolder, seq: int, report: Report) -> Reply:

@@ -1,4 +1,4 @@
-"""Dialogs in which one of several lines is pointed at: an answer, or a policy to let go."""
+"""Dialogs in which one of several lines is pointed at: an answer, a policy, a kernel."""
 
 from __future__ import annotations
 
@@ -14,7 +14,12 @@ from brave_bridge.tui.dialogs import Dialog
 
 if TYPE_CHECKING:
     from brave_bridge.core.packages.choices import PlanChoice
+    from brave_bridge.workbench.offered_kernels import OfferedKernel
     from brave_bridge.workbench.policies import Policy
+
+
+MOST_LINES = 16
+"""How many lines are shown at a time."""
 
 
 class PointAtOne(Dialog):
@@ -61,12 +66,18 @@ class PointAtOne(Dialog):
             if number == self.at
             else Text(elsewhere + line, self.app.theme_variables[self.tone_of(number)])
             for number, line in enumerate(self.lines())
+            if 0 <= number - self.first < MOST_LINES
         ]
         self.query_one("#lines", Static).update(Text("\n").join(lines))
 
     def tone_of(self, number: int) -> str:
         """The theme's variable for a line that is not pointed at."""
         return "foreground"
+
+    @property
+    def first(self) -> int:
+        """The first line that is shown, where there are more than fit."""
+        return max(0, min(self.at - MOST_LINES // 2, len(self.lines()) - MOST_LINES))
 
     def action_point(self, by: int) -> None:
         """Point at the next line or the one before."""
@@ -75,7 +86,7 @@ class PointAtOne(Dialog):
 
     def on_click(self, event: Click) -> None:
         if event.widget is not None and event.widget.id == "lines":
-            row = event.y
+            row = event.y + self.first
             if 0 <= row < len(self.lines()):
                 self.at = row
                 self.show()
@@ -140,3 +151,31 @@ class PolicyList(PointAtOne):
         """Let the policy pointed at go."""
         if self.policies:
             self.dismiss(self.policies[self.at].key)
+
+
+class ChooseKernel(PointAtOne):
+    """The kernels that the sources have and that are not installed: one of them, or None."""
+
+    BINDINGS = [("enter", "take", "install it")]
+    heading = "Add a kernel"
+    told = "It comes beside those that are here; nothing boots it before you say so."
+    keys = "Enter makes a way back and installs it, Esc goes back."
+
+    def __init__(self, offered: tuple[OfferedKernel, ...]) -> None:
+        super().__init__()
+        self.offered = offered
+
+    def lines(self) -> list[str]:
+        from brave_bridge.core.formats.text import byte_size, plain
+
+        return [
+            f"{plain(one.kernel):<32} {plain(one.version):<18} {byte_size(one.download_bytes)}"
+            for one in self.offered
+        ]
+
+    def chosen(self) -> None:
+        self.action_take()
+
+    def action_take(self) -> None:
+        """Give the kernel that is pointed at back."""
+        self.dismiss(self.offered[self.at])

@@ -1,26 +1,25 @@
 """Kernels and boot of a machine: what boots next, and booting another kernel once."""
 
+from collections.abc import Sequence
+
 import msgspec
 
 from brave_bridge.bootloaders.trials import entry_of, ground_of
 from brave_bridge.core.boot.chain import Link, boot_chain
 from brave_bridge.core.boot.trial_way import TrialWay, trial_way
+from brave_bridge.core.kernels.series_hold import SeriesHold
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.runner.briefs import BootOnceBrief
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.kernels import (
+    KernelComing,
+    KernelSeen,
+    kernel_holds,
+    kernels_coming,
+    kernels_of,
+)
 from brave_bridge.workbench.own_checks import checks_for
 from brave_bridge.workbench.refusal import Refused
-
-
-class KernelSeen(msgspec.Struct, frozen=True):
-    """A kernel and the entry that starts it (its title, empty without one)."""
-
-    version: str
-    path: str
-    size_bytes: int
-    running: bool
-    entry: str
-    next: bool
 
 
 class BootSeen(msgspec.Struct, frozen=True):
@@ -30,31 +29,22 @@ class BootSeen(msgspec.Struct, frozen=True):
     chain: tuple[Link, ...]
     once: TrialWay
     faults: tuple[str, ...]
+    holds: tuple[SeriesHold, ...] = ()
+    coming: tuple[KernelComing, ...] = ()
 
 
-def boot_seen(facts: Facts) -> BootSeen:
-    """Kernels and boot as the facts have them."""
+def boot_seen(facts: Facts, spared: Sequence[str] = ()) -> BootSeen:
+    """Kernels and boot as the facts have them. ``spared``: see ``kernels_of``."""
     chain = boot_chain(facts.loader, facts.boot.firmware)
     coming = next((link.value for link in chain if link.name == "kernel"), "")
     return BootSeen(
-        tuple(_kernels(facts, coming)),
+        kernels_of(facts, coming, spared),
         chain,
         trial_way(ground_of(facts)),
         tuple(fault.words for fault in facts.loader.faults),
+        kernel_holds(facts),
+        tuple(kernels_coming(facts)),
     )
-
-
-def _kernels(facts: Facts, coming: str):
-    for kernel in facts.kernels:
-        entry = entry_of(facts.loader, kernel.version)
-        yield KernelSeen(
-            kernel.version,
-            kernel.path,
-            kernel.size_bytes,
-            kernel.running,
-            entry.title if entry else "",
-            kernel.version == coming,
-        )
 
 
 def must_be_tried_once(facts: Facts, kernel: str) -> TrialWay:

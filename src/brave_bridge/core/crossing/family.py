@@ -1,6 +1,6 @@
 """What a crossing's script asks of a family: commands as data, outputs read. Nothing is run."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Protocol
 
 import msgspec
@@ -107,6 +107,9 @@ class CrossingFamily(Protocol):
 
     def quietly(self, title: str, argv: tuple[str, ...]) -> Run:
         """A command that a finding or a person names, with the config-file policy of a stage."""
+
+    def clear_away(self, names: Sequence[str]) -> Run | None:
+        """Take away what packages leave behind that were removed; None where nothing is left."""
 
     def reinstall(self, names: Iterable[str]) -> Run:
         """Install packages again in the version that the sources have."""

@@ -234,6 +234,12 @@ class ReplaceFiles(Request[Done], frozen=True, tag=True, kw_only=True):
     but_for: tuple[str, ...] = ()
 
 
+class RemoveFile(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Remove a file of ours, if it is there."""
+
+    path: str
+
+
 class RemoveFolder(Request[Done], frozen=True, tag=True, kw_only=True):
     """Remove a folder of ours and all in it, if it is there."""
 

@@ -3,6 +3,7 @@
 from datetime import UTC, datetime
 
 from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.kernel_path import kernel_in
 
 
 def read_blocks(text: str) -> dict[str, list[str]]:
@@ -45,4 +46,6 @@ def read_local_package(desc: str, files: str) -> InstalledPackage | None:
         conffiles={"/" + row[0]: row[1] for row in backup if len(row) == 2},
         depends=", ".join(values.get("DEPENDS", [])),
         provides=", ".join(values.get("PROVIDES", [])),
+        kernel=next(filter(None, map(kernel_in, read_blocks(files).get("FILES", []))), ""),
+        by_hand=first("REASON") != "1",
     )

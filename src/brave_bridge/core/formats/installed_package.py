@@ -26,6 +26,10 @@ class InstalledPackage(msgspec.Struct, frozen=True):
     provides: str = ""
     vendor: str = ""
     installed_at: str = ""
+    kernel: str = ""
+    """The version of the kernel whose image it has, where the database tells by its files."""
+    by_hand: bool | None = None
+    """Whether somebody asked for it; None where that is not told."""
 
     @property
     def is_present(self) -> bool:

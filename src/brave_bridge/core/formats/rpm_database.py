@@ -11,6 +11,7 @@ from datetime import UTC, datetime
 
 from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.kernel_path import kernel_in
 
 _NAME, _VERSION, _RELEASE, _EPOCH = 1000, 1001, 1002, 1003
 _INSTALL_TIME, _SIZE, _VENDOR, _GROUP, _ARCH = 1008, 1009, 1011, 1016, 1022
@@ -114,7 +115,18 @@ def _package(values: dict[int, list]) -> InstalledPackage:
         vendor=first(_VENDOR),
         installed_at=datetime.fromtimestamp(installed, UTC).isoformat() if installed else "",
         conffiles=dict(_config_files(values)),
+        kernel=_kernel(values),
     )
+
+
+def _kernel(values: dict[int, list]) -> str:
+    """The version of the kernel whose image is among the files; empty where none is."""
+    folders = values.get(_DIR_NAMES, [])
+    rows = zip(values.get(_BASENAMES, []), values.get(_DIR_INDEXES, []), strict=False)
+    for name, index in rows:
+        if name.startswith("vmlinuz") and index < len(folders):
+            return kernel_in(folders[index] + name)
+    return ""
 
 
 def _config_files(values: dict[int, list]) -> Iterator[tuple[str, str]]:

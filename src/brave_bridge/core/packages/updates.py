@@ -1,9 +1,11 @@
 """Versions that the present release's sources have, held against what is installed."""
 
 from collections.abc import Collection, Iterable
+from fnmatch import fnmatchcase
 
 import msgspec
 
+from brave_bridge.core.formats.apt_preferences import Pin
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.versions.deb import version_key
 
@@ -47,19 +49,44 @@ class Outlook(msgspec.Struct, frozen=True):
         return bool(self.updates or self.new or self.removed)
 
 
+_AS_USUAL = 500
+"""The priority of what sources have by themselves (apt_preferences(5))."""
+
+
+def holds_back(pin: Pin, package: str) -> bool:
+    """Whether a pin keeps a package at certain versions, before others that sources have."""
+    return (
+        pin.is_for_a_version
+        and pin.priority > _AS_USUAL
+        and any(fnmatchcase(package, pattern) for pattern in pin.packages.split())
+    )
+
+
+def _is_kept_from(holding: Iterable[Pin], offer: Offer) -> bool:
+    """Whether the first pin for its package keeps it at another version."""
+    pin = next((pin for pin in holding if holds_back(pin, offer.name)), None)
+    return pin is not None and not fnmatchcase(offer.version, pin.value)
+
+
 def pending_updates(
-    packages: Iterable[InstalledPackage], offers: Iterable[Offer], kept_from: Collection[str] = ()
+    packages: Iterable[InstalledPackage],
+    offers: Iterable[Offer],
+    kept_from: Collection[str] = (),
+    pins: Iterable[Pin] = (),
 ) -> tuple[Update, ...]:
     """The installed packages of which a source has a newer version, security ones first.
 
     Held packages are left out; so are suites in ``kept_from``, whose versions are only taken
-    where they are asked for.
+    where they are asked for, and versions other than those that a pin keeps a package at.
     """
+    holding = [pin for pin in pins if pin.is_for_a_version and pin.priority > _AS_USUAL]
     newest: dict[str, Offer] = {}
     for offer in offers:
         known = newest.get(offer.name)
-        if offer.suite not in kept_from and (
-            known is None or version_key(offer.version) > version_key(known.version)
+        if (
+            offer.suite not in kept_from
+            and not _is_kept_from(holding, offer)
+            and (known is None or version_key(offer.version) > version_key(known.version))
         ):
             newest[offer.name] = offer
     found = []

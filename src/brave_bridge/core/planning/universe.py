@@ -1,6 +1,6 @@
 """All versions that may stand after a leg: what is installed, and each package's candidate."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Protocol
 
 from brave_bridge.core.packages.package_version import Installed, PackageVersion
@@ -9,6 +9,9 @@ from brave_bridge.core.packages.relation import ANY_ARCHITECTURE, Atom, holds
 
 class Archive(Protocol):
     """What the sources of a machine offer, one candidate for each slot."""
+
+    def names(self) -> Iterator[str]:
+        """The names of all packages, some more than once."""
 
     def __contains__(self, name: str) -> bool:
         """Whether some source has a package of that name."""
@@ -39,6 +42,10 @@ class FixedArchive:
                 self._providers.setdefault(provided.name, set()).add(version.name)
             for replaced in version.replaces:
                 self._replacing.setdefault(replaced.name, []).append(version)
+
+    def names(self) -> Iterator[str]:
+        """See Archive."""
+        yield from self._versions
 
     def __contains__(self, name: str) -> bool:
         return name in self._versions

@@ -12,6 +12,7 @@ from brave_bridge.core.formats.distro_info import ReleaseDates
 from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.proc import Mount
+from brave_bridge.core.kernels.kernel_package import KernelPackage
 from brave_bridge.core.packages.updates import Offer, Update, pending_updates
 from brave_bridge.core.releases.standing import (
     DATE,
@@ -170,6 +171,8 @@ class Facts(msgspec.Struct, frozen=True):
     kernels: tuple[Kernel, ...]
     tools: dict[str, str]
     evidence: tuple[Evidence, ...]
+    kernel_packages: tuple[KernelPackage, ...] = ()
+    """The packages that have something of a kernel, and those that follow its series."""
     loader: Loader = Loader()
     boot: Boot = Boot()
     hardware: Hardware = Hardware()
@@ -226,7 +229,7 @@ class Facts(msgspec.Struct, frozen=True):
     def updates(self) -> tuple[Update, ...]:
         """The newer versions that the sources of the present release have."""
         asked_for = {archive.suite for archive in self.archives if archive.only_on_request}
-        return pending_updates(self.packages, self.offers, asked_for)
+        return pending_updates(self.packages, self.offers, asked_for, self.pins)
 
     @property
     def broken(self) -> tuple[InstalledPackage, ...]:

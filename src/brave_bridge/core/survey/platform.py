@@ -2,6 +2,8 @@
 
 import msgspec
 
+from brave_bridge.core.kernels.kernel_package import series_of
+
 
 class Boot(msgspec.Struct, frozen=True):
     """How the running system came up.
@@ -23,7 +25,7 @@ class Boot(msgspec.Struct, frozen=True):
     @property
     def series(self) -> str:
         """The running kernel's series: ``6.1`` of ``6.1.0-28-amd64``."""
-        return ".".join(self.kernel.split("-")[0].split(".")[:2])
+        return series_of(self.kernel)
 
 
 class LastBoot(msgspec.Struct, frozen=True):

@@ -9,6 +9,8 @@ from datetime import datetime
 
 import msgspec
 
+from brave_bridge.core.kernels.kernel_package import series_of
+from brave_bridge.core.kernels.series_hold import series_holds
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.platform import Kernel
@@ -40,8 +42,12 @@ def restart_reasons(facts: Facts, roles: Roles = NO_ROLES) -> tuple[RestartReaso
 
 
 def newest_kernel(facts: Facts) -> Kernel | None:
-    """The newest kernel that is installed."""
-    return max(facts.kernels, key=lambda kernel: version_key(kernel.version), default=None)
+    """The newest kernel that is installed, of the series that the machine is held at."""
+    held = {hold.series for hold in series_holds(facts.pins, facts.kernel_packages)}
+    of_series = [kernel for kernel in facts.kernels if series_of(kernel.version) in held]
+    return max(
+        of_series or facts.kernels, key=lambda kernel: version_key(kernel.version), default=None
+    )
 
 
 def can_restart(facts: Facts) -> bool:

@@ -26,7 +26,7 @@ _TOOLS = (
 QUERIES: tuple[Query, ...] = (
     Contents((VERSION_FILE,), 64),
     Contents((f"{DATABASE}/*/desc",), 64 * 1024),
-    Contents((f"{DATABASE}/*/files",), 8_000_000, containing=(b"%", b"\t")),
+    Contents((f"{DATABASE}/*/files",), 8_000_000, containing=(b"%", b"\t", b"/vmlinuz")),
     Contents((CONFIG,), 256 * 1024),
     Below(("/etc",), SET_ASIDE),
 )

@@ -28,6 +28,11 @@ class DebArchive:
         self._installed = installed
         self._candidates: dict[str, tuple[PackageVersion, ...]] = {}
 
+    def names(self) -> Iterator[str]:
+        """See Archive."""
+        for index, _ in self._indices:
+            yield from index.names()
+
     def __contains__(self, name: str) -> bool:
         return any(name in index for index, _ in self._indices)
 

@@ -3,7 +3,7 @@
 Follows apt-get(8), apt.conf(5) and dpkg(1). Nothing is run here.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import msgspec
 
@@ -260,6 +260,15 @@ class DebCommands:
         tools = {"dpkg": _KEEP_MINE_DPKG, "apt-get": (*_WAIT_FOR_LOCK, *_KEEP_MINE)}
         options = tools.get(argv[0], ())
         return Run(title=title, argv=(argv[0], *options, *argv[1:]), environment=QUIET)
+
+    def clear_away(self, names: Sequence[str]) -> Run | None:
+        if not names:
+            return None
+        return Run(
+            title="Clear away what the removed packages leave behind",
+            argv=("dpkg", "--purge", *names),
+            environment=QUIET,
+        )
 
     def reinstall(self, names: Iterable[str]) -> Run:
         return apt_get(

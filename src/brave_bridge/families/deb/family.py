@@ -77,6 +77,13 @@ class DebFamily(Family):
         return DebPackages()
 
     @property
+    def kernel_holding(self):
+        """See Family."""
+        from brave_bridge.families.deb.kernel_hold import DebKernelHolding
+
+        return DebKernelHolding()
+
+    @property
     def sources(self):
         """See Family."""
         from brave_bridge.families.deb.waiting import DebSources

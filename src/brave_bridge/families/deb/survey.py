@@ -31,6 +31,7 @@ from brave_bridge.core.survey.facts import (
     KeyFile,
     ReleaseSeen,
 )
+from brave_bridge.families.deb import kernels
 from brave_bridge.families.deb.clusters import with_needs
 from brave_bridge.families.deb.places import INFO, LISTS, SET_ASIDE, STATUS
 from brave_bridge.machines.port import Machine, MachineError
@@ -72,6 +73,7 @@ QUERIES: tuple[Query, ...] = (
     Contents(_LOGS, 1_000_000, containing=tuple(f" {n}".encode() for n in _RELEASE_PACKAGES)),
     Contents(tuple(DATES_TABLES.values()), 256 * 1024),
     Names((*_KEY_FILES, f"{LISTS}/*_Packages*", f"{INFO}/*.list")),
+    *kernels.FIRST_QUERIES,
     Below(("/etc",), SET_ASIDE),
 )
 
@@ -115,19 +117,26 @@ class DebRound(msgspec.Struct, frozen=True):
     sources: tuple[SourceEntry, ...]
     named_keys: tuple[str, ...]
     """The key files that sources name, wherever they are."""
+    of_kernels: tuple[InstalledPackage, ...] = ()
+    """The packages that may be of a kernel, and what is asked of them."""
+    kernel_queries: tuple[Query, ...] = ()
 
 
 def first_round(machine: str, seen: Seen) -> DebRound:
     """The package database; MachineError where it is missing or damaged."""
     files = _source_files(seen)
     sources = tuple(entry for file in files for entry in entries(file))
+    packages = packages_in(seen, machine)
+    of_kernels = kernels.candidates(kernels.kernels_found(seen), packages)
     return DebRound(
-        packages=packages_in(seen, machine),
+        packages=packages,
         ucf_sums=tuple((words[1], words[0]) for words in _pairs(seen, _UCF_HASHES)),
         ucf_owners={words[1]: words[0] for words in _pairs(seen, _UCF_REGISTRY)},
         source_files=files,
         sources=sources,
         named_keys=tuple({path: None for entry in sources for path in key_paths(entry)}),
+        of_kernels=of_kernels,
+        kernel_queries=kernels.queries(seen, of_kernels),
     )
 
 
@@ -142,6 +151,7 @@ def further(known: DebRound) -> tuple[Query, ...]:
         Sums(tuple(paths)),
         Names(known.named_keys),
         Stanzas((f"{LISTS}/*_Packages*",), names, ("Package", "Version", "Size")),
+        *known.kernel_queries,
     )
 
 
@@ -172,6 +182,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
         ),
         key_files=tuple(KeyFile(f.path, f.size) for f in _key_files(seen, known)),
         history=history,
+        kernel_packages=tuple(kernels.kernel_packages(seen, known.of_kernels)),
         release_dates=tuple(read_release_dates(seen.text(table) or "")),
         tools=_tools(known.packages),
         evidence=(

@@ -15,7 +15,7 @@ def installed_packages(status: bytes, marks: str, native: str) -> Iterator[Insta
 
     Stanzas that describe no package are passed over: a survey tells of them.
     """
-    automatic = _automatic(marks)
+    automatic = automatic_in(marks)
     for stanza in _BLANK.split(status):
         try:
             package, words = package_version(b"\n" + stanza, native)
@@ -32,7 +32,7 @@ def installed_packages(status: bytes, marks: str, native: str) -> Iterator[Insta
         )
 
 
-def _automatic(marks: str) -> set[tuple[str, str]]:
+def automatic_in(marks: str) -> set[tuple[str, str]]:
     """The packages that came with others, by name and architecture."""
     found = set()
     for stanza in marks.split("\n\n"):

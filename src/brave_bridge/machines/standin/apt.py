@@ -6,7 +6,10 @@ codes of the real one, over the stand-in's files.
 
 import os
 import time
+from fnmatch import fnmatchcase
 
+from brave_bridge.core.formats.apt_preferences import read_pins
+from brave_bridge.core.packages.updates import holds_back
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin.database import (
@@ -129,8 +132,23 @@ class AptGet:
         offered = self.archives.offered()
         if self.command[0] == "install":
             return exactly(self.command[1:], installed, offered)
-        resolver = Resolver(installed, held, offered)
+        resolver = Resolver(installed, held, self._not_held_back(offered))
         return resolver.upgrade() if self.command[0] == "upgrade" else resolver.full_upgrade()
+
+    def _not_held_back(self, offered: list[Stanza]) -> list[Stanza]:
+        """What is offered, without what a pin of the machine keeps away."""
+        parts = self._option("Dir::Etc::preferencesparts", "/etc/apt/preferences.d")
+        paths = self.machine.files.matching(f"{parts}/*") if parts != "/dev/null" else []
+        texts = {path: self.machine.files.read(path, 1_000_000).decode() for path in paths}
+        pins = [pin for path, text in texts.items() for pin in read_pins(text, path)]
+        return [
+            stanza
+            for stanza in offered
+            if not any(
+                holds_back(pin, stanza["Package"]) and not fnmatchcase(stanza["Version"], pin.value)
+                for pin in pins
+            )
+        ]
 
     def _change(self) -> int:
         installed = self.database.installed()

@@ -80,11 +80,13 @@ def _change_guest(root: Path, described: live.Live, manager: str, verb: str, nam
 
 
 def _dpkg(machine: FolderMachine, words: list[str]) -> int:
-    """``dpkg --configure --pending`` (or ``-a``) and ``dpkg --audit``."""
+    """``dpkg --configure --pending`` (or ``-a``), ``--audit``, and ``--purge`` of what is gone."""
     database = Database(machine)
     if "--audit" in words:
         for name in database.unfinished():
             print(f" {name}")
+        return 0
+    if "--purge" in words:
         return 0
     if "--configure" not in words:
         print(f"dpkg: error: need an action option: {words}")

@@ -75,14 +75,23 @@ def _rpm_tags(name: str, version: str, configs: Configs) -> dict[int, TagValue]:
         tags[1003] = [int(epoch)]
     owned = {path: row[1] for path, row in configs.items() if row[0] == name}
     if owned:
-        tags |= {
-            1035: [hashlib.sha256(text.encode()).hexdigest() for text in owned.values()],
-            1037: [1] * len(owned),
-            1116: [0] * len(owned),
-            1117: [path.rpartition("/")[2] for path in owned],
-            1118: [next(iter(owned)).rpartition("/")[0] + "/"],
-        }
+        folder = next(iter(owned)).rpartition("/")[0]
+        sums = [hashlib.sha256(text.encode()).hexdigest() for text in owned.values()]
+        tags |= _files(folder, {p.rpartition("/")[2]: s for p, s in zip(owned, sums, strict=True)})
+    elif name.endswith("-kernel"):
+        tags |= _files(f"/lib/modules/{version}", {"vmlinuz": ""})
     return tags
+
+
+def _files(folder: str, sums: Mapping[str, str]) -> dict[int, TagValue]:
+    """The tags of the files in a folder; those with a sum are config files."""
+    return {
+        1035: list(sums.values()),
+        1037: [1 if known else 0 for known in sums.values()],
+        1116: [0] * len(sums),
+        1117: list(sums),
+        1118: [folder + "/"],
+    }
 
 
 def write_alpm_root(machine: FolderMachine, packages: Mapping[str, str], configs: Configs) -> None:

@@ -1,21 +1,52 @@
-"""Kernels: what boots next?"""
+"""Kernels: what boots next, and which kernels stay, come and go?"""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from brave_bridge.tui.dialogs import ConfirmByName
+from brave_bridge.tui.actions import Action
+from brave_bridge.tui.choose_dialog import ChooseKernel
+from brave_bridge.tui.dialogs import Confirm, ConfirmByName
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
     from brave_bridge.core.boot.trial_way import TrialWay
+    from brave_bridge.workbench.offered_kernels import OfferedKernel
     from brave_bridge.workbench.pages.page import Page, Row
+    from brave_bridge.workbench.record import MachineRecord
+
+
+def _has_some(record: MachineRecord | None) -> bool:
+    """Whether the machine has a kernel."""
+    return bool(record and record.surveyed and record.surveyed.facts.kernels)
 
 
 class KernelsWorkspace(Workspace):
     """The kernels on the machine, and the chain from the firmware to the root."""
 
     KEY, NAME, WORDS = "8", "kernels", "Kernels"
+    ACTIONS = (
+        Action(
+            "hold",
+            "h",
+            "hold, let go",
+            "Stay on the series of this kernel, or let it go on",
+            _has_some,
+            "hold-series",
+        ),
+        Action(
+            "add", "a", "add", "Install a kernel that the sources have", _has_some, "add-kernel"
+        ),
+        Action("remove", "d", "remove", "Take this kernel away", _has_some, "remove-kernels"),
+        Action(
+            "remove_old",
+            "o",
+            "remove old",
+            "Take away what neither runs, boots next nor is spare",
+            _has_some,
+            "remove-kernels",
+        ),
+    )
     CHOSEN = {"boot-once": "boot_once"}
     ENTER = "boot once"
 
@@ -43,3 +74,88 @@ class KernelsWorkspace(Workspace):
                 )
 
         self.do(name, "looking how", lambda desk: must_be_tried_once(desk.facts(), kernel), ask)
+
+    def action_hold(self) -> None:
+        """Hold the series of the kernel under the cursor; let it go where one is held by us."""
+        from brave_bridge.core.kernels.kernel_package import series_of
+        from brave_bridge.workbench.kernels import (
+            begin_hold,
+            begin_letting_go,
+            kernel_holds,
+            what_a_hold_means,
+        )
+
+        record = self.record
+        if record is None or record.surveyed is None:
+            return
+        facts, name = record.surveyed.facts, record.name
+        if any(hold.is_ours for hold in kernel_holds(facts)):
+            self.set_going(name, "letting the series go", begin_letting_go)
+            return
+        kernel = self._pointed_kernel() or facts.kernel_that_came_up
+        series = series_of(kernel)
+
+        def begin(agreed: bool | None) -> None:
+            if agreed:
+                self.set_going(name, "holding kernels", lambda desk: begin_hold(desk, series))
+
+        lines = what_a_hold_means(facts, series)
+        self.app.push_screen(Confirm(f"Stay on kernels {series}", lines), begin)
+
+    def _pointed_kernel(self) -> str:
+        """The kernel under the cursor; empty where something else is."""
+        record, row = self.record, self.ledger.pointed
+        kernels = record.surveyed.facts.kernels if record and record.surveyed else ()
+        return next((k.version for k in kernels if row is not None and k.version == row.key), "")
+
+    def action_remove(self) -> None:
+        """Take the kernel under the cursor away, once it is agreed to."""
+        if kernel := self._pointed_kernel():
+            self._remove((kernel,), old=False)
+        else:
+            self.warn("Point at a kernel first.")
+
+    def action_remove_old(self) -> None:
+        """Take away what goes by rule, once it is agreed to."""
+        self._remove((), old=True)
+
+    def _remove(self, wanted: tuple[str, ...], *, old: bool) -> None:
+        from brave_bridge.workbench.kernels import begin_removal, kernels_to_remove
+
+        name = self.app.harbour.current
+
+        def ask(kernels: tuple[str, ...]) -> None:
+            words = "A way back is made first. The package manager takes away just these."
+            lines = [*kernels, "", words]
+            self.app.push_screen(Confirm("Remove kernels", lines), lambda yes: begin(yes, kernels))
+
+        def begin(agreed: bool | None, kernels: tuple[str, ...]) -> None:
+            if agreed:
+                going = lambda desk: begin_removal(desk, kernels)  # noqa: E731
+                self.set_going(name, "removing kernels", going)
+
+        self.do(name, "looking", lambda desk: kernels_to_remove(desk, wanted, old=old), ask)
+
+    def action_add(self) -> None:
+        """Choose one of the kernels that the sources have, and install it."""
+        from brave_bridge.workbench.kernels import begin_adding
+        from brave_bridge.workbench.offered_kernels import offered_kernels
+
+        name = self.app.harbour.current
+
+        def ask(offered: tuple[OfferedKernel, ...]) -> None:
+            new = tuple(one for one in offered if not one.is_here)
+            if new:
+                self.app.push_screen(ChooseKernel(new), begin)
+            else:
+                self.warn("The sources have no kernel that is not here.")
+
+        def begin(chosen: OfferedKernel | None) -> None:
+            if chosen is not None:
+                self.set_going(
+                    name,
+                    "adding a kernel",
+                    lambda desk: begin_adding(desk, chosen.package, chosen.version),
+                )
+
+        self.do(name, "reading what the sources have", offered_kernels, ask)

@@ -13,8 +13,8 @@ from brave_bridge.workbench.record import MachineRecord
 COLUMNS = (
     Column("", 2),
     Column("kernel", 22),
-    Column("size", 9, right=True),
-    Column("boot entry or word", 34),
+    Column("in /boot", 9, right=True),
+    Column("package, entry or word", 34),
     Column("state"),
 )
 BOOT_ONCE = "boot-once"
@@ -26,14 +26,19 @@ def kernels_page(record: MachineRecord) -> Page:
     facts = record.surveyed.facts if record.surveyed else None
     if facts is None:
         return Page("", COLUMNS, (), "The machine was not surveyed yet: 2, then s.")
-    seen = boot_seen(facts)
+    seen = boot_seen(facts, _of_ways_back(record))
     if not seen.kernels and not facts.loader.entries:
         return Page("no kernel in /boot", COLUMNS, (), _NONE)
-    rows = (*_kernels(seen), *_chain(seen))
+    rows = (*_kernels(seen), *_followed(seen), *_chain(seen))
     words = f"{counted(len(seen.kernels), 'kernel')} in /boot"
     broken = f" · {counted(len(seen.faults), 'fault')} in the boot menu" if seen.faults else ""
     picture = boot_picture(seen.chain, bool(facts.loader.once))
     return Page(words + broken, COLUMNS, rows, _NONE, picture=picture)
+
+
+def _of_ways_back(record: MachineRecord) -> tuple[str, ...]:
+    """The kernels that ways back were taken with."""
+    return tuple(dict.fromkeys(way.kept.snapshot.kernel for way in record.ways_back))
 
 
 def _kernels(seen: BootSeen) -> Iterator[Row]:
@@ -46,8 +51,8 @@ def _kernels(seen: BootSeen) -> Iterator[Row]:
             cells=(
                 "◉" if kernel.running else "●",
                 plain(kernel.version),
-                byte_size(kernel.size_bytes),
-                plain(kernel.entry) or "–",
+                byte_size(kernel.boot_bytes or kernel.size_bytes),
+                plain(kernel.package) or ("of no package" if kernel.whose_is_known else "–"),
                 state,
             ),
             tone="plain" if kernel.entry else "caution",
@@ -63,10 +68,13 @@ def _states(kernel: KernelSeen) -> Iterator[str]:
         yield "boots next"
     if not kernel.entry:
         yield "no entry starts it"
+    if kernel.is_old:
+        yield "goes by rule"
 
 
 def _why_kernel(kernel: KernelSeen, once: TrialWay) -> tuple[Note, ...]:
     notes = [title(f"Kernel {plain(kernel.version)}"), Note("seen", plain(kernel.path))]
+    notes += said(*_about(kernel))
     if kernel.running:
         return (*notes, *said("It runs now."))
     if not kernel.entry:
@@ -82,6 +90,62 @@ def _why_kernel(kernel: KernelSeen, once: TrialWay) -> tuple[Note, ...]:
         *said("Enter has it tried at the next boot alone.", once.fails, once.hangs),
         Note("code", f"brave-bridge boot-once {plain(kernel.version)}"),
     )
+
+
+_HOW = {
+    True: "; somebody asked for it",
+    False: "; it came with what follows its series",
+    None: "",
+}
+
+
+def _about(kernel: KernelSeen) -> Iterator[str]:
+    """Whose it is, how long it gets fixes, and why it stays."""
+    if kernel.entry:
+        yield f"Started by the entry {plain(kernel.entry)}."
+    if kernel.package:
+        modules = byte_size(kernel.package_bytes)
+        yield f"From {plain(kernel.package)}, {modules} with its modules{_HOW[kernel.by_hand]}."
+    elif kernel.whose_is_known:
+        yield "No package has it: it was put there by hand, and goes by hand."
+    if kernel.series_ends:
+        yield f"Its maintainers fix series {kernel.series} until {kernel.series_ends}."
+    if kernel.stays:
+        yield f"It cannot be taken away: {plain(kernel.stays)}."
+    else:
+        yield "d takes it away."
+
+
+def _followed(seen: BootSeen) -> Iterator[Row]:
+    """The series that are held, and the kernels that would come."""
+    if seen.holds or seen.coming:
+        yield heading("what follows", len(COLUMNS))
+    for hold in seen.holds:
+        by = ", ".join(hold.packages)
+        words = "h lets it go." if hold.is_ours else f"It goes by hand, in {plain(hold.where)}."
+        notes = (
+            title(f"Held at kernels {plain(hold.series)}"),
+            Note("seen", plain(f"{hold.where}: {by}")),
+            *said("Newer kernels of this series come, other series do not.", words),
+        )
+        cells = ("▪", f"held at {plain(hold.series)}", "", plain(by), plain(hold.where))
+        yield Row(key=f"hold {hold.series}", cells=cells, why=notes)
+    for one in seen.coming:
+        state = "held back" if one.held_back else "on request" if one.on_request else "comes"
+        notes = (
+            title(f"{plain(one.package)} {plain(one.version)}"),
+            Note("seen", plain(one.suite)),
+            *said(_COMES[state]),
+        )
+        cells = ("○", plain(one.series), "", plain(f"{one.package} {one.version}"), state)
+        yield Row(key=f"{one.package} {one.suite}", cells=cells, tone="quiet", why=notes)
+
+
+_COMES = {
+    "held back": "The hold keeps it away; h at a kernel of the held series lets it go.",
+    "on request": "Its source gives only what is asked for: a adds one kernel alone.",
+    "comes": "The next updates bring it. h holds the series, a adds it alone now.",
+}
 
 
 def _chain(seen: BootSeen) -> Iterator[Row]:

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from brave_bridge.core.formats.apt_preferences import Pin
 from brave_bridge.core.formats.text import counted
+from brave_bridge.core.kernels.series_hold import series_holds
 from brave_bridge.core.releases.catalogue import Release
 from brave_bridge.core.survey.findings import (
     Situation,
@@ -33,7 +34,12 @@ def holding_pins(situation: Situation):
         yield not_applicable("No leg is ahead that a pin could hold up", "catalogue")
         return
     end = situation.legs[0].end
-    holding = [pin for pin in facts.pins if _holds(pin, release) or _refuses(pin, end)]
+    # What holds a series of kernels is told by a rule of its own.
+    kernels = {
+        hold.where for hold in series_holds(facts.pins, facts.kernel_packages) if hold.is_ours
+    }
+    pins = [pin for pin in facts.pins if pin.path not in kernels]
+    holding = [pin for pin in pins if _holds(pin, release) or _refuses(pin, end)]
     if not holding:
         yield clear(f"No pin holds packages at {release.title}", facts.where("sources"))
         return

@@ -1,0 +1,63 @@
+"""Kernels as lines of text."""
+
+from collections.abc import Iterable, Iterator
+
+from brave_bridge.core.formats.text import byte_size, plain
+from brave_bridge.workbench.booting import BootSeen
+from brave_bridge.workbench.kernels import KernelComing, KernelSeen
+from brave_bridge.workbench.offered_kernels import OfferedKernel
+
+
+def kernels_text(seen: BootSeen) -> list[str]:
+    """The kernels, what holds and what comes, what boots next and why."""
+    lines = [line for kernel in seen.kernels for line in _kernel(kernel)]
+    lines = lines or ["no kernel is installed here: a container, or /boot is not mounted"]
+    lines += [
+        f"▪ held at {hold.series}: {', '.join(hold.packages)}, by {hold.where}"
+        for hold in seen.holds
+    ]
+    lines += map(_coming, seen.coming)
+    lines += ["", "what boots next"]
+    for link in seen.chain:
+        mark = "■" if link.fault else "│"
+        told = ", ".join(filter(None, (link.because, link.fault)))
+        lines.append(f"  {mark} {link.name}: {link.value}{f' ({told})' if told else ''}")
+    lines += [f"■ {words}" for words in seen.faults]
+    if seen.once.refusal:
+        lines += ["", f"nothing can be tried once: {seen.once.refusal}"]
+        lines += [f"  instead: {words}" for words in seen.once.instead]
+    return [plain(line).rstrip() for line in lines]
+
+
+_HOW = {True: ", by hand", False: ", by dependency", None: ""}
+
+
+def nobodys(kernel: KernelSeen) -> str:
+    """What is to be said of a kernel that no package is known to have."""
+    return "of no package" if kernel.whose_is_known else "whose it is is not known"
+
+
+def _kernel(kernel: KernelSeen) -> Iterator[str]:
+    marks = ("runs" if kernel.running else "", "boots next" if kernel.next else "")
+    told = ", ".join(filter(None, (*marks, "goes by rule" if kernel.is_old else "")))
+    size = byte_size(kernel.boot_bytes or kernel.size_bytes)
+    entry = kernel.entry or "no entry starts it"
+    yield f"{'◉' if kernel.running else '●'} {kernel.version}  {size}  {entry}  {told}"
+    whose = f"{kernel.package}{_HOW[kernel.by_hand]}"
+    ends = f"; series {kernel.series} gets fixes until {kernel.series_ends}"
+    yield f"    {whose if kernel.package else nobodys(kernel)}{ends if kernel.series_ends else ''}"
+
+
+def _coming(coming: KernelComing) -> str:
+    state = "held back" if coming.held_back else "on request" if coming.on_request else "comes"
+    return f"○ {coming.series} by {coming.package} {coming.version} ({coming.suite}): {state}"
+
+
+def offered_text(offered: Iterable[OfferedKernel]) -> list[str]:
+    """The kernels that the sources have, a line for each."""
+    lines = []
+    for one in offered:
+        mark = "●" if one.is_here else "○"
+        size = byte_size(one.download_bytes)
+        lines.append(f"{mark} {one.kernel}  {one.package} {one.version}  {size} to fetch")
+    return [plain(line) for line in lines] or ["no source has a kernel"]

@@ -1,0 +1,13 @@
+"""Which kernel a file is the image of, by where it stands."""
+
+import re
+
+_IMAGE = re.compile(
+    r"/?(?:boot/vmlinu[xz]-(?P<boot>[^/\s]+)|(?:usr/)?lib/modules/(?P<modules>[^/\s]+)/vmlinu[xz])"
+)
+
+
+def kernel_in(path: str) -> str:
+    """The version of the kernel that a path is the image of; empty where it is none."""
+    found = _IMAGE.fullmatch(path)
+    return (found["boot"] or found["modules"]) if found else ""

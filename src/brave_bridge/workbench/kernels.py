@@ -1,0 +1,222 @@
+"""The kernels of a machine: each as it stands, what comes, and adding, removing, holding them."""
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from brave_bridge.bootloaders.trials import entry_of
+from brave_bridge.core.crossing.change_kernels import KernelChange
+from brave_bridge.core.crossing.replies import FileText
+from brave_bridge.core.kernels.keeping import (
+    image_of,
+    newest_first,
+    old_kernels,
+    packages_of,
+    why_it_must_stay,
+)
+from brave_bridge.core.kernels.kernel_package import HEADERS, series_of
+from brave_bridge.core.kernels.series_hold import SeriesHold, series_holds, to_hold
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.versions.deb import version_key
+from brave_bridge.families.registry import family_named
+from brave_bridge.runner.briefs import HoldBrief, KernelsBrief
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.lines import line_for
+from brave_bridge.workbench.refusal import Refused
+
+
+class KernelSeen(msgspec.Struct, frozen=True):
+    """A kernel as it stands. Sizes in bytes; ``entry`` is the title of what starts it.
+
+    ``package`` has its image; empty where none has, or where no database tells
+    (``whose_is_known``). ``series_ends`` is the ISO day of the last fixes by the kernel's own
+    maintainers; ``stays`` is why it must not be taken away, empty where it may; ``is_old``: it
+    goes by rule.
+    """
+
+    version: str
+    path: str
+    size_bytes: int
+    running: bool
+    entry: str
+    next: bool
+    series: str = ""
+    series_ends: str = ""
+    package: str = ""
+    by_hand: bool | None = None
+    whose_is_known: bool = True
+    has_headers: bool = False
+    boot_bytes: int = 0
+    package_bytes: int = 0
+    stays: str = ""
+    is_old: bool = False
+
+
+class KernelComing(msgspec.Struct, frozen=True):
+    """A newer kernel that a source has, by the package that would bring it.
+
+    ``on_request``: its source gives only what is asked for. ``held_back``: a hold keeps it away.
+    """
+
+    package: str
+    version: str
+    series: str
+    suite: str
+    on_request: bool
+    held_back: bool
+
+
+def kernels_of(
+    facts: Facts, coming_next: str, spared: Sequence[str] = ()
+) -> tuple[KernelSeen, ...]:
+    """The kernels, newest first. ``spared`` are those that ways back were taken with."""
+    old = set(old_kernels(facts, spared=spared))
+    line = line_for(facts)
+    return tuple(_seen(facts, kernel, coming_next, line, old) for kernel in newest_first(facts))
+
+
+def _seen(facts: Facts, kernel, coming_next: str, line, old: set[str]) -> KernelSeen:
+    entry = entry_of(facts.loader, kernel.version)
+    image = image_of(facts, kernel.version)
+    packages = packages_of(facts, kernel.version)
+    series = series_of(kernel.version)
+    ends = line.kernel_ends(series) if line else None
+    return KernelSeen(
+        version=kernel.version,
+        path=kernel.path,
+        size_bytes=kernel.size_bytes,
+        running=kernel.running,
+        entry=entry.title if entry else "",
+        next=kernel.version == coming_next,
+        series=series,
+        series_ends=ends.isoformat() if ends else "",
+        package=image.name if image else "",
+        by_hand=image.by_hand if image else None,
+        whose_is_known=bool(facts.packages),
+        has_headers=any(package.part == HEADERS for package in packages),
+        boot_bytes=kernel.boot_bytes,
+        package_bytes=sum(package.size_bytes for package in packages),
+        stays=why_it_must_stay(facts, kernel.version),
+        is_old=kernel.version in old,
+    )
+
+
+def kernels_coming(facts: Facts) -> Iterator[KernelComing]:
+    """What sources have newer for the packages that follow kernels, one row for each suite."""
+    on_request = {archive.suite for archive in facts.archives if archive.only_on_request}
+    held = {name for hold in kernel_holds(facts) for name in hold.packages}
+    pending = {update.name: update.new for update in facts.updates}
+    for package in facts.kernel_packages:
+        if not package.needs:
+            continue
+        newest: dict[str, str] = {}
+        for offer in facts.offers:
+            known = newest.get(offer.suite, package.version)
+            if offer.name == package.name and version_key(offer.version) > version_key(known):
+                newest[offer.suite] = offer.version
+        for suite, version in newest.items():
+            kept = package.name in held and pending.get(package.name) != version
+            asked = suite in on_request
+            series = series_of(version)
+            yield KernelComing(package.name, version, series, suite, asked, kept and not asked)
+
+
+def kernel_holds(facts: Facts) -> tuple[SeriesHold, ...]:
+    """The series that the machine is held at, by whatever."""
+    return series_holds(facts.pins, facts.kernel_packages)
+
+
+def what_a_hold_means(facts: Facts, series: str) -> list[str]:
+    """What a hold takes in and what it costs, in sentences."""
+    packages = to_hold(facts.kernel_packages, series)
+    line = line_for(facts)
+    ends = line.kernel_ends(series) if line else None
+    until = f"its own maintainers fix it until {ends}" if ends else "no end of its fixes is known"
+    names = ", ".join(package.name for package in packages) or "nothing, no package follows it"
+    lines = [
+        f"What stays at {series}: {names}.",
+        f"Newer kernels of {series} still come as long as a source has them; {until}.",
+        "What only a newer series drives or mends does not come.",
+    ]
+    away = {one.series for one in kernels_coming(facts) if one.series != series}
+    return [*lines, f"Kept away as of now: {', '.join(sorted(away))}."] if away else lines
+
+
+def begin_hold(desk: Desk, series: str) -> str:
+    """Begin to hold the machine at a series of kernels; the procedure's id."""
+    facts = desk.facts()
+    attempted = f"holding kernels at {series}"
+    holding = family_named(facts.family).kernel_holding
+    if holding is None:
+        name = family_named(facts.family).manager.name or "this package manager"
+        remedy = "its own way to lock a version does it"
+        raise Refused(attempted, f"no hold is known for {name}", remedy)
+    packages = to_hold(facts.kernel_packages, series)
+    if not packages:
+        here = sorted({series_of(p.kernel) for p in facts.kernel_packages if p.needs})
+        raise Refused(
+            attempted,
+            f"no package follows it; followed here: {', '.join(here) or 'none'}",
+        )
+    mine = next((hold for hold in kernel_holds(facts) if hold.is_ours), None)
+    if mine is not None:
+        raise Refused(
+            attempted, f"{mine.series} is held", "let it go: brave-bridge hold-series --let-go"
+        )
+    brief = HoldBrief(facts.family, holding.hold_file(series, packages), series)
+    return desk.begin("hold", f"kernels held at {series}", brief, False)
+
+
+def begin_letting_go(desk: Desk) -> str:
+    """Begin to take our hold back; the procedure's id."""
+    facts = desk.facts()
+    hold = next((hold for hold in kernel_holds(facts) if hold.is_ours), None)
+    if hold is None:
+        others = ", ".join(f"{hold.series} by {hold.where}" for hold in kernel_holds(facts))
+        seen = f"that is not our own: {others}" if others else "no series is held"
+        raise Refused("letting a series of kernels go", seen)
+    brief = HoldBrief(facts.family, FileText(hold.where, ""))
+    return desk.begin("hold", f"kernels go on from {hold.series}", brief, False)
+
+
+def kernels_to_remove(desk: Desk, wanted: Sequence[str], *, old: bool) -> tuple[str, ...]:
+    """The kernels that go: those wanted, or all that go by rule. Refused where one must stay."""
+    facts = desk.facts()
+    if old:
+        wanted = tuple(old_kernels(facts, spared=kernels_of_ways_back(desk)))
+    if not wanted:
+        raise Refused("removing kernels", "none is old: what is there runs, boots next or is spare")
+    known = {kernel.version for kernel in facts.kernels}
+    for kernel in wanted:
+        attempted = f"removing kernel {kernel}"
+        if kernel not in known:
+            raise Refused(attempted, f"it is not installed; there are: {', '.join(sorted(known))}")
+        others = [other for other in wanted if other != kernel]
+        if why := why_it_must_stay(facts, kernel, beside=others):
+            raise Refused(attempted, why)
+    return tuple(wanted)
+
+
+def kernels_of_ways_back(desk: Desk) -> tuple[str, ...]:
+    """The kernels that ran when a way back was taken that is still kept."""
+    if not desk.reads_records:
+        return ()
+    return tuple(dict.fromkeys(kept.snapshot.kernel for kept in desk.snapshots.listed()))
+
+
+def begin_removal(desk: Desk, kernels: Sequence[str]) -> str:
+    """Begin to take kernels away; the procedure's id."""
+    return _begin(desk, KernelChange(remove=tuple(kernels)))
+
+
+def begin_adding(desk: Desk, package: str, version: str) -> str:
+    """Begin to add a kernel's package; the procedure's id."""
+    return _begin(desk, KernelChange(add=((package, version),)))
+
+
+def _begin(desk: Desk, change: KernelChange) -> str:
+    desk.must_have_no_open_leg("changing kernels")
+    family = desk.facts().family
+    if family_named(family).commands is None:
+        raise Refused("changing kernels", f"no command of {family or 'its family'} is known")
+    return desk.begin("kernels", change.words, KernelsBrief(family, change), False)

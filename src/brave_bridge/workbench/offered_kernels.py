@@ -1,0 +1,94 @@
+"""The kernels that the sources of a machine have, known by how those that it has are named."""
+
+import re
+from collections.abc import Collection, Iterable, Iterator
+
+import msgspec
+
+from brave_bridge.core.kernels.keeping import image_of
+from brave_bridge.core.kernels.kernel_package import series_of
+from brave_bridge.core.planning.universe import Archive
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.versions.deb import version_key
+from brave_bridge.families.registry import commands_of, family_named
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.refusal import Refused
+
+_VERSION = re.compile(r"\d+\.\d+[^:]*$")
+_NUMBERS = re.compile(r"^[\d.]+(-\d+)?-?")
+_BESIDE = ("-dbg", "-dbgsym")
+
+
+class OfferedKernel(msgspec.Struct, frozen=True):
+    """A kernel that a source has: what ``uname -r`` would say, its package with the version.
+
+    ``flavour`` is what stands behind the numbers; ``is_here``: it is installed. Sizes in bytes.
+    """
+
+    kernel: str
+    package: str
+    version: str
+    series: str
+    flavour: str
+    download_bytes: int
+    disk_bytes: int
+    is_here: bool
+
+
+def offered_kernels(desk: Desk) -> tuple[OfferedKernel, ...]:
+    """All kernels that the sources have, newest first; Refused where none can be told."""
+    facts = desk.facts()
+    attempted = "listing the kernels that the sources have"
+    reading = family_named(facts.family).packages
+    if reading is None:
+        raise Refused(attempted, f"no index of {facts.family or 'its family'} is read")
+    stems = {stem for kernel in facts.kernels if (stem := _stem(facts, kernel.version))}
+    if not stems:
+        raise Refused(attempted, "no package has a kernel here: nothing tells how one is named")
+    commands = commands_of(facts.family)
+    archive = reading.universe(desk.machine, commands.lists, commands.database).archive
+    here = {kernel.version for kernel in facts.kernels}
+    found = {one.package: one for one in _offered(archive, stems, here)}
+    return tuple(sorted(found.values(), key=lambda one: version_key(one.kernel), reverse=True))
+
+
+def must_be_offered(desk: Desk, kernel: str) -> OfferedKernel:
+    """A kernel that is not installed and that a source has; Refused where there is none."""
+    attempted = f"adding kernel {kernel}"
+    offered = offered_kernels(desk)
+    found = next((one for one in offered if kernel in (one.kernel, one.package)), None)
+    if found is None:
+        names = ", ".join(one.kernel for one in offered if not one.is_here)
+        raise Refused(attempted, f"no source has it; they have: {names or 'none'}")
+    if found.is_here:
+        raise Refused(attempted, "it is installed")
+    return found
+
+
+def _stem(facts: Facts, kernel: str) -> str:
+    """How a package with a kernel's image is named, without the kernel's version."""
+    image = image_of(facts, kernel)
+    return image.name.removesuffix(kernel) if image and image.name.endswith(kernel) else ""
+
+
+def _offered(
+    archive: Archive, stems: Iterable[str], here: Collection[str]
+) -> Iterator[OfferedKernel]:
+    begun = tuple(stems)
+    for name in archive.names():
+        stem = next((stem for stem in begun if name.startswith(stem)), "")
+        kernel = name.removeprefix(stem)
+        if not stem or not _VERSION.match(kernel) or kernel.endswith(_BESIDE):
+            continue
+        for package in archive.candidates(name):
+            details = package.details
+            yield OfferedKernel(
+                kernel=kernel,
+                package=name,
+                version=package.version,
+                series=series_of(kernel),
+                flavour=_NUMBERS.sub("", kernel),
+                download_bytes=details.download_bytes,
+                disk_bytes=details.disk_bytes,
+                is_here=kernel in here,
+            )
