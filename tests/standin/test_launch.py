@@ -96,7 +96,7 @@ def on_the_machine_itself(stand_in, monkeypatch, fault: str = ""):
     monkeypatch.setattr(
         launch,
         "start_runner",
-        lambda words, name, state, runtime=None: started.append((name, runtime)),
+        lambda words, name, state, runtime=None, ready=None: started.append((name, runtime)),
     )
     return desk, started
 

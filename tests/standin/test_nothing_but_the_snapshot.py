@@ -55,7 +55,9 @@ def machine(stand_in, monkeypatch, tmp_path, capsys):
     desk.forget_logbook()
     monkeypatch.setattr(
         "brave_bridge.workbench.desk.launch.start_runner",
-        lambda words, name, state, runtime=None: carry_out(desk.machine.root, "petrel", name),
+        lambda words, name, state, runtime=None, ready=None: carry_out(
+            desk.machine.root, "petrel", name
+        ),
     )
     monkeypatch.setattr("brave_bridge.cli.application.Desk", lambda target: desk)
 

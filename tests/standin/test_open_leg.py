@@ -31,7 +31,9 @@ def left_open(stand_in, monkeypatch):
     # What is started runs here and now, so that a test can wait for it.
     monkeypatch.setattr(
         "brave_bridge.workbench.desk.launch.start_runner",
-        lambda words, name, state, runtime=None: carry_out(desk.machine.root, "petrel", name),
+        lambda words, name, state, runtime=None, ready=None: carry_out(
+            desk.machine.root, "petrel", name
+        ),
     )
     monkeypatch.setattr("brave_bridge.cli.application.Desk", lambda target: desk)
     return desk

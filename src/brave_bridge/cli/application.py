@@ -8,6 +8,7 @@ import json
 import sys
 from collections.abc import Iterable
 from enum import StrEnum
+from importlib import import_module
 from typing import Annotated, Any
 
 import typer
@@ -18,6 +19,7 @@ from brave_bridge.cli.completion import machines, releases
 from brave_bridge.cli.follow import RunnerGone, follow
 from brave_bridge.cli.groups import GroupedByWork
 from brave_bridge.cli.opening import open_screen
+from brave_bridge.runner.ready_runner import CarryOut, ReadyRunner, can_be_made_ready
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.decisions import keep_way
 from brave_bridge.workbench.desk import Desk
@@ -91,6 +93,21 @@ class _Context:
 
     def desk(self) -> Desk:
         return Desk(self.target)
+
+    def desk_to_begin_at(self) -> Desk:
+        """A desk at which something is about to begin: its runner loads meanwhile."""
+        ready = ReadyRunner(_load_runner) if can_be_made_ready() else None
+        desk = self.desk()
+        desk.ready = ready
+        return desk
+
+
+def _load_runner() -> CarryOut:
+    from brave_bridge.workbench.run import main
+
+    # What it opens first, and would load only then.
+    import_module("brave_bridge.store.logbook")
+    return main
 
 
 @app.callback(invoke_without_command=True)

@@ -48,7 +48,7 @@ def boot_once(
     json: Json = False,
 ) -> None:
     """Boot a kernel once; back by itself where it fails, the default where it is proven."""
-    desk = context.obj.desk()
+    desk = context.obj.desk_to_begin_at()
     way = must_be_tried_once(desk.facts(), kernel)
     if not json:
         print(plain(f"{way.fails}\n{way.hangs}"))
@@ -65,7 +65,7 @@ def hold_series(
     json: Json = False,
 ) -> None:
     """Stay on a series of kernels: its fixes come, other series do not; or let it go on."""
-    desk = context.obj.desk()
+    desk = context.obj.desk_to_begin_at()
     if let_go:
         follow_to_end(desk, begin_letting_go(desk), json, ask=False)
         return
@@ -85,7 +85,7 @@ def add_kernel(
     json: Json = False,
 ) -> None:
     """Install a kernel that the sources have, beside those that are there."""
-    desk = context.obj.desk()
+    desk = context.obj.desk_to_begin_at()
     offered = must_be_offered(desk, kernel)
     confirm(yes, f"Install {offered.package} {offered.version} on {desk.machine.name}?")
     follow_to_end(desk, begin_adding(desk, offered.package, offered.version), json, ask=False)
@@ -104,7 +104,7 @@ def remove_kernels(
     json: Json = False,
 ) -> None:
     """Take kernels away; never what runs or boots next, and never the last spare one."""
-    desk = context.obj.desk()
+    desk = context.obj.desk_to_begin_at()
     going = kernels_to_remove(desk, wanted or (), old=old)
     confirm(yes, f"Take {', '.join(going)} away from {desk.machine.name}?")
     follow_to_end(desk, begin_removal(desk, going), json, ask=False)

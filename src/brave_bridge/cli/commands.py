@@ -157,7 +157,7 @@ def cross(
     json: Json = False,
 ) -> None:
     """Cross to a release: way back, sources, download, two stages, proof."""
-    desk = context.obj.desk()
+    desk = context.obj.desk_to_begin_at()
     surveyed = desk.survey(to)
     kept = _decided(desk, Plans(desk).kept(surveyed.facts, to) or Plans(desk).make(to), theirs)
     if not json:
@@ -183,7 +183,7 @@ def go_on(
 
     Answers and preferences change what was agreed for a leg that a failure left open.
     """
-    desk = context.obj.desk()
+    desk = context.obj.desk_to_begin_at()
     waiting = desk.open_procedure()
     given = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove, "add": add}
     wanted = [(kind, slot) for kind, slots in given.items() for slot in slots]

@@ -57,7 +57,7 @@ def update(
     json: Json = False,
 ) -> None:
     """Bring the present release up to date, and look again until nothing is left."""
-    desk = context.obj.desk()
+    desk = context.obj.desk() if list_only else context.obj.desk_to_begin_at()
     ready = Readiness(desk)
     pending = ready.look()
     ends_here = list_only or not (pending.updates or pending.new or pending.restart_wanted)
@@ -92,7 +92,7 @@ def uphold(context: typer.Context, rule: Rule, json: Json = False) -> None:
 @app.command()
 def mend(context: typer.Context, rule: Rule, to: To = "", yes: Yes = False, json: Json = False):
     """Run the commands that mend a finding, on the record."""
-    desk = context.obj.desk()
+    desk = context.obj.desk_to_begin_at()
     found = next((f for f in desk.survey(to).findings if f.id == rule and (f.fix or f.deed)), None)
     if found is None:
         raise Refused("mending", f"no finding of {rule} can be mended from here")

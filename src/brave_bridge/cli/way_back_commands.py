@@ -38,8 +38,8 @@ Id = Annotated[
 Reason = Annotated[str, typer.Option("--reason", help="Why, for the record.")]
 
 
-def _ways(context: typer.Context) -> WaysBack:
-    return WaysBack(context.obj.desk())
+def _ways(context: typer.Context, *, begins: bool = False) -> WaysBack:
+    return WaysBack(context.obj.desk_to_begin_at() if begins else context.obj.desk())
 
 
 @app.command()
@@ -52,7 +52,7 @@ def snapshot(
     json: Json = False,
 ) -> None:
     """Take a snapshot as a way back, and watch it."""
-    ways = _ways(context)
+    ways = _ways(context, begins=True)
     procedure = ways.begin_snapshot(reason, engine)
     row = watch(ways.desk, procedure, json, ask=False)
     if not json or code_of(row) != DONE:
@@ -94,7 +94,7 @@ def return_to(
     json: Json = False,
 ) -> None:
     """Return to a way back: what would be lost is shown first. Run it again if it was cut off."""
-    ways = _ways(context)
+    ways = _ways(context, begins=not preview)
     chosen = ways.snapshots.find(identifier, though_damaged=skip_damaged)
     if preview or not (json or yes):
         found = ways.preview(identifier)

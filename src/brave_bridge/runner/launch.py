@@ -10,6 +10,7 @@ from typing import BinaryIO
 from brave_bridge.machines.port import State
 from brave_bridge.machines.runtime import python_argv
 from brave_bridge.runner.placed_units import KEPT_VARIABLES, RUNS_SYSTEMD
+from brave_bridge.runner.ready_runner import ReadyRunner
 
 _START_SECONDS = 60
 _SYSTEMD = Path(RUNS_SYSTEMD)
@@ -29,7 +30,11 @@ def runner_is_there(state: State) -> bool:
 
 
 def start_runner(
-    target: tuple[str, ...], procedure: str, state: State, runtime: Path | None = None
+    target: tuple[str, ...],
+    procedure: str,
+    state: State,
+    runtime: Path | None = None,
+    ready: ReadyRunner | None = None,
 ) -> int:
     """Start a detached runner for a procedure; the id of the process that starts it.
 
@@ -38,11 +43,15 @@ def start_runner(
     runs it is a service of its own, not a part of whose session it was started from, and
     nobody shuts the machine down or sends it to sleep meanwhile without being told. Where
     systemd cannot start it, as after a return that exchanged its files, it starts without.
+    ``ready`` is a process that is loaded already; it is used where nothing else is needed.
     """
     run = [*python_argv(runtime), "-m", "brave_bridge.workbench.run", *target, procedure]
     place = state.here(LOG_FILE)
+    is_a_service = not target and _has_systemd()
+    if ready is not None and runtime is None and not is_a_service:
+        return ready.start([*target, procedure], place)
     with open(place, "ab") as log:
-        if not target and _has_systemd():
+        if is_a_service:
             run = held_off(run, procedure)
             if _is_started(as_service(run, procedure, place), log):
                 return 0

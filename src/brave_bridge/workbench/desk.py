@@ -51,6 +51,7 @@ from brave_bridge.runner.own_runtime import (
 )
 from brave_bridge.runner.performer import Performer
 from brave_bridge.runner.performing.ways_back import about
+from brave_bridge.runner.ready_runner import ReadyRunner
 from brave_bridge.runner.starter import keep_starting
 from brave_bridge.snapshots.agent import beside
 from brave_bridge.snapshots.description import Kept, Snapshot
@@ -91,6 +92,8 @@ class Desk:
         self.snapshots = self.beside.snapshots
         self.today: Callable[[], date] = lambda: datetime.now(UTC).date()
         self._logbook: Logbook | None = None
+        self.ready: ReadyRunner | None = None
+        """A runner that is loaded already, for what is begun next."""
 
     # Where the machine stands
 
@@ -397,8 +400,12 @@ class Desk:
                 version=SCRIPT_VERSION,
             )
         )
-        launch.start_runner(self.target.words, identifier, self.machine.state, runtime)
+        self._start(identifier, runtime)
         return identifier
+
+    def _start(self, identifier: str, runtime: Path | None) -> None:
+        ready, self.ready = self.ready, None
+        launch.start_runner(self.target.words, identifier, self.machine.state, runtime, ready)
 
     def go_on(self, *, unattended: bool = False) -> str:
         """Go on with the procedure that has not ended, or with the leg that one left open.
@@ -415,7 +422,7 @@ class Desk:
             self.logbook().take_defaults(waiting.id)
         self.logbook().set_state(waiting.id, "running")
         if not is_there:
-            launch.start_runner(self.target.words, waiting.id, self.machine.state, runtime)
+            self._start(waiting.id, runtime)
         return waiting.id
 
     def open_leg(self) -> OpenLeg | None:

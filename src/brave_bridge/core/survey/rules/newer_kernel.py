@@ -25,10 +25,11 @@ def newer_kernel(situation: Situation):
     newest = found.version
     if version_key(running) < version_key(newest):
         coming = next_entry(facts.loader)
-        stays = coming is not None and coming.kernel != newest
+        boots = coming.kernel if coming else newest
+        stays = boots != newest
         yield caution(
             f"Kernel {newest} is installed, {running} is running",
-            f"{where}; every boot takes {coming.kernel}" if stays else where,
+            f"{where}; every boot takes {boots}" if stays else where,
             f"Try it: brave-bridge boot-once {newest}"
             if stays
             else "Restart into the newest kernel first.",
