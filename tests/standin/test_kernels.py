@@ -7,6 +7,7 @@ from brave_bridge.families.registry import family_named
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import HoldBrief, KernelsBrief, UpdateBrief
 from brave_bridge.workbench.booting import boot_seen
+from brave_bridge.workbench.kernel_drivers import driver_report
 from brave_bridge.workbench.kernels import kernel_holds, kernels_to_remove
 from brave_bridge.workbench.offered_kernels import must_be_offered, offered_kernels
 from brave_bridge.workbench.refusal import Refused
@@ -78,6 +79,32 @@ def test_an_old_kernel_goes_and_nothing_else_does(stand_in):
     assert before - {p.name for p in desk.facts().installed} == {f"quay-linux-image-{OLD}"}
     seen = boot_seen(desk.facts())
     assert OLD not in {kernel.version for kernel in seen.kernels} and not seen.faults
+
+
+def test_a_newer_kernel_drives_what_the_old_one_does_not(stand_in):
+    desk = stand_in("gannet")
+    with pytest.raises(Refused, match="no source has it"):
+        driver_report(desk, "9.9")
+    assert cross(desk, "5.3").state == "done"
+    assert desk.facts().kernel_that_came_up == OLD
+    report = driver_report(desk, "5.10.0-26")
+    (lost,) = report.changes
+    assert report.undriven == (("2-1", lost.modalias),)
+    assert (lost.modules, lost.gained) == (("dock_net",), False)
+
+
+def test_a_kernel_that_is_only_offered_is_told_by_what_its_package_ships(stand_in):
+    desk = stand_in("avocet")
+    for name, modalias in (("1-4", "usb:v1209p0001d0300"), ("2-1", "usb:v1209pD0C5d0100")):
+        folder = desk.machine.root / f"sys/bus/usb/devices/{name}"
+        folder.mkdir(parents=True)
+        (folder / "modalias").write_text(f"{modalias}\n")
+    report = driver_report(desk, NEW)
+    assert report.against == OLD and report.devices == 2 and not report.changes
+    builtin = desk.machine.root / f"lib/modules/{OLD}/modules.builtin.modinfo"
+    builtin.write_bytes(b"usbhid.alias=usb:v1209p0001*\0")
+    (gained,) = driver_report(desk, NEW).changes
+    assert (gained.device, gained.modules, gained.gained) == ("2-1", ("dock_net",), True)
 
 
 def test_what_must_stay_stays_although_the_script_is_asked(stand_in):

@@ -4,7 +4,7 @@ import gzip
 import io
 import lzma
 import tarfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import BinaryIO
 
@@ -30,6 +30,20 @@ def file_in_deb(content: bytes, path: str, most: int = 4_000_000) -> bytes | Non
                 continue
             return _content(archive, info, most) if info.isreg() else None
     return None
+
+
+def files_in_deb(
+    content: bytes, wanted: Callable[[str], bool], most: int = 64_000_000
+) -> Iterator[tuple[str, bytes]]:
+    """The regular files that a package ships and whose names are wanted, as they come.
+
+    ArchiveFault as above.
+    """
+    with _tar_in(content, "data.tar") as archive:
+        for info in archive:
+            name = f"/{_plain_name(info)}"
+            if info.isreg() and wanted(name):
+                yield name, _content(archive, info, most)
 
 
 def scripts_in_deb(content: bytes, most: int = 1_000_000) -> dict[str, str]:

@@ -11,6 +11,7 @@ from brave_bridge.cli.kernel_texts import kernels_text, offered_text
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.kernels.kernel_package import series_of
 from brave_bridge.workbench.booting import begin_boot_once, boot_seen, must_be_tried_once
+from brave_bridge.workbench.kernel_drivers import driver_lines, driver_report
 from brave_bridge.workbench.kernels import (
     begin_adding,
     begin_hold,
@@ -38,6 +39,18 @@ def list_offered(context: typer.Context, json: Json = False) -> None:
     offered = offered_kernels(context.obj.desk())
     document = documents.document("offered-kernels", kernels=msgspec.to_builtins(offered))
     print_document(json, document, offered_text(offered))
+
+
+@app.command()
+def drivers(
+    context: typer.Context,
+    kernel: Annotated[str, typer.Argument(metavar="KERNEL", help="Installed or offered.")],
+    json: Json = False,
+) -> None:
+    """Tell which devices of this machine a kernel drives that the running one does not."""
+    report = driver_report(context.obj.desk(), kernel)
+    document = documents.document("drivers", **msgspec.to_builtins(report))
+    print_document(json, document, driver_lines(report))
 
 
 @app.command("boot-once")

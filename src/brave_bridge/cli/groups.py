@@ -14,6 +14,7 @@ SECTIONS = {
     "Kernels and boot": (
         "kernels",
         "offered-kernels",
+        "drivers",
         "boot-once",
         "hold-series",
         "add-kernel",

@@ -43,6 +43,8 @@ def _kernel(kernel: KernelSeen) -> Iterator[str]:
     size = byte_size(kernel.boot_bytes or kernel.size_bytes)
     entry = kernel.entry or "no entry starts it"
     yield f"{'◉' if kernel.running else '●'} {kernel.version}  {size}  {entry}  {told}"
+    for name in kernel.unbuilt:
+        yield f"    ▲ {name} is not built for it"
     whose = f"{kernel.package}{_HOW[kernel.by_hand]}"
     ends = f"; series {kernel.series} gets fixes until {kernel.series_ends}"
     yield f"    {whose if kernel.package else nobodys(kernel)}{ends if kernel.series_ends else ''}"

@@ -15,6 +15,7 @@ from brave_bridge.core.crossing.replies import Done, FileText
 from brave_bridge.core.crossing.requests import PlanPackages
 from brave_bridge.core.crossing.take_up_sources import WaitingSource
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
+from brave_bridge.core.formats.kernel_modules import Alias
 from brave_bridge.core.kernels.kernel_package import KernelPackage
 from brave_bridge.core.packages.changes import ServiceChange
 from brave_bridge.core.planning.package_plan import PackagePlan
@@ -75,6 +76,11 @@ class Packages(Protocol):
         self, machine: Machine, sources: Iterable[SourceEntry], name: str, version: str, path: str
     ) -> bytes | None:
         """A file as the installed version ships it, as long as the sources have that."""
+
+    def module_aliases(
+        self, machine: Machine, sources: Iterable[SourceEntry], packages: Iterable[tuple[str, str]]
+    ) -> Iterator[Alias]:
+        """What the kernel modules in packages (name and version) of the sources are for."""
 
 
 class Sources(Protocol):

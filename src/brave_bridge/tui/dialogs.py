@@ -80,6 +80,23 @@ class Confirm(Dialog):
             yield Static(Text("y does it, Esc goes back"))
 
 
+class Told(Dialog):
+    """Something to read; Esc or Enter closes it."""
+
+    BINDINGS = [("escape,enter,q", "dismiss(None)", "back")]
+
+    def __init__(self, title: str, lines: list[str]) -> None:
+        super().__init__()
+        self.heading = title
+        self.lines = lines
+
+    def compose(self) -> ComposeResult:
+        with Vertical() as box:
+            box.border_title = self.heading
+            yield Static(Text("\n".join(self.lines)))
+            yield Static(Text("Esc goes back", style=self.app.theme_variables["quiet"]))
+
+
 class AskReason(Dialog):
     """Asks for a sentence that is kept, why something is done or let stand; None without one."""
 

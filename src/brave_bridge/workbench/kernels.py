@@ -30,8 +30,8 @@ class KernelSeen(msgspec.Struct, frozen=True):
 
     ``package`` has its image; empty where none has, or where no database tells
     (``whose_is_known``). ``series_ends`` is the ISO day of the last fixes by the kernel's own
-    maintainers; ``stays`` is why it must not be taken away, empty where it may; ``is_old``: it
-    goes by rule.
+    maintainers; ``unbuilt`` are modules from outside that were not rebuilt for it; ``stays`` is
+    why it must not be taken away, empty where it may; ``is_old``: it goes by rule.
     """
 
     version: str
@@ -48,6 +48,7 @@ class KernelSeen(msgspec.Struct, frozen=True):
     has_headers: bool = False
     boot_bytes: int = 0
     package_bytes: int = 0
+    unbuilt: tuple[str, ...] = ()
     stays: str = ""
     is_old: bool = False
 
@@ -96,6 +97,11 @@ def _seen(facts: Facts, kernel, coming_next: str, line, old: set[str]) -> Kernel
         has_headers=any(package.part == HEADERS for package in packages),
         boot_bytes=kernel.boot_bytes,
         package_bytes=sum(package.size_bytes for package in packages),
+        unbuilt=tuple(
+            module.name
+            for module in facts.hardware.modules
+            if module.origin == "dkms" and kernel.version not in module.built_for
+        ),
         stays=why_it_must_stay(facts, kernel.version),
         is_old=kernel.version in old,
     )

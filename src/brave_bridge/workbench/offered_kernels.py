@@ -7,6 +7,7 @@ import msgspec
 
 from brave_bridge.core.kernels.keeping import image_of
 from brave_bridge.core.kernels.kernel_package import series_of
+from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.universe import Archive
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.versions.deb import version_key
@@ -15,7 +16,7 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 
 _VERSION = re.compile(r"\d+\.\d+[^:]*$")
-_NUMBERS = re.compile(r"^[\d.]+(-\d+)?-?")
+_NUMBERS = re.compile(r"^[\d.]+[^-]*(-\d+)?-?")
 _BESIDE = ("-dbg", "-dbgsym")
 
 
@@ -33,6 +34,8 @@ class OfferedKernel(msgspec.Struct, frozen=True):
     download_bytes: int
     disk_bytes: int
     is_here: bool
+    modules: tuple[tuple[str, str], ...] = ()
+    """The packages beside it that its modules are in, each name and version."""
 
 
 def offered_kernels(desk: Desk) -> tuple[OfferedKernel, ...]:
@@ -52,9 +55,9 @@ def offered_kernels(desk: Desk) -> tuple[OfferedKernel, ...]:
     return tuple(sorted(found.values(), key=lambda one: version_key(one.kernel), reverse=True))
 
 
-def must_be_offered(desk: Desk, kernel: str) -> OfferedKernel:
+def must_be_offered(desk: Desk, kernel: str, attempted: str = "") -> OfferedKernel:
     """A kernel that is not installed and that a source has; Refused where there is none."""
-    attempted = f"adding kernel {kernel}"
+    attempted = attempted or f"adding kernel {kernel}"
     offered = offered_kernels(desk)
     found = next((one for one in offered if kernel in (one.kernel, one.package)), None)
     if found is None:
@@ -91,4 +94,14 @@ def _offered(
                 download_bytes=details.download_bytes,
                 disk_bytes=details.disk_bytes,
                 is_here=kernel in here,
+                modules=tuple(_modules_of(archive, package, kernel)),
             )
+
+
+def _modules_of(archive: Archive, image: PackageVersion, kernel: str) -> Iterator[tuple[str, str]]:
+    """What the image's package needs that is named by the same version: its modules."""
+    for clause in image.relations.needs:
+        for atom in clause.atoms:
+            if atom.name != image.name and atom.name.endswith(kernel):
+                for package in archive.candidates(atom.name):
+                    yield package.name, package.version

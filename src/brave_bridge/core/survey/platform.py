@@ -55,12 +55,14 @@ class Device(msgspec.Struct, frozen=True):
 class Module(msgspec.Struct, frozen=True):
     """A kernel module from outside the kernel's own tree.
 
-    ``origin`` is ``dkms`` (rebuilt for each kernel) or ``loaded`` (found in the kernel).
+    ``origin`` is ``dkms`` (rebuilt for each kernel) or ``loaded`` (found in the kernel);
+    ``built_for`` are the kernels that it was rebuilt for.
     """
 
     name: str
     origin: str
     version: str = ""
+    built_for: tuple[str, ...] = ()
 
 
 class Power(msgspec.Struct, frozen=True):

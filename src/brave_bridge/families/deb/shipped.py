@@ -2,13 +2,19 @@
 
 from collections.abc import Iterable, Iterator
 
-from brave_bridge.archives.deb_file import file_in_deb, scripts_in_deb
+from brave_bridge.archives.deb_file import file_in_deb, files_in_deb, scripts_in_deb
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.archives.kept_suites import KEPT_SUITES, decode_suites
 from brave_bridge.archives.opening import downloader_of
 from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.apt_sources import SourceEntry, index_stem
+from brave_bridge.core.formats.kernel_modules import (
+    Alias,
+    aliases_of_module,
+    read_builtin_aliases,
+)
 from brave_bridge.core.formats.packages.deb_index import DebIndex, index_of
+from brave_bridge.core.formats.packing import unpack
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.families.deb.own_indices import own_indices
 from brave_bridge.families.deb.places import LISTS
@@ -17,6 +23,7 @@ from brave_bridge.machines.port import Machine
 
 _LARGEST_PACKAGE = 600_000_000
 _SMALL = 20_000_000
+_LARGEST_MODULE = 128_000_000
 
 
 def file_to_come(machine: Machine, lists: str, name: str, version: str, path: str) -> bytes | None:
@@ -29,6 +36,26 @@ def file_of_now(
 ) -> bytes | None:
     """A file as the installed version ships it, as long as the machine's archives have that."""
     return _file(machine, _own(machine, sources), name, version, path)
+
+
+def module_aliases(
+    machine: Machine, sources: Iterable[SourceEntry], packages: Iterable[tuple[str, str]]
+) -> Iterator[Alias]:
+    """What the kernel modules in packages (name and version) of the archives are for."""
+    indices = list(_own(machine, sources))
+    for name, version in packages:
+        content = _content_of(machine, indices, name, version)
+        for path, file in files_in_deb(content, _tells_of_drivers):
+            if path.endswith("/modules.builtin.modinfo"):
+                yield from read_builtin_aliases(file)
+                continue
+            module, _, packing = path.rpartition("/")[2].partition(".ko")
+            yield from aliases_of_module(unpack(file, packing, _LARGEST_MODULE), module)
+
+
+def _tells_of_drivers(path: str) -> bool:
+    name = path.rpartition("/")[2]
+    return ".ko" in name or name == "modules.builtin.modinfo"
 
 
 def scripts_to_come(machine: Machine, lists: str, version: PackageVersion) -> dict[str, str]:
@@ -59,10 +86,17 @@ def _own(machine: Machine, sources: Iterable[SourceEntry]) -> Iterator[tuple[Deb
 def _file(
     machine: Machine, indices: Iterable[tuple[DebIndex, str]], name: str, version: str, path: str
 ) -> bytes | None:
+    return file_in_deb(_content_of(machine, indices, name, version), path)
+
+
+def _content_of(
+    machine: Machine, indices: Iterable[tuple[DebIndex, str]], name: str, version: str
+) -> bytes:
+    """A package file as the first archive that has it gives it."""
     for index, uri in indices:
         for found in index.versions(name):
             if found.version == version:
-                return file_in_deb(_package(machine, uri, found), path)
+                return _package(machine, uri, found)
     raise ArchiveFault("missing", f"no archive has {name} {version} any more")
 
 

@@ -33,7 +33,7 @@ QUERIES = (
     ),
     Contents(tuple(f"/sys/bus/{bus}/devices/*/modalias" for bus in _BUSES), 512, cut=True),
     Links(tuple(f"/sys/bus/{bus}/devices/*/driver" for bus in _BUSES)),
-    Names(("/var/lib/dkms/*/*/source",)),
+    Names(("/var/lib/dkms/*/*/source", "/var/lib/dkms/*/*/*/*/module")),
 )
 
 
@@ -103,7 +103,9 @@ def _rebuilt(seen: Seen) -> tuple[Module, ...]:
     found = []
     for entry in seen.paths("/var/lib/dkms/*/*/source"):
         name, version = entry.path.split("/")[4:6]
-        found.append(Module(one_line(name, 60), "dkms", one_line(version, 40)))
+        built = seen.paths(f"/var/lib/dkms/{name}/{version}/*/*/module")
+        kernels = tuple(dict.fromkeys(one_line(one.path.split("/")[6], 80) for one in built))
+        found.append(Module(one_line(name, 60), "dkms", one_line(version, 40), kernels))
     return tuple(found)
 
 

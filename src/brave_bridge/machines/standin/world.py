@@ -9,6 +9,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.versions.deb import version_key
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.standin.database import Database
 from brave_bridge.machines.standin.fetch import SETTINGS
@@ -47,6 +48,14 @@ class PackageRow(msgspec.Struct):
     os_release: bool = False
 
 
+class DriverRow(msgspec.Struct):
+    """What kernels drive a device with: the module, its alias, the first series that has it."""
+
+    module: str
+    modalias: str
+    since: str = "0.0"
+
+
 class FixSuite(msgspec.Struct):
     """A suite of fixes beside a release: newer versions of some of its packages."""
 
@@ -62,6 +71,7 @@ class Distribution(msgspec.Struct):
     suites: tuple[str, ...]
     package: tuple[PackageRow, ...]
     fixes: tuple[FixSuite, ...] = ()
+    driver: tuple[DriverRow, ...] = ()
 
     def fixes_of(self, fixes: FixSuite, releases: dict[str, dict[str, str]]) -> list[PackageFile]:
         """What a suite of fixes offers: packages of its release in a newer version."""
@@ -109,7 +119,7 @@ class Distribution(msgspec.Struct):
         files = {
             f"/usr/share/doc/{row.name}/about": f"{row.name} {version}: {row.about}\n".encode(),
             **{path: text.encode() for path, text in conffiles.items()},
-            **_kernel_files(row.kernel),
+            **_kernel_files(row.kernel, self.driver),
             **_unit_files(row.unit, row.about),
         }
         links = {}
@@ -127,7 +137,7 @@ def _os_release_text(values: dict[str, str]) -> str:
     return "".join(f'{name}="{value}"\n' for name, value in values.items())
 
 
-def _kernel_files(version: str) -> dict[str, bytes]:
+def _kernel_files(version: str, drivers: tuple[DriverRow, ...]) -> dict[str, bytes]:
     """A kernel in the places and the boot entry format of the trade (a Type #1 entry)."""
     if not version:
         return {}
@@ -135,7 +145,13 @@ def _kernel_files(version: str) -> dict[str, bytes]:
         f"title Quayside, kernel {version}\nversion {version}\n"
         f"linux /vmlinuz-{version}\ninitrd /initrd.img-{version}\noptions root=LABEL=system ro\n"
     )
+    built_in = "".join(
+        f"{driver.module}.alias={driver.modalias}\0"
+        for driver in drivers
+        if version_key(version) > version_key(driver.since)
+    )
     return {
+        f"/lib/modules/{version}/modules.builtin.modinfo": built_in.encode(),
         f"/boot/vmlinuz-{version}": f"kernel image {version}\n".encode() * 64,
         f"/boot/initrd.img-{version}": f"initial file system {version}\n".encode() * 64,
         f"/boot/config-{version}": b"CONFIG_MODULES=y\nCONFIG_TIDE_GAUGE=m\n",

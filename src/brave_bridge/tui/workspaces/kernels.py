@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from brave_bridge.tui.actions import Action
 from brave_bridge.tui.choose_dialog import ChooseKernel
-from brave_bridge.tui.dialogs import Confirm, ConfirmByName
+from brave_bridge.tui.dialogs import Confirm, ConfirmByName, Told
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
@@ -36,6 +36,14 @@ class KernelsWorkspace(Workspace):
         ),
         Action(
             "add", "a", "add", "Install a kernel that the sources have", _has_some, "add-kernel"
+        ),
+        Action(
+            "drivers",
+            "v",
+            "drivers",
+            "What this kernel drives that the running one does not",
+            _has_some,
+            "drivers",
         ),
         Action("remove", "d", "remove", "Take this kernel away", _has_some, "remove-kernels"),
         Action(
@@ -107,6 +115,21 @@ class KernelsWorkspace(Workspace):
         record, row = self.record, self.ledger.pointed
         kernels = record.surveyed.facts.kernels if record and record.surveyed else ()
         return next((k.version for k in kernels if row is not None and k.version == row.key), "")
+
+    def action_drivers(self) -> None:
+        """Hold the kernel under the cursor against the running one, device by device."""
+        from brave_bridge.workbench.kernel_drivers import driver_lines, driver_report
+
+        kernel, name = self._pointed_kernel(), self.app.harbour.current
+        if not kernel:
+            self.warn("Point at a kernel first.")
+            return
+        self.do(
+            name,
+            "reading what it drives",
+            lambda desk: driver_report(desk, kernel),
+            lambda report: self.app.push_screen(Told(f"Drivers of {kernel}", driver_lines(report))),
+        )
 
     def action_remove(self) -> None:
         """Take the kernel under the cursor away, once it is agreed to."""

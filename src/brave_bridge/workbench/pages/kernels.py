@@ -68,6 +68,8 @@ def _states(kernel: KernelSeen) -> Iterator[str]:
         yield "boots next"
     if not kernel.entry:
         yield "no entry starts it"
+    if kernel.unbuilt:
+        yield f"{counted(len(kernel.unbuilt), 'module')} not built"
     if kernel.is_old:
         yield "goes by rule"
 
@@ -110,6 +112,9 @@ def _about(kernel: KernelSeen) -> Iterator[str]:
         yield "No package has it: it was put there by hand, and goes by hand."
     if kernel.series_ends:
         yield f"Its maintainers fix series {kernel.series} until {kernel.series_ends}."
+    if kernel.unbuilt:
+        names = ", ".join(kernel.unbuilt)
+        yield f"Not built for it: {plain(names)}. What they drive does not work with it."
     if kernel.stays:
         yield f"It cannot be taken away: {plain(kernel.stays)}."
     else:
