@@ -39,7 +39,7 @@ from brave_bridge.core.survey.findings import (
     stops,
     worst,
 )
-from brave_bridge.core.survey.platform import Device, Kernel, Module, Power, Space
+from brave_bridge.core.survey.platform import BuiltKernel, Device, Kernel, Module, Power, Space
 from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.core.survey.rule_book import rule_book
 from brave_bridge.core.survey.rules import all_rules
@@ -220,6 +220,18 @@ CASES = [
     ("kernel-support", CAUTION, "36 days of fixes", boot(kernel="5.10.0-9")),
     ("kernel-support", CAUTION, "no fixes for", {"today": date(2027, 5, 30)}),
     ("kernel-support", NOT_APPLICABLE, "4.4", boot(kernel="4.4.1")),
+    (
+        "built-kernel",
+        CAUTION,
+        "lacks 1 option",
+        {"built": (BuiltKernel("5.19.0-4", 7, "/proc/config.gz", ("TIDE is off",)),)},
+    ),
+    (
+        "built-kernel",
+        CLEAR,
+        "all 7 protected options",
+        {"built": (BuiltKernel("5.19.0-4", 7, "/proc/config.gz"),)},
+    ),
     ("kernel-series", CAUTION, "7 diamond has 6.6, which stays away", held_at("5.19", "5.19.4")),
     (
         "kernel-series",

@@ -259,15 +259,19 @@ def bios_on_ext4(folder: Path, prepare: Callable[[Path], None], size_mib: int = 
     """A disk for a PC's old firmware with GRUB, all on one ext4; ``prepare`` is given the tree."""
     with lab.overlay(tree(), folder / "overlay") as mine:
         prepare(mine)
-        image = folder / "disk.img"
-        size = size_mib * _MIB
-        with open(image, "wb") as stream:
-            stream.truncate(size)
-        _quietly("sfdisk", "-q", image, stdin="label: dos\n2048,,83,*\n")
-        _quietly(
-            *("mkfs.ext4", "-q", "-F", "-L", "system", "-O", "^metadata_csum_seed", "-d", mine),
-            *("-E", f"offset={_FIRST_BYTE}", image, f"{(size - _FIRST_BYTE) // 1024}k"),
-        )
+        return bios_on_ext4_of(mine, folder / "disk.img", size_mib)
+
+
+def bios_on_ext4_of(root: Path, image: Path, size_mib: int) -> Disk:
+    """The same of a tree as it is."""
+    size = size_mib * _MIB
+    with open(image, "wb") as stream:
+        stream.truncate(size)
+    _quietly("sfdisk", "-q", image, stdin="label: dos\n2048,,83,*\n")
+    _quietly(
+        *("mkfs.ext4", "-q", "-F", "-L", "system", "-O", "^metadata_csum_seed", "-d", root),
+        *("-E", f"offset={_FIRST_BYTE}", image, f"{(size - _FIRST_BYTE) // 1024}k"),
+    )
     _with_grub(image, "(hd0,msdos1)/boot/grub")
     return Disk(image)
 

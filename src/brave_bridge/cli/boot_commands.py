@@ -7,10 +7,17 @@ import typer
 
 from brave_bridge.cli import documents
 from brave_bridge.cli.application import Json, Yes, app, confirm, follow_to_end, print_document
-from brave_bridge.cli.kernel_texts import kernels_text, offered_text
+from brave_bridge.cli.kernel_texts import configuration_text, kernels_text, offered_text
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.kernels.kernel_package import series_of
 from brave_bridge.workbench.booting import begin_boot_once, boot_seen, must_be_tried_once
+from brave_bridge.workbench.kernel_building import (
+    Wishes,
+    begin_build,
+    configuration_of,
+    tree_or_only,
+    wanted_from,
+)
 from brave_bridge.workbench.kernel_drivers import driver_lines, driver_report
 from brave_bridge.workbench.kernels import (
     begin_adding,
@@ -22,6 +29,13 @@ from brave_bridge.workbench.kernels import (
     what_a_hold_means,
 )
 from brave_bridge.workbench.offered_kernels import must_be_offered, offered_kernels
+
+Tree = Annotated[
+    str, typer.Argument(metavar="[TREE]", help="Its folder; the newest in /usr/src if left out.")
+]
+Config = Annotated[
+    str, typer.Option("--config", help="Carry this over, not the running kernel's.", metavar="FILE")
+]
 
 
 @app.command()
@@ -121,3 +135,52 @@ def remove_kernels(
     going = kernels_to_remove(desk, wanted or (), old=old)
     confirm(yes, f"Take {', '.join(going)} away from {desk.machine.name}?")
     follow_to_end(desk, begin_removal(desk, going), json, ask=False)
+
+
+@app.command("kernel-config")
+def kernel_config(
+    context: typer.Context, tree: Tree = "", config: Config = "", json: Json = False
+) -> None:
+    """Show what the configuration of a kernel's source changes, in groups, with its own words."""
+    desk = context.obj.desk()
+    found = configuration_of(desk, tree_or_only(desk, tree), Wishes(config=config))
+    document = documents.document("kernel-config", **msgspec.to_builtins(found))
+    print_document(json, document, configuration_text(found))
+
+
+@app.command("build-kernel")
+def build_kernel(
+    context: typer.Context,
+    tree: Tree = "",
+    config: Config = "",
+    set_: Annotated[
+        list[str], typer.Option("--set", help="Set an option.", metavar="OPTION=VALUE")
+    ] = [],  # noqa: B006
+    keep: Annotated[
+        list[str], typer.Option("--keep", help="This option must be on.", metavar="OPTION")
+    ] = [],  # noqa: B006
+    let_go: Annotated[
+        list[str],
+        typer.Option("--let-go", help="This one need not be, though it is used.", metavar="OPTION"),
+    ] = [],  # noqa: B006
+    jobs: Annotated[
+        int, typer.Option("--jobs", help="How many at a time; as cores and memory allow.")
+    ] = 0,
+    configure_only: Annotated[
+        bool, typer.Option("--configure-only", help="Build nothing yet.")
+    ] = False,
+    yes: Yes = False,
+    json: Json = False,
+) -> None:
+    """Configure, build and install a kernel from its source; what runs stays the default."""
+    desk = context.obj.desk_to_begin_at()
+    wishes = Wishes(
+        config=config,
+        wanted=dict(wanted_from(set_)),
+        keep=tuple(name.removeprefix("CONFIG_") for name in keep),
+        let_go=tuple(name.removeprefix("CONFIG_") for name in let_go),
+        jobs=jobs,
+        configure_only=configure_only,
+    )
+    procedure = begin_build(desk, tree_or_only(desk, tree), wishes, unattended=yes)
+    follow_to_end(desk, procedure, json, ask=not yes)

@@ -19,6 +19,8 @@ SECTIONS = {
         "hold-series",
         "add-kernel",
         "remove-kernels",
+        "kernel-config",
+        "build-kernel",
     ),
     "Ways back": (
         "snapshot",

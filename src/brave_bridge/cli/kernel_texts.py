@@ -4,6 +4,7 @@ from collections.abc import Iterable, Iterator
 
 from brave_bridge.core.formats.text import byte_size, plain
 from brave_bridge.workbench.booting import BootSeen
+from brave_bridge.workbench.kernel_building import Configuration
 from brave_bridge.workbench.kernels import KernelComing, KernelSeen
 from brave_bridge.workbench.offered_kernels import OfferedKernel
 
@@ -63,3 +64,24 @@ def offered_text(offered: Iterable[OfferedKernel]) -> list[str]:
         size = byte_size(one.download_bytes)
         lines.append(f"{mark} {one.kernel}  {one.package} {one.version}  {size} to fetch")
     return [plain(line) for line in lines] or ["no source has a kernel"]
+
+
+def configuration_text(found: Configuration) -> list[str]:
+    """What a configuration changes, group by group, and what it must have."""
+    lines = [f"{found.tree} against {found.against}: about {found.objects} objects to build"]
+    menu: tuple[str, ...] | None = None
+    for change in found.changes:
+        if change.menu != menu:
+            menu = change.menu
+            lines += ["", " > ".join(menu) or "outside every menu"]
+        was = f"{change.old or 'not there'} → {change.new or 'not there'}"
+        lines.append(f"  {_MARKS[change.kind]} {change.name}  {was}  {change.prompt}")
+        lines += [f"      {line}" for line in change.help.splitlines()[:3] if line.strip()]
+    if not found.changes:
+        lines.append("● nothing that anybody is asked about changes")
+    lines += ["", f"{len(found.protected)} options that it must have"]
+    lines += [f"  ■ {one.words}" for one in found.unmet] or ["  ● it has all of them"]
+    return [plain(line) for line in lines]
+
+
+_MARKS = {"new": "+", "dropped": "-", "changed": "~"}

@@ -12,6 +12,7 @@ from brave_bridge.families.identify import identity_in
 from brave_bridge.families.topics import (
     activity,
     boot,
+    built,
     databases,
     hardware,
     identity,
@@ -31,6 +32,7 @@ _QUERIES: tuple[Query, ...] = (
     *locale.QUERIES,
     *licence.QUERIES,
     *databases.QUERIES,
+    *built.QUERIES,
     *loader_queries,
     *settings_queries,
 )
@@ -43,7 +45,12 @@ def queries(manager: PackageManager) -> tuple[Query, ...]:
 
 def further(seen: Seen) -> tuple[Query, ...]:
     """What the second round asks for, given what the first has seen."""
-    return (*activity.further(seen), *storage.further(seen), *databases.further(seen))
+    return (
+        *activity.further(seen),
+        *storage.further(seen),
+        *databases.further(seen),
+        *built.further(seen),
+    )
 
 
 def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts:
@@ -74,6 +81,7 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
         set_aside=(),
         space=storage.rooms(seen),
         kernels=images,
+        built=built.read(seen, booted.kernel),
         tools={},
         loader=loader_in(seen),
         boot=booted,

@@ -166,6 +166,10 @@ class FolderJobs:
         """See Jobs."""
         return jobs.last_status(self._of(job))
 
+    def lines_of(self, job: str) -> int:
+        """See Jobs."""
+        return jobs.lines_of(self._of(job))
+
     def last_line(self, job: str) -> str:
         """See Jobs."""
         return jobs.last_line(self._of(job))

@@ -182,6 +182,15 @@ def last_status(folder: Path) -> str:
     return _last_line_of(folder / "status")
 
 
+def lines_of(folder: Path) -> int:
+    """How many lines the command's output has by now."""
+    try:
+        with open(folder / "output", "rb") as stream:
+            return sum(piece.count(b"\n") for piece in iter(lambda: stream.read(1 << 20), b""))
+    except OSError:
+        return 0
+
+
 def last_line(folder: Path) -> str:
     """The newest line of the command's output."""
     return _last_line_of(folder / "output")

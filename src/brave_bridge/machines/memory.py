@@ -176,6 +176,10 @@ class MemoryJobs:
         """See Jobs."""
         return ""
 
+    def lines_of(self, job: str) -> int:
+        """See Jobs."""
+        return self.output_of(job, 1 << 20).count(b"\n")
+
     def last_line(self, job: str) -> str:
         """See Jobs."""
         return (self.output_of(job, 1 << 20).decode().splitlines() or [""])[-1]

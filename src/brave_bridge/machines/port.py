@@ -93,6 +93,9 @@ class Jobs(Protocol):
     def last_status(self, job: str) -> str:
         """The newest complete line that a command wrote to its status descriptor."""
 
+    def lines_of(self, job: str) -> int:
+        """How many lines a job's output has by now."""
+
     def last_line(self, job: str) -> str:
         """The newest line of a job's output."""
 

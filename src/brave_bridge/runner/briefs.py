@@ -4,6 +4,7 @@ import msgspec
 
 from brave_bridge.core.crossing.boot_once import boot_once
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
+from brave_bridge.core.crossing.build_kernel import BuildOrder, build_kernel
 from brave_bridge.core.crossing.change_kernels import KernelChange, change_kernels
 from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
@@ -102,6 +103,12 @@ class KernelsBrief(msgspec.Struct, frozen=True, tag="kernels"):
     change: KernelChange
 
 
+class BuildBrief(msgspec.Struct, frozen=True, tag="build"):
+    """Build a kernel from a source tree on the machine."""
+
+    order: BuildOrder
+
+
 class HoldBrief(msgspec.Struct, frozen=True, tag="hold"):
     """Hold the machine at a series of kernels by a file; no ``series``: let it go on."""
 
@@ -127,6 +134,7 @@ Brief = (
     | BootOnceBrief
     | KernelsBrief
     | HoldBrief
+    | BuildBrief
     | DecisionBrief
 )
 
@@ -167,6 +175,8 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return boot_once(brief.kernel, brief.checks)
         case KernelsBrief():
             return change_kernels(commands_of(brief.family), brief.change)
+        case BuildBrief():
+            return build_kernel(brief.order)
         case HoldBrief(series=""):
             return let_series_go(brief.file.path)
         case HoldBrief():

@@ -24,6 +24,7 @@ from brave_bridge.core.crossing.replies import (
     StopsSeen,
 )
 from brave_bridge.core.crossing.requests import (
+    OBJECTS,
     ArchiveSettings,
     ArrangeGoingOn,
     ArrangeTrial,
@@ -82,6 +83,9 @@ OUTPUT_LIMIT = 4_000_000
 
 MAX_STARTS = 10
 """How often a command that vanished is started again before the script is told."""
+
+OBJECTS_SECONDS = 1.0
+"""How often it is counted what a build has done."""
 
 SILENT_SECONDS = 3.0
 """How long a command may report nothing until its newest output is told instead."""
@@ -331,7 +335,13 @@ class Performer:
                     f"starting {request.argv[0]}", self.machine.name, "its job was not claimed"
                 )
             status = self.machine.jobs.last_status(name) if request.reports_progress else ""
-            if status != last and (line := status_line(status)):
+            if request.measures == OBJECTS and request.amount:
+                now = time.monotonic()
+                if now - told_at > OBJECTS_SECONDS:
+                    done = self.machine.jobs.lines_of(name)
+                    percent, told_at = min(99.0, 100 * done / request.amount), now
+                    report(percent, one_line(hide(self.machine.jobs.last_line(name))), name)
+            elif status != last and (line := status_line(status)):
                 percent, told_at = line.percent, time.monotonic()
                 report(percent, one_line(line.text), name)
                 last = status

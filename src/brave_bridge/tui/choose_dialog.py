@@ -179,3 +179,32 @@ class ChooseKernel(PointAtOne):
     def action_take(self) -> None:
         """Give the kernel that is pointed at back."""
         self.dismiss(self.offered[self.at])
+
+
+class ChooseTree(PointAtOne):
+    """The sources of kernels on the machine: the folder of one, or None."""
+
+    BINDINGS = [("enter", "take", "configure it")]
+    heading = "Build a kernel here"
+    told = (
+        "The running kernel's configuration is carried over and completed by the tree's own make. "
+        "What the machine uses must be in it. You are asked again before anything is built."
+    )
+    keys = "Enter configures it, Esc goes back."
+
+    def __init__(self, trees: list[str]) -> None:
+        super().__init__()
+        self.trees = trees
+        self.at = len(trees) - 1
+
+    def lines(self) -> list[str]:
+        from brave_bridge.core.formats.text import plain
+
+        return [plain(tree) for tree in self.trees]
+
+    def chosen(self) -> None:
+        self.action_take()
+
+    def action_take(self) -> None:
+        """Give the folder that is pointed at back."""
+        self.dismiss(self.trees[self.at])

@@ -45,6 +45,8 @@ def _tried(
     reply = yield from ReadFacts(title="Read the machine again", whole=True, checks=checks)
     if not isinstance(reply, FactsRead):
         return _failed(before, came, "proof", what_was_seen(reply))
+    if lacking := _lacking(reply.facts, kernel):
+        return _failed(before, came, "options", f"{kernel} lacks: {lacking}")
     proof = as_wanted(before, reply.facts, kernel)
     if not proof.passed:
         worse = [point for point in proof.differences if point.verdict == REGRESSION]
@@ -55,6 +57,12 @@ def _tried(
         "it is not the default yet",
     )
     return Outcome(state="done", proof=proof, warnings=told)
+
+
+def _lacking(facts: Facts, kernel: str) -> str:
+    """What a kernel that was built here must have and has not, read back from the booted one."""
+    built = next((one for one in facts.built if one.release == kernel), None)
+    return "; ".join(built.faults[:4]) if built else ""
 
 
 def as_wanted(before: Facts, after: Facts, kernel: str) -> Proof:

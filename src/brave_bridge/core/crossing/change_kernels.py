@@ -133,7 +133,7 @@ class _Changing:
         known = {fault.words for fault in before.loader.faults}
         if new := [fault.words for fault in after.loader.faults if fault.words not in known]:
             return self._failed("boot menu", "; ".join(new[:3]))
-        kept = yield from _default_kept(before, after)
+        kept = yield from default_kept(before, after)
         return Outcome(
             state="done",
             ways_back=(self.way_back,),
@@ -154,7 +154,7 @@ class _Changing:
         )
 
 
-def _default_kept(before: Facts, after: Facts) -> Script[tuple[str, ...]]:
+def default_kept(before: Facts, after: Facts) -> Script[tuple[str, ...]]:
     """Have what booted before boot on: a menu takes the newest kernel by itself."""
     was, will_be = next_entry(before.loader), next_entry(after.loader)
     if was is None or will_be is None or was.kernel == will_be.kernel:

@@ -190,6 +190,10 @@ class ListFiles(Request[FilesListed], frozen=True, tag=True, kw_only=True):
     suffixes: tuple[str, ...]
 
 
+OBJECTS = "objects"
+"""What the progress of a build is counted in."""
+
+
 class Run(Request[Ran], frozen=True, tag=True, kw_only=True):
     """Run a command as a job on the machine.
 
@@ -197,7 +201,8 @@ class Run(Request[Ran], frozen=True, tag=True, kw_only=True):
     ``good_codes`` are the exit codes that are no fault. ``again``: where it vanished without
     an exit code it is started again; else the script is told, and repairs first.
     ``measures`` says what its percents are of, and ``amount`` how much that is: ``download`` in
-    bytes, ``packages`` in packages; empty and 0 where it is neither, or nobody knows.
+    bytes, ``packages`` in packages, ``objects`` in lines of its output that name one; empty and 0
+    where it is none of these, or nobody knows.
     ``first`` is a command that has to end well before this one, in the same job. ``job`` is the
     one in which it was begun before (see Begin): it is only waited for.
     """

@@ -24,7 +24,15 @@ from brave_bridge.core.releases.standing import (
 )
 from brave_bridge.core.survey.activity import Activity
 from brave_bridge.core.survey.databases import DatabaseCluster
-from brave_bridge.core.survey.platform import Boot, Disk, Hardware, Kernel, LastBoot, Space
+from brave_bridge.core.survey.platform import (
+    Boot,
+    BuiltKernel,
+    Disk,
+    Hardware,
+    Kernel,
+    LastBoot,
+    Space,
+)
 from brave_bridge.core.survey.topic import TopicSeen
 
 
@@ -171,6 +179,8 @@ class Facts(msgspec.Struct, frozen=True):
     kernels: tuple[Kernel, ...]
     tools: dict[str, str]
     evidence: tuple[Evidence, ...]
+    built: tuple[BuiltKernel, ...] = ()
+    """The kernels that were built here."""
     kernel_packages: tuple[KernelPackage, ...] = ()
     """The packages that have something of a kernel, and those that follow its series."""
     loader: Loader = Loader()

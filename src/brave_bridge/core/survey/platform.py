@@ -113,6 +113,18 @@ class Disk(msgspec.Struct, frozen=True):
     turns: bool | None = None
 
 
+class BuiltKernel(msgspec.Struct, frozen=True):
+    """A kernel that was built here: how many options it must have, and which it has not.
+
+    ``where`` its configuration was read: that of the running kernel itself, where it tells.
+    """
+
+    release: str
+    protected: int
+    where: str
+    faults: tuple[str, ...] = ()
+
+
 class Kernel(msgspec.Struct, frozen=True):
     """A kernel image on the machine; ``running`` where it is the one in use.
 

@@ -89,6 +89,10 @@ class AgentJobs:
         """See Jobs."""
         return self._line.call("jobs", "last_status", job, kind=str)
 
+    def lines_of(self, job: str) -> int:
+        """See Jobs."""
+        return self._line.call("jobs", "lines_of", job, kind=int)
+
     def last_line(self, job: str) -> str:
         """See Jobs."""
         return self._line.call("jobs", "last_line", job, kind=str)

@@ -9,6 +9,7 @@ from brave_bridge.machines.standin import live
 from brave_bridge.machines.standin.answers import answer
 from brave_bridge.machines.standin.apt import AptGet, configure_one
 from brave_bridge.machines.standin.database import Database
+from brave_bridge.machines.standin.make import make
 from brave_bridge.machines.standin.marks import mark
 
 
@@ -25,6 +26,13 @@ def run(root: Path, argv: list[str]) -> int:
         return AptGet(machine, argv[1:]).run()
     if argv[0] == "apt-mark":
         mark(machine, set(argv[2:]), argv[1])
+        return 0
+    if argv[0] == "make":
+        return make(root, argv[1:])
+    if argv[0] == "ln":
+        link = root / argv[-1].lstrip("/")
+        link.unlink(missing_ok=True)
+        link.symlink_to(argv[-2])
         return 0
     if argv[0] == "dpkg":
         return _dpkg(machine, argv[1:])

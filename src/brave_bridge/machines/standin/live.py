@@ -93,6 +93,9 @@ class Live(msgspec.Struct):
     guests: list[LiveGuest] = []
     managers: list[str] = []
     modules: list[str] = []
+    """Loaded modules from outside the kernel."""
+    modules_in_use: list[str] = []
+    """Loaded modules of the kernel's own."""
     rebuilt_modules: list[str] = []
     devices: list[LiveDevice] = []
     mounts: list[str] = msgspec.field(default_factory=lambda: ["/dev/sda2 / ext4 rw,relatime 0 0"])
@@ -208,7 +211,9 @@ def write_kernel_files(root: Path, live: Live) -> None:
     _write(root, "proc/uptime", f"{live.uptime}.00 {live.uptime}.00\n")
     _write(root, "proc/sys/kernel/osrelease", live.kernel + "\n")
     _write(root, "proc/self/mounts", "\n".join(live.mounts) + "\n")
-    _write(root, "proc/modules", "".join(f"{m} 16384 0 - Live 0x0 (OE)\n" for m in live.modules))
+    own = "".join(f"{name} 16384 0 - Live 0x0\n" for name in live.modules_in_use)
+    foreign = "".join(f"{name} 16384 0 - Live 0x0 (OE)\n" for name in live.modules)
+    _write(root, "proc/modules", own + foreign)
     _write(root, "proc/net/tcp", _listening(live.tcp, "0A"))
     _write(root, "proc/net/udp", _listening(live.udp, "07"))
     for number, (program, library) in enumerate(sorted(live.stale.items()), start=801):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from brave_bridge.tui.actions import Action
-from brave_bridge.tui.choose_dialog import ChooseKernel
+from brave_bridge.tui.choose_dialog import ChooseKernel, ChooseTree
 from brave_bridge.tui.dialogs import Confirm, ConfirmByName, Told
 from brave_bridge.tui.workspaces.base import Workspace
 
@@ -36,6 +36,13 @@ class KernelsWorkspace(Workspace):
         ),
         Action(
             "add", "a", "add", "Install a kernel that the sources have", _has_some, "add-kernel"
+        ),
+        Action(
+            "build",
+            "b",
+            "build",
+            "Build a kernel from its source in /usr/src",
+            command="build-kernel",
         ),
         Action(
             "drivers",
@@ -115,6 +122,28 @@ class KernelsWorkspace(Workspace):
         record, row = self.record, self.ledger.pointed
         kernels = record.surveyed.facts.kernels if record and record.surveyed else ()
         return next((k.version for k in kernels if row is not None and k.version == row.key), "")
+
+    def action_build(self) -> None:
+        """Choose a source, carry the configuration over, and build it once that is agreed to."""
+        from brave_bridge.workbench.kernel_building import Wishes, begin_build, source_trees
+
+        name = self.app.harbour.current
+
+        def ask(trees: list[str]) -> None:
+            if trees:
+                self.app.push_screen(ChooseTree(trees), begin)
+            else:
+                self.warn("There is no source of a kernel in /usr/src.")
+
+        def begin(tree: str | None) -> None:
+            if tree is not None:
+                self.set_going(
+                    name,
+                    "configuring a kernel",
+                    lambda desk: begin_build(desk, tree, Wishes(), unattended=False),
+                )
+
+        self.do(name, "looking for sources", lambda desk: source_trees(desk.machine), ask)
 
     def action_drivers(self) -> None:
         """Hold the kernel under the cursor against the running one, device by device."""

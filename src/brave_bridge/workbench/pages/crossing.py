@@ -36,7 +36,18 @@ class Progress(msgspec.Struct, frozen=True):
 
 STEPS_OF_A_LEG = 35
 STEPS_AROUND = 4
-STEPS_OF = {"return": 4, "update": 16, "remedy": 2, "sources": 4, "snapshot": 4, "check": 1}
+STEPS_OF = {
+    "return": 9,
+    "update": 16,
+    "remedy": 2,
+    "sources": 4,
+    "snapshot": 4,
+    "check": 1,
+    "boot once": 8,
+    "kernels": 11,
+    "hold": 4,
+    "build": 14,
+}
 """About how many requests the shorter procedures have."""
 
 
