@@ -6,6 +6,7 @@ and holds what ``/proc/config.gz`` of the booted kernel says against what it had
 """
 
 import re
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -80,6 +81,9 @@ def _booted(folder: Path, tree: Path) -> int:
     says.write_text(SAYS)
     says.chmod(0o755)
     (tree / "boot/grub/grub.cfg").write_text(bootlab.menu(built, built=""))
+    # What it was built from and its way back would only make the disk larger.
+    for folder_of_it in ("usr/src", "var/lib/brave-bridge/snapshots", "var/cache/apt"):
+        shutil.rmtree(tree / folder_of_it)
     disk = bootlab.bios_on_ext4_of(tree, folder / "disk.img", 3600)
     booted = disk.boot(240)
     if booted.came_up is None:

@@ -8,6 +8,7 @@ import contextlib
 import os
 import re
 import shutil
+import stat
 import subprocess
 import time
 from collections.abc import Callable, Iterator
@@ -221,13 +222,16 @@ class Disk:
         """Its root file system, mounted."""
         mount = self.image.with_suffix(".mounted")
         mount.mkdir(exist_ok=True)
-        option = f"loop,offset={_FIRST_BYTE}"
-        subprocess.run(["mount", "-o", option, self.image, mount], check=True)
+        loop = _loop(self.image)
         try:
-            yield mount
+            subprocess.run(["mount", loop, mount], check=True)
+            try:
+                yield mount
+            finally:
+                subprocess.run(["umount", mount], check=True)
+                mount.rmdir()
         finally:
-            subprocess.run(["umount", mount], check=True)
-            mount.rmdir()
+            subprocess.run(["losetup", "--detach", loop], check=True)
 
     def boot(self, patience: float = _PATIENCE) -> Booted:
         """Power on, and wait until it powers off; nothing came up where it never does."""
@@ -246,6 +250,21 @@ class Disk:
             except subprocess.TimeoutExpired:
                 machine.kill()
         return _told(console, time.monotonic() - began)
+
+
+def _loop(image: Path) -> str:
+    """The image's first partition as a block device, of a number from 40 on.
+
+    GRUB's programs take ``/dev/loop`` with one digit for a file that they would have to find.
+    """
+    for number in range(40, 200):
+        place = f"/dev/loop{number}"
+        if not Path(place).exists():
+            os.mknod(place, 0o600 | stat.S_IFBLK, os.makedev(7, number))
+        argv = ["losetup", "--offset", str(_FIRST_BYTE), place, image]
+        if subprocess.run(argv, capture_output=True, check=False).returncode == 0:
+            return place
+    raise RuntimeError("no loop device is free")
 
 
 def _told(console: Path, seconds: float) -> Booted:

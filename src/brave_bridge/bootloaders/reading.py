@@ -60,7 +60,9 @@ def loader_in(seen: Seen) -> Loader:
     """The loader that what was seen belongs to, with what does not fit together."""
     loader = _loader(seen)
     names = frozenset(found.path.rpartition("/")[2] for found in seen.paths("/boot/*"))
-    if not names & {entry.image.rpartition("/")[2] for entry in loader.entries}:
+    images = {entry.image.rpartition("/")[2] for entry in loader.entries}
+    is_its_place = loader.kind == "grub" and any(name.startswith("vmlinu") for name in names)
+    if not names & images and not is_its_place:
         # None of them is there: the partition is not mounted, which another point tells.
         return loader
     faults = (*loader.faults, *missing_files(loader, names))

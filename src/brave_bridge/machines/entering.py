@@ -12,7 +12,14 @@ set -e
 root=$1
 shift
 mount -t proc proc "$root/proc"
-[ -c "$root/dev/null" ] || mount --rbind /dev "$root/dev"
+device=
+if mountpoint -q "$root"; then
+  device=$(findmnt --noheadings --output SOURCE --target "$root") || device=
+  device=${device%%\[*}
+fi
+if [ ! -c "$root/dev/null" ] || { [ -b "$device" ] && [ ! -b "$root$device" ]; }; then
+  mount --rbind /dev "$root/dev"
+fi
 names=$(chroot "$root" readlink -m /etc/resolv.conf) || names=
 case $names in
   /run/*) mkdir -p "$root${names%/*}"; [ -e "$root$names" ] || : >"$root$names" ;;
@@ -24,6 +31,7 @@ exec chroot "$root" "$@"
 """
 """Mounts made here belong to the private mount namespace and vanish with it.
 
+A system on a disk of its own sees that disk: what writes its boot menu asks which one it is.
 Names are looked up as this machine does, also where the tree's own file is a link into
 its /run, which is empty while the tree does not run.
 """

@@ -1,7 +1,7 @@
 """Does the boot menu start what is there, and does the loader remember what it was told?"""
 
 from brave_bridge.core.boot.entries import LoaderFault
-from brave_bridge.core.boot.loader_faults import BLOCK, INITRD, next_entry
+from brave_bridge.core.boot.loader_faults import BLOCK, CHOICE, INITRD, next_entry
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import (
     Situation,
@@ -43,7 +43,7 @@ def boot_entries(situation: Situation):
         else f"{len(faults)} boot entries start what is not there",
         "; ".join(fault.words for fault in faults[:_MOST]),
         _remedy(facts, faults),
-        fix=_commands(facts, faults) if facts.runs else (),
+        fix=_commands(facts, faults),
     )
 
 
@@ -58,14 +58,16 @@ def _commands(facts: Facts, faults: list[LoaderFault]) -> tuple[tuple[str, ...],
     """The distribution's own programs that mend it, in order."""
     kinds = {fault.kind for fault in faults}
     commands: list[tuple[str, ...]] = []
+    tool = "grub2-editenv" if "/grub2/" in facts.loader.remembers else "grub-editenv"
     if BLOCK in kinds:
-        tool = "grub2-editenv" if "/grub2/" in facts.loader.remembers else "grub-editenv"
         commands.append((tool, facts.loader.remembers, "create"))
+    if CHOICE in kinds and facts.loader.kind == "grub" and facts.loader.remembers:
+        commands.append((tool, facts.loader.remembers, "unset", "saved_entry", "next_entry"))
     names = {package.name for package in facts.installed}
     if INITRD in kinds and "initramfs-tools" in names:
         lost = sorted({fault.kernel for fault in faults if fault.kind == INITRD and fault.kernel})
         commands += [("update-initramfs", "-c", "-k", kernel) for kernel in lost]
-    if facts.loader.kind == "grub" and kinds - {BLOCK}:
+    if facts.loader.kind == "grub" and kinds - {BLOCK, CHOICE}:
         folder = "/boot/grub2" if "/grub2/" in facts.loader.remembers else "/boot/grub"
         tool = "grub2-mkconfig" if folder.endswith("2") else "grub-mkconfig"
         commands.append((tool, "-o", f"{folder}/grub.cfg"))
