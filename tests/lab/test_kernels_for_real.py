@@ -16,7 +16,7 @@ from brave_bridge.runner.inline import drive
 from brave_bridge.runner.performer import Performer
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.kernels import kernels_coming
-from brave_bridge.workbench.offered_kernels import offered_kernels
+from brave_bridge.workbench.offered_kernels import fetched_branch, offered_kernels
 from brave_bridge.workbench.targets import Target
 from tests.support import bootlab, lab
 
@@ -53,32 +53,24 @@ def test_whose_a_kernel_is_and_what_it_drives():
     assert Drivers(told).of(NETWORK_CARD) == ("virtio_pci",)
 
 
-def test_a_series_is_held_by_the_real_apt_and_a_kernel_comes_and_goes_alone(tmp_path):
+def test_one_kernel_of_another_release_comes_alone_and_goes_whole(tmp_path):
     with lab.overlay(bootlab.tree(), tmp_path) as tree:
-        of_two_releases(tree)
         desk = Desk(Target("tree", str(tree)))
         held, deb = bootlab.kernel_of(tree), commands_of("deb")
-        facts = desk.facts()
-        assert any(update.name == "linux-image-cloud-amd64" for update in facts.updates)
-        followers = [package for package in facts.kernel_packages if package.needs]
-        file = family_named("deb").kernel_holding.hold_file("6.1", followers)
-        assert carried_out(desk, hold_series(deb, "6.1", file), "hold").state == "done"
-        said = lab.in_tree(tree, "apt-get", "--simulate", "dist-upgrade")[1]
-        assert "base-files" in said and "linux-image-6.12" not in said
-        facts = desk.facts()
-        assert not any(update.name == "linux-image-cloud-amd64" for update in facts.updates)
-        assert [one.held_back for one in kernels_coming(facts)] == [True]
-        # One kernel of the other release, and nothing else of it.
-        offered = (one for one in offered_kernels(desk) if one.flavour == "cloud-amd64")
+        before = {package.name: package.version for package in desk.facts().installed}
+        lists = fetched_branch(desk, f"deb {lab.mirrors()[0]} trixie main")
+        offered = (one for one in offered_kernels(desk, lists) if one.flavour == "cloud-amd64")
         wanted = next(one for one in offered if one.series == "6.12")
-        before = {package.name: package.version for package in facts.installed}
-        change = KernelChange(add=((wanted.package, wanted.version),))
+        change = KernelChange(add=wanted.packages, branch=lists)
         outcome = carried_out(desk, change_kernels(deb, change), "add")
         assert outcome.state == "done", outcome
-        facts = desk.facts()
-        after = {package.name: package.version for package in facts.installed}
+        after = {package.name: package.version for package in desk.facts().installed}
         assert after == {**before, wanted.package: wanted.version}
         assert (tree / f"boot/initrd.img-{wanted.kernel}").stat().st_size > 1_000_000
+        # Nothing of the other release is left but the kernel: no source, no index, no file.
+        assert "trixie" not in (tree / "etc/apt/sources.list").read_text()
+        assert not list((tree / "var/lib/apt/lists").glob("*trixie*"))
+        assert not list((tree / "var/cache").glob("brave-bridge/*"))
         away = KernelChange(remove=(held,))
         assert "have to stay" in carried_out(desk, change_kernels(deb, away), "no").why
         # With a third one it goes again, and all of it.
@@ -89,6 +81,22 @@ def test_a_series_is_held_by_the_real_apt_and_a_kernel_comes_and_goes_alone(tmp_
         assert {p.name: p.version for p in desk.facts().installed} == before
         left = [path for path in (tree / "lib/modules").iterdir() if path.name != held]
         assert not left and not (tree / f"boot/initrd.img-{wanted.kernel}").exists()
+
+
+def test_a_series_is_held_by_the_real_apt(tmp_path):
+    with lab.overlay(bootlab.tree(), tmp_path) as tree:
+        of_two_releases(tree)
+        desk, deb = Desk(Target("tree", str(tree))), commands_of("deb")
+        facts = desk.facts()
+        assert any(update.name == "linux-image-cloud-amd64" for update in facts.updates)
+        followers = [package for package in facts.kernel_packages if package.needs]
+        file = family_named("deb").kernel_holding.hold_file("6.1", followers)
+        assert carried_out(desk, hold_series(deb, "6.1", file), "hold").state == "done"
+        said = lab.in_tree(tree, "apt-get", "--simulate", "dist-upgrade")[1]
+        assert "base-files" in said and "linux-image-6.12" not in said
+        facts = desk.facts()
+        assert not any(update.name == "linux-image-cloud-amd64" for update in facts.updates)
+        assert [one.held_back for one in kernels_coming(facts)] == [True]
         assert carried_out(desk, let_series_go(file.path), "go").state == "done"
         assert not (tree / file.path.lstrip("/")).exists()
         assert any(u.name == "linux-image-cloud-amd64" for u in desk.facts().updates)

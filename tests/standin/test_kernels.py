@@ -9,9 +9,9 @@ from brave_bridge.runner.briefs import HoldBrief, KernelsBrief, UpdateBrief
 from brave_bridge.workbench.booting import boot_seen
 from brave_bridge.workbench.kernel_drivers import driver_report
 from brave_bridge.workbench.kernels import kernel_holds, kernels_to_remove
-from brave_bridge.workbench.offered_kernels import must_be_offered, offered_kernels
+from brave_bridge.workbench.offered_kernels import fetched_branch, must_be_offered, offered_kernels
 from brave_bridge.workbench.refusal import Refused
-from tests.standin.test_restarts import cross
+from tests.standin.test_restarts import cross, described
 from tests.standin.test_trials import next_kernel, tried, with_newer_kernel
 from tests.support.runs import begin, carry_out, contents, outcome_of
 
@@ -56,6 +56,44 @@ def test_a_kernel_that_a_source_has_is_added_and_then_tried(stand_in):
     }
     assert next_kernel(desk) == OLD and live.load(desk.machine.root).kernel == OLD
     assert tried(desk, NEW).proof.passed and next_kernel(desk) == NEW
+
+
+def test_one_kernel_of_a_branch_comes_without_the_branch(stand_in):
+    desk = stand_in("avocet")
+    sources = desk.facts().source_files
+    with pytest.raises(Refused, match="it is no source"):
+        fetched_branch(desk, "carrick main")
+    with pytest.raises(Refused, match="asking deb"):
+        fetched_branch(desk, "deb http://archive.quayside.example/quayside nowhere main")
+    uri = next(entry.uris[0] for entry in desk.facts().sources)
+    lists = fetched_branch(desk, f"deb {uri} carrick main")
+    wanted = must_be_offered(desk, "6.1.0-9", lists=lists)
+    outcome = changed(desk, add=wanted.packages, branch=lists)
+    assert outcome.state == "done", outcome
+    assert {kernel.version for kernel in desk.facts().kernels} == {OLD, "6.1.0-9"}
+    assert next_kernel(desk) == OLD
+    assert desk.facts().source_files == sources
+    assert not desk.machine.files.matching("/var/cache/brave-bridge/*")
+    assert {u.name for u in desk.facts().updates} >= {"libtls1", "quay-linux"}
+
+
+def test_another_series_is_a_leg_of_its_own_with_way_back_restart_and_proof(stand_in):
+    desk = stand_in("avocet")
+    wanted = must_be_offered(desk, NEW)
+    change = KernelChange(add=wanted.packages)
+    outcome = carried_out(desk, KernelsBrief("deb", change, True), "kernels")
+    assert outcome.state == "done" and outcome.proof.passed and outcome.ways_back, outcome
+    assert live.load(desk.machine.root).kernel == NEW and next_kernel(desk) == NEW
+    assert desk.survey().facts.kernel_that_came_up == NEW
+
+
+def test_one_that_does_not_come_up_is_not_kept(stand_in):
+    desk = stand_in("avocet")
+    described(desk, troubles=[live.OLD_KERNEL])
+    change = KernelChange(add=must_be_offered(desk, NEW).packages)
+    outcome = carried_out(desk, KernelsBrief("deb", change, True), "kernels")
+    assert (outcome.state, outcome.at) == ("failed", "came up") and outcome.ways_back
+    assert live.load(desk.machine.root).kernel == OLD and next_kernel(desk) == OLD
 
 
 def test_an_old_kernel_goes_and_nothing_else_does(stand_in):

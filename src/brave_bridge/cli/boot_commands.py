@@ -28,8 +28,16 @@ from brave_bridge.workbench.kernels import (
     kernels_to_remove,
     what_a_hold_means,
 )
-from brave_bridge.workbench.offered_kernels import must_be_offered, offered_kernels
+from brave_bridge.workbench.offered_kernels import fetched_branch, must_be_offered, offered_kernels
 
+Branch = Annotated[
+    str,
+    typer.Option(
+        "--from",
+        help="A source that the machine does not have: nothing else comes from it.",
+        metavar='"deb URI SUITE COMPONENT"',
+    ),
+]
 Tree = Annotated[
     str, typer.Argument(metavar="[TREE]", help="Its folder; the newest in /usr/src if left out.")
 ]
@@ -48,9 +56,10 @@ def kernels(context: typer.Context, json: Json = False) -> None:
 
 
 @app.command("offered-kernels")
-def list_offered(context: typer.Context, json: Json = False) -> None:
-    """List the kernels that the sources have."""
-    offered = offered_kernels(context.obj.desk())
+def list_offered(context: typer.Context, branch: Branch = "", json: Json = False) -> None:
+    """List the kernels that the sources have, or that another source has."""
+    desk = context.obj.desk()
+    offered = offered_kernels(desk, fetched_branch(desk, branch) if branch else "")
     document = documents.document("offered-kernels", kernels=msgspec.to_builtins(offered))
     print_document(json, document, offered_text(offered))
 
@@ -108,14 +117,19 @@ def hold_series(
 def add_kernel(
     context: typer.Context,
     kernel: Annotated[str, typer.Argument(metavar="KERNEL", help="As offered-kernels has it.")],
+    branch: Branch = "",
+    try_it: Annotated[
+        bool, typer.Option("--try", help="Restart into it once; keep it where it is proven.")
+    ] = False,
     yes: Yes = False,
     json: Json = False,
 ) -> None:
-    """Install a kernel that the sources have, beside those that are there."""
+    """Install a kernel that a source has, beside those that are there."""
     desk = context.obj.desk_to_begin_at()
-    offered = must_be_offered(desk, kernel)
+    lists = fetched_branch(desk, branch) if branch else ""
+    offered = must_be_offered(desk, kernel, lists=lists)
     confirm(yes, f"Install {offered.package} {offered.version} on {desk.machine.name}?")
-    follow_to_end(desk, begin_adding(desk, offered.package, offered.version), json, ask=False)
+    follow_to_end(desk, begin_adding(desk, offered.packages, lists, try_it=try_it), json, ask=False)
 
 
 @app.command("remove-kernels")

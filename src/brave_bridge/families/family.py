@@ -77,6 +77,11 @@ class Packages(Protocol):
     ) -> bytes | None:
         """A file as the installed version ships it, as long as the sources have that."""
 
+    def package_file(
+        self, machine: Machine, lists: str, name: str, version: str
+    ) -> tuple[str, bytes]:
+        """A package file among what was fetched of suites: its name, and its content."""
+
     def module_aliases(
         self, machine: Machine, sources: Iterable[SourceEntry], packages: Iterable[tuple[str, str]]
     ) -> Iterator[Alias]:

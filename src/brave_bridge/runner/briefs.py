@@ -5,7 +5,11 @@ import msgspec
 from brave_bridge.core.crossing.boot_once import boot_once
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
 from brave_bridge.core.crossing.build_kernel import BuildOrder, build_kernel
-from brave_bridge.core.crossing.change_kernels import KernelChange, change_kernels
+from brave_bridge.core.crossing.change_kernels import (
+    KernelChange,
+    change_and_try,
+    change_kernels,
+)
 from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
 from brave_bridge.core.crossing.hold_series import hold_series, let_series_go
@@ -97,10 +101,12 @@ class BootOnceBrief(msgspec.Struct, frozen=True, tag="boot once"):
 
 
 class KernelsBrief(msgspec.Struct, frozen=True, tag="kernels"):
-    """Add kernels, or take them away."""
+    """Add kernels, or take them away; ``try_it``: what came is tried at the next boot."""
 
     family: str
     change: KernelChange
+    try_it: bool = False
+    checks: tuple[OwnCheck, ...] = ()
 
 
 class BuildBrief(msgspec.Struct, frozen=True, tag="build"):
@@ -173,6 +179,8 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return take_way_back(lambda: _take(brief))
         case BootOnceBrief():
             return boot_once(brief.kernel, brief.checks)
+        case KernelsBrief(try_it=True):
+            return change_and_try(commands_of(brief.family), brief.change, brief.checks)
         case KernelsBrief():
             return change_kernels(commands_of(brief.family), brief.change)
         case BuildBrief():

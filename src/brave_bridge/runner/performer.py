@@ -39,6 +39,7 @@ from brave_bridge.core.crossing.requests import (
     CompareWithSnapshot,
     EndTrial,
     ExpireSnapshots,
+    FetchPackages,
     FetchSuites,
     GuardServices,
     KeepOpenLeg,
@@ -211,6 +212,12 @@ class Performer:
         from brave_bridge.runner.performing.planning import plan_legs
 
         return plan_legs(self.machine, self._packages(), request, report)
+
+    @_perform.register
+    def _(self, request: FetchPackages, seq: int, report: Report) -> Reply:
+        from brave_bridge.runner.performing.fetching import fetch_packages
+
+        return fetch_packages(self.machine, self._packages(), request)
 
     def _packages(self) -> Packages:
         return able(family_named(self.family).packages, self.family, "plan packages")

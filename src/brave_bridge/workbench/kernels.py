@@ -4,7 +4,8 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from brave_bridge.bootloaders.trials import entry_of
+from brave_bridge.bootloaders.trials import entry_of, ground_of
+from brave_bridge.core.boot.trial_way import trial_way
 from brave_bridge.core.crossing.change_kernels import KernelChange
 from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.kernels.keeping import (
@@ -16,12 +17,14 @@ from brave_bridge.core.kernels.keeping import (
 )
 from brave_bridge.core.kernels.kernel_package import HEADERS, series_of
 from brave_bridge.core.kernels.series_hold import SeriesHold, series_holds, to_hold
+from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.versions.deb import version_key
 from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import HoldBrief, KernelsBrief
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.lines import line_for
+from brave_bridge.workbench.own_checks import checks_for
 from brave_bridge.workbench.refusal import Refused
 
 
@@ -215,14 +218,28 @@ def begin_removal(desk: Desk, kernels: Sequence[str]) -> str:
     return _begin(desk, KernelChange(remove=tuple(kernels)))
 
 
-def begin_adding(desk: Desk, package: str, version: str) -> str:
-    """Begin to add a kernel's package; the procedure's id."""
-    return _begin(desk, KernelChange(add=((package, version),)))
+def begin_adding(
+    desk: Desk, packages: tuple[tuple[str, str], ...], branch: str = "", *, try_it: bool = False
+) -> str:
+    """Begin to add a kernel's packages; the procedure's id. ``branch``: see KernelChange.
+
+    ``try_it``: it is tried at the next boot; Refused where nothing would bring the machine back.
+    """
+    facts = desk.facts()
+    way = trial_way(ground_of(facts))
+    if try_it and (way.refusal or not facts.runs):
+        why = way.refusal or "the system is mounted and does not run"
+        raise Refused("trying a kernel", why, "; ".join(way.instead))
+    checks = checks_for(desk.target.kind, desk.machine.name, facts) if try_it else ()
+    return _begin(desk, KernelChange(add=packages, branch=branch), try_it=try_it, checks=checks)
 
 
-def _begin(desk: Desk, change: KernelChange) -> str:
+def _begin(
+    desk: Desk, change: KernelChange, *, try_it: bool = False, checks: tuple[OwnCheck, ...] = ()
+) -> str:
     desk.must_have_no_open_leg("changing kernels")
     family = desk.facts().family
     if family_named(family).commands is None:
         raise Refused("changing kernels", f"no command of {family or 'its family'} is known")
-    return desk.begin("kernels", change.words, KernelsBrief(family, change), False)
+    brief = KernelsBrief(family, change, try_it, checks)
+    return desk.begin("kernels", change.words, brief, False)

@@ -3,11 +3,20 @@
 import msgspec
 
 from brave_bridge.core.boot.loader_faults import next_entry
+from brave_bridge.core.crossing.ahead import PLACE, nothing_ahead
+from brave_bridge.core.crossing.boot_once import boot_once
 from brave_bridge.core.crossing.family import CrossingFamily
-from brave_bridge.core.crossing.replies import FactsRead, Failed, Ran, SnapshotTaken
+from brave_bridge.core.crossing.replies import (
+    FactsRead,
+    Failed,
+    PackagesFetched,
+    Ran,
+    SnapshotTaken,
+)
 from brave_bridge.core.crossing.requests import (
     Checkpoint,
     EndTrial,
+    FetchPackages,
     GuardServices,
     ReadFacts,
     Run,
@@ -28,14 +37,23 @@ from brave_bridge.core.crossing.stage import (
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.core.kernels.keeping import packages_of, why_it_must_stay
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
+from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
+
+FETCHED = f"{PLACE}/kernels"
+"""Where package files of another source stand until they are installed."""
 
 
 class KernelChange(msgspec.Struct, frozen=True):
-    """What is wanted: versions of kernels to take away, packages to add, each name and version."""
+    """What is wanted: versions of kernels to take away, packages to add, each name and version.
+
+    ``branch`` is where it was noted what a source has that the machine's own sources do not name
+    (empty: they do); nothing else of it comes.
+    """
 
     remove: tuple[str, ...] = ()
     add: tuple[tuple[str, str], ...] = ()
+    branch: str = ""
 
     @property
     def words(self) -> str:
@@ -56,11 +74,27 @@ def change_kernels(family: CrossingFamily, wanted: KernelChange) -> Script[Outco
     return (yield from _Changing(family, wanted).carry_out())
 
 
+def change_and_try(
+    family: CrossingFamily, wanted: KernelChange, checks: tuple[OwnCheck, ...] = ()
+) -> Script[Outcome]:
+    """The same, and what came is tried at the next boot: kept once the machine is proven on it."""
+    changing = _Changing(family, wanted)
+    outcome = yield from changing.carry_out()
+    if outcome.state != "done" or len(changing.came) != 1:
+        return outcome
+    tried = yield from boot_once(changing.came[0], checks)
+    return msgspec.structs.replace(
+        tried, ways_back=outcome.ways_back, warnings=outcome.warnings[:1] + tried.warnings
+    )
+
+
 class _Changing:
     def __init__(self, family: CrossingFamily, wanted: KernelChange) -> None:
         self.family = family
         self.wanted = wanted
         self.way_back = ""
+        self.files: tuple[str, ...] = ()
+        self.came: tuple[str, ...] = ()
 
     def carry_out(self) -> Script[Outcome]:
         yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
@@ -90,6 +124,8 @@ class _Changing:
 
     def _rehearsed(self, changes: PackageChanges) -> Script[str]:
         """Why the package manager would not do just that; empty where it would."""
+        if self.wanted.branch:
+            return (yield from self._rehearsed_with_files(changes))
         exact = self.family.exactly(changes)
         written = yield from WriteFiles(title="Write down what is wanted", files=exact.files)
         if isinstance(written, Failed):
@@ -100,9 +136,29 @@ class _Changing:
         unlike = self.family.unlike(changes, reply.output)
         return f"more would change: {'; '.join(unlike[:4])}" if unlike else ""
 
+    def _rehearsed_with_files(self, changes: PackageChanges) -> Script[str]:
+        """The same, of package files that are fetched by us."""
+        fetched = yield from FetchPackages(
+            title="Fetch the kernel from the other source",
+            lists=self.wanted.branch,
+            packages=self.wanted.add,
+            folder=FETCHED,
+        )
+        if not isinstance(fetched, PackagesFetched):
+            return what_was_seen(fetched)
+        self.files = fetched.paths
+        reply = yield from self.family.install_files(self.files, rehearse=True)
+        if not isinstance(reply, Ran) or not reply.ok:
+            return why_it_failed(self.family, reply)
+        unlike = self.family.unlike(changes, reply.output)
+        return f"more would change: {'; '.join(unlike[:4])}" if unlike else ""
+
     def _carried_out(self, changes: PackageChanges) -> Script[str]:
         exact = self.family.exactly(changes)
-        if changes.arriving:
+        commands = [stage.command for stage in (exact.stage_one, exact.stage_two) if stage]
+        if self.files:
+            commands = [self.family.install_files(self.files, rehearse=False)]
+        elif changes.arriving:
             reply = yield from titled(exact.download, "Fetch the kernel")
             if not ended_well(reply):
                 return why_it_failed(self.family, reply)
@@ -110,8 +166,8 @@ class _Changing:
         if isinstance(guarded, Failed):
             return what_was_seen(guarded)
         why = ""
-        for stage in filter(None, (exact.stage_one, exact.stage_two)):
-            why = why or (yield from self._stage(stage.command))
+        for command in commands:
+            why = why or (yield from self._stage(command))
         cleared = self.family.clear_away([change.name for change in changes.removed])
         if cleared is not None and not why:
             reply = yield from cleared
@@ -128,12 +184,15 @@ class _Changing:
             return self._failed("reading back", what_was_seen(reply))
         after = reply.facts
         here = {kernel.version for kernel in after.kernels}
+        self.came = tuple(sorted(here - {kernel.version for kernel in before.kernels}))
         if left := [kernel for kernel in self.wanted.remove if kernel in here]:
             return self._failed("reading back", f"{', '.join(left)} is still in /boot")
         known = {fault.words for fault in before.loader.faults}
         if new := [fault.words for fault in after.loader.faults if fault.words not in known]:
             return self._failed("boot menu", "; ".join(new[:3]))
         kept = yield from default_kept(before, after)
+        if self.files:
+            yield from nothing_ahead()
         return Outcome(
             state="done",
             ways_back=(self.way_back,),

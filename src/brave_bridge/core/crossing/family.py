@@ -111,6 +111,9 @@ class CrossingFamily(Protocol):
     def clear_away(self, names: Sequence[str]) -> Run | None:
         """Take away what packages leave behind that were removed; None where nothing is left."""
 
+    def install_files(self, paths: Sequence[str], *, rehearse: bool) -> Run:
+        """Install package files that are on the machine; ``rehearse``: print what that would do."""
+
     def reinstall(self, names: Iterable[str]) -> Run:
         """Install packages again in the version that the sources have."""
 

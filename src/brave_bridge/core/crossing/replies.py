@@ -171,6 +171,12 @@ class SuitesFetched(Reply, frozen=True, tag=True):
     seconds: float = 0.0
 
 
+class PackagesFetched(Reply, frozen=True, tag=True):
+    """Where the package files are on the machine."""
+
+    paths: tuple[str, ...]
+
+
 class PackagesPlanned(Reply, frozen=True, tag=True):
     """What happens to packages on each leg."""
 

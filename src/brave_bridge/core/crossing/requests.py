@@ -43,6 +43,7 @@ from brave_bridge.core.crossing.replies import (
     FilesListed,
     FilesRead,
     FileText,
+    PackagesFetched,
     PackagesPlanned,
     Ran,
     Reply,
@@ -276,6 +277,17 @@ class FetchSuites(Request[SuitesFetched], frozen=True, tag=True, kw_only=True):
 
     folder: str
     suites: tuple[SuiteWanted, ...]
+
+
+class FetchPackages(Request[PackagesFetched], frozen=True, tag=True, kw_only=True):
+    """Fetch the files of packages, each a name and a version, among what was fetched of suites.
+
+    ``lists`` is where it was noted what came of these; the files go into ``folder``.
+    """
+
+    lists: str
+    packages: tuple[tuple[str, str], ...]
+    folder: str
 
 
 class LegIndices(msgspec.Struct, frozen=True):

@@ -270,6 +270,19 @@ class DebCommands:
             environment=QUIET,
         )
 
+    def install_files(self, paths: Sequence[str], *, rehearse: bool) -> Run:
+        words = ("--simulate", "--verbose-versions") if rehearse else ("--yes",)
+        return apt_get(
+            "Rehearse the installation" if rehearse else "Install what was fetched",
+            *_WAIT_FOR_LOCK,
+            *_KEEP_MINE,
+            *words,
+            "--no-install-recommends",
+            "install",
+            *paths,
+            again=rehearse,
+        )
+
     def reinstall(self, names: Iterable[str]) -> Run:
         return apt_get(
             "Install again what was cut off",

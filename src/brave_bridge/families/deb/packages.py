@@ -2,7 +2,12 @@
 
 from brave_bridge.families.deb.migrations import migrations_missed
 from brave_bridge.families.deb.services import services_of
-from brave_bridge.families.deb.shipped import file_of_now, file_to_come, module_aliases
+from brave_bridge.families.deb.shipped import (
+    file_of_now,
+    file_to_come,
+    module_aliases,
+    package_file,
+)
 from brave_bridge.families.deb.universe import architectures_of, universe_after, universe_of
 
 
@@ -17,3 +22,4 @@ class DebPackages:
     file_to_come = staticmethod(file_to_come)
     file_of_now = staticmethod(file_of_now)
     module_aliases = staticmethod(module_aliases)
+    package_file = staticmethod(package_file)

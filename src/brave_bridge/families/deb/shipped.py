@@ -38,6 +38,12 @@ def file_of_now(
     return _file(machine, _own(machine, sources), name, version, path)
 
 
+def package_file(machine: Machine, lists: str, name: str, version: str) -> tuple[str, bytes]:
+    """A package file among what was fetched of suites: its name, and its content."""
+    content = _content_of(machine, _fetched(machine, lists), name, version)
+    return f"{name}_{version.replace(':', '%3a')}.deb", content
+
+
 def module_aliases(
     machine: Machine, sources: Iterable[SourceEntry], packages: Iterable[tuple[str, str]]
 ) -> Iterator[Alias]:

@@ -131,9 +131,20 @@ class AptGet:
         held = {name for name in installed if self.database.held(name)}
         offered = self.archives.offered()
         if self.command[0] == "install":
-            return exactly(self.command[1:], installed, offered)
+            files = [self._of_file(word) for word in self.command[1:] if word.startswith("/")]
+            words = [word for word in self.command[1:] if not word.startswith("/")]
+            words += [f"{stanza['Package']}={stanza['Version']}" for stanza in files]
+            self.command = ["install", *words]
+            return exactly(words, installed, offered + files)
         resolver = Resolver(installed, held, self._not_held_back(offered))
         return resolver.upgrade() if self.command[0] == "upgrade" else resolver.full_upgrade()
+
+    def _of_file(self, path: str) -> Stanza:
+        """A package file on the machine, as if an archive offered it; it is in the cache then."""
+        content = self.machine.files.read(path, 1 << 28)
+        stanza = {**read_package(content).fields, "X-Archive": path}
+        self.machine.files.write(self._cached(stanza), content)
+        return stanza
 
     def _not_held_back(self, offered: list[Stanza]) -> list[Stanza]:
         """What is offered, without what a pin of the machine keeps away."""

@@ -7,8 +7,14 @@ from brave_bridge.archives.kept_suites import KEPT_SUITES, KeptIndex, encode_sui
 from brave_bridge.archives.opening import downloader_of
 from brave_bridge.archives.store import store_of
 from brave_bridge.archives.suites import SuiteAsked, SuiteFetched, SuiteFetcher
-from brave_bridge.core.crossing.replies import Reply, SuiteFound, SuitesFetched
-from brave_bridge.core.crossing.requests import FetchSuites, SuiteWanted
+from brave_bridge.core.crossing.replies import (
+    Failed,
+    PackagesFetched,
+    Reply,
+    SuiteFound,
+    SuitesFetched,
+)
+from brave_bridge.core.crossing.requests import FetchPackages, FetchSuites, SuiteWanted
 from brave_bridge.core.formats.text import plain
 from brave_bridge.families.family import Packages
 from brave_bridge.machines.port import Machine
@@ -37,6 +43,19 @@ def fetch_suites(
     machine.files.write(f"{request.folder}/{KEPT_SUITES}", encode_suites(indices), 0o600)
     found = tuple(map(_found, request.suites, outcomes))
     return SuitesFetched(found, meter.received, meter.seconds)
+
+
+def fetch_packages(machine: Machine, packages: Packages, request: FetchPackages) -> Reply:
+    """Fetch package files onto the machine, each held against the sum that its index gives."""
+    paths = []
+    for name, version in request.packages:
+        try:
+            file, content = packages.package_file(machine, request.lists, name, version)
+        except ArchiveFault as fault:
+            return Failed(f"fetching {name} {version}", plain(str(fault)))
+        machine.files.write(f"{request.folder}/{file}", content)
+        paths.append(f"{request.folder}/{file}")
+    return PackagesFetched(tuple(paths))
 
 
 def _asked(

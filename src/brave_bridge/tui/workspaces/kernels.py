@@ -207,7 +207,7 @@ class KernelsWorkspace(Workspace):
                 self.set_going(
                     name,
                     "adding a kernel",
-                    lambda desk: begin_adding(desk, chosen.package, chosen.version),
+                    lambda desk: begin_adding(desk, chosen.packages),
                 )
 
         self.do(name, "reading what the sources have", offered_kernels, ask)
