@@ -123,6 +123,8 @@ def test_a_newer_kernel_drives_what_the_old_one_does_not(stand_in):
     desk = stand_in("gannet")
     with pytest.raises(Refused, match="no source has it"):
         driver_report(desk, "9.9")
+    (wanted,) = boot_seen(desk.facts()).wanted
+    assert (wanted.series, wanted.release) == ("5.19", "5.3 bowline")
     assert cross(desk, "5.3").state == "done"
     assert desk.facts().kernel_that_came_up == OLD
     report = driver_report(desk, "5.10.0-26")

@@ -10,7 +10,13 @@ from brave_bridge.cli.application import Json, Yes, app, confirm, follow_to_end,
 from brave_bridge.cli.kernel_texts import configuration_text, kernels_text, offered_text
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.kernels.kernel_package import series_of
-from brave_bridge.workbench.booting import begin_boot_once, boot_seen, must_be_tried_once
+from brave_bridge.workbench.booting import (
+    begin_boot_once,
+    begin_starting_as_ever,
+    begin_starting_other,
+    boot_seen,
+    must_be_tried_once,
+)
 from brave_bridge.workbench.kernel_building import (
     Wishes,
     begin_build,
@@ -90,6 +96,25 @@ def boot_once(
         print(plain(f"{way.fails}\n{way.hangs}"))
     confirm(yes, f"Have {desk.machine.name} try {kernel} at its next boot?")
     follow_to_end(desk, begin_boot_once(desk, kernel, unattended=yes), json, ask=not yes)
+
+
+@app.command("start-other")
+def start_other(
+    context: typer.Context,
+    name: Annotated[
+        str, typer.Argument(metavar="[NAME]", help="A number or title of the firmware's own list.")
+    ] = "",
+    clear: Annotated[bool, typer.Option("--clear", help="Take the choice back.")] = False,
+    yes: Yes = False,
+    json: Json = False,
+) -> None:
+    """Have the firmware start another system at the next boot alone (EFI)."""
+    desk = context.obj.desk_to_begin_at()
+    if clear or not name:
+        follow_to_end(desk, begin_starting_as_ever(desk), json, ask=False)
+        return
+    confirm(yes, f"Have {desk.machine.name} start {name} at its next boot?")
+    follow_to_end(desk, begin_starting_other(desk, name), json, ask=False)
 
 
 @app.command("hold-series")

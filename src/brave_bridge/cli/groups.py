@@ -16,6 +16,7 @@ SECTIONS = {
         "offered-kernels",
         "drivers",
         "boot-once",
+        "start-other",
         "hold-series",
         "add-kernel",
         "remove-kernels",

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator
 
 from brave_bridge.core.formats.text import byte_size, plain
+from brave_bridge.core.survey.platform import FirmwareOption
 from brave_bridge.workbench.booting import BootSeen
 from brave_bridge.workbench.kernel_building import Configuration
 from brave_bridge.workbench.kernels import KernelComing, KernelSeen
@@ -18,6 +19,16 @@ def kernels_text(seen: BootSeen) -> list[str]:
         for hold in seen.holds
     ]
     lines += map(_coming, seen.coming)
+    lines += [
+        f"▲ {one.what} waits for kernel {one.series}: {one.release} brings it"
+        for one in seen.wanted
+    ]
+    if seen.options:
+        lines += ["", "what the firmware can start"]
+        lines += [
+            f"  {'◉' if one.current else '●'} {one.name} {one.title}  {one.file}  {state_of(one)}"
+            for one in seen.options
+        ]
     lines += ["", "what boots next"]
     for link in seen.chain:
         mark = "■" if link.fault else "│"
@@ -28,6 +39,14 @@ def kernels_text(seen: BootSeen) -> list[str]:
         lines += ["", f"nothing can be tried once: {seen.once.refusal}"]
         lines += [f"  instead: {words}" for words in seen.once.instead]
     return [plain(line).rstrip() for line in lines]
+
+
+def state_of(option: FirmwareOption) -> str:
+    """Whether the firmware tries it, and when."""
+    told = ["started this boot"] if option.current else []
+    told += ["next, once"] if option.next else []
+    told += [f"{option.place}. in its order" if option.place else "not tried by itself"]
+    return ", ".join(told)
 
 
 _HOW = {True: ", by hand", False: ", by dependency", None: ""}

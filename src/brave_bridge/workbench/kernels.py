@@ -1,6 +1,8 @@
 """The kernels of a machine: each as it stands, what comes, and adding, removing, holding them."""
 
 from collections.abc import Iterator, Sequence
+from fnmatch import fnmatchcase
+from itertools import islice
 
 import msgspec
 
@@ -23,7 +25,7 @@ from brave_bridge.core.versions.deb import version_key
 from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import HoldBrief, KernelsBrief
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.lines import line_for
+from brave_bridge.workbench.lines import line_for, release_of
 from brave_bridge.workbench.own_checks import checks_for
 from brave_bridge.workbench.refusal import Refused
 
@@ -108,6 +110,33 @@ def _seen(facts: Facts, kernel, coming_next: str, line, old: set[str]) -> Kernel
         stays=why_it_must_stay(facts, kernel.version),
         is_old=kernel.version in old,
     )
+
+
+class KernelWanted(msgspec.Struct, frozen=True):
+    """A device without a driver, and the first release ahead whose kernel has one."""
+
+    device: str
+    modalias: str
+    what: str
+    series: str
+    release: str
+
+
+def kernels_wanted(facts: Facts) -> Iterator[KernelWanted]:
+    """The devices that wait for the kernel of a release ahead."""
+    line = line_for(facts)
+    here = release_of(facts.identity, line)
+    if line is None or here not in line.releases:
+        return
+    ahead = line.releases[line.releases.index(here) + 1 :]
+    for device in (one for one in facts.hardware.devices if not one.driver):
+        known = (
+            KernelWanted(device.path, device.modalias, row.what, release.kernel, release.title)
+            for release in ahead
+            for row in release.knows
+            if fnmatchcase(device.modalias, row.modalias)
+        )
+        yield from islice(known, 1)
 
 
 def kernels_coming(facts: Facts) -> Iterator[KernelComing]:

@@ -5,12 +5,33 @@ import msgspec
 from brave_bridge.core.kernels.kernel_package import series_of
 
 
+class FirmwareOption(msgspec.Struct, frozen=True):
+    """Something that the firmware can start: its number, its title, the file that it starts.
+
+    ``place`` is where it stands in the firmware's order, counted from 1, 0 where it does not;
+    ``next``: it is chosen for the next boot alone; ``current``: this boot came by it.
+    """
+
+    number: int
+    title: str
+    file: str = ""
+    place: int = 0
+    next: bool = False
+    current: bool = False
+
+    @property
+    def name(self) -> str:
+        """Its number as the firmware writes it."""
+        return f"{self.number:04X}"
+
+
 class Boot(msgspec.Struct, frozen=True):
     """How the running system came up.
 
     ``firmware`` is ``efi``, ``bios`` or empty where it is not known; ``command_line`` is the
     kernel's (proc_cmdline(5)); ``settings`` are the parameters that the boot loader's own
     files ask for; ``id`` changes with every boot. ``uptime_seconds`` is 0 where nothing runs.
+    ``options`` are what the firmware can start, in its order.
     """
 
     kernel: str = ""
@@ -21,6 +42,7 @@ class Boot(msgspec.Struct, frozen=True):
     uptime_seconds: int = 0
     booted_at: str = ""
     id: str = ""
+    options: tuple[FirmwareOption, ...] = ()
 
     @property
     def series(self) -> str:

@@ -1,14 +1,16 @@
 """How the running system came up, and what could come up next: kernels and boot entries."""
 
+from collections.abc import Iterator
 from datetime import datetime, timedelta
 
 from brave_bridge.bootloaders.settings import options_asked_for
+from brave_bridge.core.boot.efi_variables import GUID, read_boot_variables
 from brave_bridge.core.formats.boot_account import ACCOUNT, LARGEST, read_account
 from brave_bridge.core.formats.proc import BOOT_ID, FIRST_PROCESS, boot_mark, seconds_since_boot
 from brave_bridge.core.formats.text import iso_time, one_line
 from brave_bridge.core.formats.wtmp import read_boots
 from brave_bridge.core.survey.facts import Evidence
-from brave_bridge.core.survey.platform import Boot, Kernel, LastBoot
+from brave_bridge.core.survey.platform import Boot, FirmwareOption, Kernel, LastBoot
 from brave_bridge.machines.queries import Contents, Names, Seen
 
 _EFI = "/sys/firmware/efi"
@@ -27,6 +29,7 @@ QUERIES = (
         cut=True,
     ),
     Contents((_SECURE_BOOT,), 16),
+    Contents((f"{_EFI}/efivars/Boot*-{GUID}",), 4096),
     Contents((ACCOUNT,), LARGEST),
     Contents((_WTMP,), _WTMP_LIMIT),
     Names((_EFI, "/boot/*")),
@@ -63,6 +66,7 @@ def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:
         uptime_seconds=up,
         booted_at=booted.isoformat(timespec="seconds") if booted else "",
         id=mark_of(seen, runs),
+        options=tuple(_firmware_options(seen)),
     )
     where = "/proc/cmdline, /proc/sys/kernel/osrelease, /sys/firmware"
     if not boot.kernel:
@@ -95,6 +99,29 @@ def last_boot(seen: Seen, runs: bool) -> LastBoot:
         at=iso_time(newest.seconds),
         where=_WTMP,
     )
+
+
+def _firmware_options(seen: Seen) -> Iterator[FirmwareOption]:
+    """What the firmware can start, in its order; what it does not try comes last."""
+    files = {
+        path.rpartition("/")[2]: content
+        for path, content in seen.contents.items()
+        if path.startswith(f"{_EFI}/efivars/Boot")
+    }
+    known = read_boot_variables(files)
+    places = {number: place for place, number in enumerate(known.order, start=1)}
+    found = [
+        FirmwareOption(
+            number=option.number,
+            title=one_line(option.title, 80),
+            file=one_line(option.file, 120),
+            place=places.get(option.number, 0) if option.is_active else 0,
+            next=option.number == known.next,
+            current=option.number == known.current,
+        )
+        for option in known.options
+    ]
+    yield from sorted(found, key=lambda option: (not option.place, option.place, option.number))
 
 
 def _firmware(seen: Seen) -> str:

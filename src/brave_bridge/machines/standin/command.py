@@ -9,6 +9,7 @@ from brave_bridge.machines.standin import live
 from brave_bridge.machines.standin.answers import answer
 from brave_bridge.machines.standin.apt import AptGet, configure_one
 from brave_bridge.machines.standin.database import Database
+from brave_bridge.machines.standin.efi import efibootmgr
 from brave_bridge.machines.standin.make import make
 from brave_bridge.machines.standin.marks import mark
 
@@ -27,6 +28,8 @@ def run(root: Path, argv: list[str]) -> int:
     if argv[0] == "apt-mark":
         mark(machine, set(argv[2:]), argv[1])
         return 0
+    if argv[0] == "efibootmgr":
+        return efibootmgr(root, argv[1:])
     if argv[0] == "make":
         return make(root, argv[1:])
     if argv[0] == "ln":

@@ -13,7 +13,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.machines.port import STATE_FOLDER
-from brave_bridge.machines.standin import boot_menu
+from brave_bridge.machines.standin import boot_menu, efi
 
 LIVE = f"{STATE_FOLDER}/stand-in-live.json"
 _BEFORE_ITS_BOOT = 86_400
@@ -74,6 +74,8 @@ class Live(msgspec.Struct):
     kernel: str = ""
     command_line: str = ""
     firmware: str = "efi"
+    firmware_starts: list[str] = []
+    """What an EFI firmware can start, in its order: ``title|file``."""
     model: str = ""
     processor: str = "Northlight NL-200"
     processors: int = 4
@@ -228,6 +230,7 @@ def write_kernel_files(root: Path, live: Live) -> None:
 def _write_sys(root: Path, live: Live) -> None:
     if live.firmware == "efi":
         (root / "sys/firmware/efi").mkdir(parents=True, exist_ok=True)
+        efi.write_variables(root, live.firmware_starts)
     if live.model:
         _write(root, "sys/class/dmi/id/product_name", live.model + "\n")
     if live.security_chip:

@@ -62,7 +62,7 @@ class KernelsWorkspace(Workspace):
             "remove-kernels",
         ),
     )
-    CHOSEN = {"boot-once": "boot_once"}
+    CHOSEN = {"boot-once": "boot_once", "start-other": "start_other"}
     ENTER = "boot once"
 
     def page(self, record, harbour) -> Page:
@@ -89,6 +89,35 @@ class KernelsWorkspace(Workspace):
                 )
 
         self.do(name, "looking how", lambda desk: must_be_tried_once(desk.facts(), kernel), ask)
+
+    def start_other(self, row: Row) -> None:
+        """Have the firmware start what is under the cursor at the next boot alone, or not."""
+        from brave_bridge.workbench.booting import begin_starting_as_ever, begin_starting_other
+        from brave_bridge.workbench.pages.kernels import STARTS
+
+        record, number = self.record, row.key.removeprefix(STARTS)
+        options = record.surveyed.facts.boot.options if record and record.surveyed else ()
+        option = next((one for one in options if one.name == number), None)
+        if record is None or option is None:
+            return
+        if option.next:
+            self.set_going(record.name, "taking the choice back", begin_starting_as_ever)
+            return
+
+        def begin(agreed: bool | None) -> None:
+            if agreed:
+                self.set_going(
+                    record.name,
+                    "choosing what starts next",
+                    lambda desk: begin_starting_other(desk, number),
+                )
+
+        lines = [
+            f"The firmware starts {option.title} at the next boot alone.",
+            "",
+            "The boot after that is as ever, whatever becomes of it.",
+        ]
+        self.app.push_screen(Confirm("Start another once", lines), begin)
 
     def action_hold(self) -> None:
         """Hold the series of the kernel under the cursor; let it go where one is held by us."""

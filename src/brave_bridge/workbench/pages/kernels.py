@@ -18,6 +18,7 @@ COLUMNS = (
     Column("state"),
 )
 BOOT_ONCE = "boot-once"
+START_OTHER, STARTS = "start-other", "starts:"
 _NONE = "There is no kernel image in /boot: a container, or its boot partition is not mounted."
 
 
@@ -29,7 +30,7 @@ def kernels_page(record: MachineRecord) -> Page:
     seen = boot_seen(facts, _of_ways_back(record))
     if not seen.kernels and not facts.loader.entries:
         return Page("no kernel in /boot", COLUMNS, (), _NONE)
-    rows = (*_kernels(seen), *_followed(seen), *_chain(seen))
+    rows = (*_kernels(seen), *_followed(seen), *_chain(seen), *_firmware(seen))
     words = f"{counted(len(seen.kernels), 'kernel')} in /boot"
     broken = f" · {counted(len(seen.faults), 'fault')} in the boot menu" if seen.faults else ""
     picture = boot_picture(seen.chain, bool(facts.loader.once))
@@ -123,7 +124,7 @@ def _about(kernel: KernelSeen) -> Iterator[str]:
 
 def _followed(seen: BootSeen) -> Iterator[Row]:
     """The series that are held, and the kernels that would come."""
-    if seen.holds or seen.coming:
+    if seen.holds or seen.coming or seen.wanted:
         yield heading("what follows", len(COLUMNS))
     for hold in seen.holds:
         by = ", ".join(hold.packages)
@@ -145,6 +146,18 @@ def _followed(seen: BootSeen) -> Iterator[Row]:
         cells = ("○", plain(one.series), "", plain(f"{one.package} {one.version}"), state)
         yield Row(key=f"{one.package} {one.suite}", cells=cells, tone="quiet", why=notes)
 
+    for wanted in seen.wanted:
+        notes = (
+            title(f"A device waits for kernel {plain(wanted.series)}"),
+            Note("seen", plain(f"{wanted.device} {wanted.modalias}")),
+            *said(
+                f"{wanted.what} has no driver here. {wanted.release} brings one.",
+                "3 shows the way there. hold keeps such a kernel away.",
+            ),
+        )
+        cells = ("▲", plain(wanted.series), "", plain(wanted.what), f"with {plain(wanted.release)}")
+        yield Row(key=f"waits {wanted.device}", cells=cells, tone="caution", why=notes)
+
 
 _COMES = {
     "held back": "The hold keeps it away; h at a kernel of the held series lets it go.",
@@ -162,6 +175,41 @@ def _chain(seen: BootSeen) -> Iterator[Row]:
             cells=("■" if link.fault else "│", link.name, "", plain(link.value), plain(told)),
             tone="stop" if link.fault else "plain",
             why=_why_link(link, seen.faults),
+        )
+
+
+def _firmware(seen: BootSeen) -> Iterator[Row]:
+    """What the firmware can start; Enter has it started at the next boot alone."""
+    if seen.options:
+        yield heading("what the firmware can start", len(COLUMNS))
+    for one in seen.options:
+        states = ["now"] if one.current else []
+        states += ["next, once"] if one.next else []
+        states += [f"no. {one.place}" if one.place else "not tried by itself"]
+        yield Row(
+            key=f"{STARTS}{one.name}",
+            cells=(
+                "◉" if one.current else "●",
+                plain(one.title, 22),
+                one.name,
+                plain(one.file),
+                ", ".join(states),
+            ),
+            tone="plain" if one.place else "quiet",
+            why=(
+                title(plain(one.title)),
+                Note("seen", plain(one.file) or "it names no file"),
+                *said(
+                    "The firmware starts the first of its order that works."
+                    if one.place
+                    else "It is started where somebody chooses it.",
+                    "It is chosen for the next boot; Enter takes that back."
+                    if one.next
+                    else "Enter has it started at the next boot alone; the boot after is as ever.",
+                ),
+                Note("code", f"brave-bridge start-other {one.name}"),
+            ),
+            action=START_OTHER,
         )
 
 
