@@ -256,6 +256,19 @@ CASES = [
         "5.19.0-7 is installed",
         {"kernels": (*HEALTHY.kernels, Kernel("5.19.0-7", "/boot/x", 9))},
     ),
+    (
+        "newer-kernel",
+        CAUTION,
+        "came up with 5.19.0-4, though its menu takes 6.6",
+        {
+            "loader": menu(),
+            "kernels": (
+                *HEALTHY.kernels,
+                Kernel("6.6", "/boot/x", 9, installed_at="2026-11-20T10:00:00+00:00"),
+            ),
+            **boot(booted_at="2026-11-24T10:00:00+00:00"),
+        },
+    ),
     ("stale-indices", CAUTION, "never fetched", {"archives": ()}),
     ("stale-indices", CAUTION, "days ago", archive(date="Tue, 25 Aug 2026 08:00:00 UTC")),
     (
