@@ -7,7 +7,14 @@ from brave_bridge.machines.queries import Contents, Query, Seen
 _GRUB_DEFAULTS = "/etc/default/grub"
 _GRUB_PARTS = "/etc/default/grub.d/*.cfg"
 _ONE_LINE = ("/etc/kernel/cmdline", "/boot/firmware/cmdline.txt", "/boot/cmdline.txt")
-_FIRMWARE = ("/boot/firmware/config.txt", "/boot/config.txt", "/boot/firmware/cmdline.txt")
+FIRMWARE = (
+    "/boot/firmware/config.txt",
+    "/boot/config.txt",
+    "/boot/firmware/cmdline.txt",
+    "/boot/cmdline.txt",
+)
+"""What a small board's firmware reads."""
+
 _OPTIONS = ("GRUB_CMDLINE_LINUX", "GRUB_CMDLINE_LINUX_DEFAULT")
 
 QUERIES: tuple[Query, ...] = (
@@ -16,8 +23,8 @@ QUERIES: tuple[Query, ...] = (
             _GRUB_DEFAULTS,
             _GRUB_PARTS,
             *_ONE_LINE,
-            *_FIRMWARE,
-            *(f"{path}.shipped" for path in _FIRMWARE),
+            *FIRMWARE,
+            *(f"{path}.shipped" for path in FIRMWARE),
         )
     ),
 )
@@ -39,7 +46,7 @@ def changed_settings(seen: Seen) -> tuple[str, ...]:
     """The firmware's settings files that differ from the copy that came with them."""
     return tuple(
         path
-        for path in _FIRMWARE
+        for path in FIRMWARE
         if path in seen.contents
         and seen.contents.get(f"{path}.shipped", seen.contents[path]) != seen.contents[path]
     )

@@ -29,6 +29,10 @@ def kernels_text(seen: BootSeen) -> list[str]:
             f"  {'◉' if one.current else '●'} {one.name} {one.title}  {one.file}  {state_of(one)}"
             for one in seen.options
         ]
+    if seen.board:
+        lines += ["", "what the board's firmware reads"]
+        by_hand = {True: "by hand", False: "as shipped", None: ""}
+        lines += [f"  {one.words}  {one.path}  {by_hand[one.by_hand]}" for one in seen.board]
     lines += ["", "what boots next"]
     for link in seen.chain:
         mark = "■" if link.fault else "│"

@@ -11,6 +11,7 @@ from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.identify import identity_in
 from brave_bridge.families.topics import (
     activity,
+    board,
     boot,
     built,
     databases,
@@ -33,6 +34,7 @@ _QUERIES: tuple[Query, ...] = (
     *licence.QUERIES,
     *databases.QUERIES,
     *built.QUERIES,
+    *board.QUERIES,
     *loader_queries,
     *settings_queries,
 )
@@ -82,6 +84,7 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
         space=storage.rooms(seen),
         kernels=images,
         built=built.read(seen, booted.kernel),
+        board=board.read(seen),
         tools={},
         loader=loader_in(seen),
         boot=booted,

@@ -13,9 +13,11 @@ from brave_bridge.core.survey.platform import FirmwareOption
 from brave_bridge.runner.briefs import BootOnceBrief, RemedyBrief
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.kernels import (
+    BoardSetting,
     KernelComing,
     KernelSeen,
     KernelWanted,
+    board_settings,
     kernel_holds,
     kernels_coming,
     kernels_of,
@@ -36,6 +38,7 @@ class BootSeen(msgspec.Struct, frozen=True):
     coming: tuple[KernelComing, ...] = ()
     options: tuple[FirmwareOption, ...] = ()
     wanted: tuple[KernelWanted, ...] = ()
+    board: tuple[BoardSetting, ...] = ()
 
 
 def boot_seen(facts: Facts, spared: Sequence[str] = ()) -> BootSeen:
@@ -44,7 +47,10 @@ def boot_seen(facts: Facts, spared: Sequence[str] = ()) -> BootSeen:
     coming_by = next((one for one in options if one.next), options[0] if options else None)
     starts = coming_by.title if coming_by and (coming_by.next or coming_by.place) else ""
     why = "chosen for the next boot alone" if coming_by and coming_by.next else "first in its order"
-    chain = boot_chain(facts.loader, facts.boot.firmware, starts, why if starts else "")
+    firmware = facts.boot.firmware
+    if facts.board and firmware != "efi":
+        firmware = "board"
+    chain = boot_chain(facts.loader, firmware, starts, why if starts else "")
     coming = next((link.value for link in chain if link.name == "kernel"), "")
     return BootSeen(
         kernels_of(facts, coming, spared),
@@ -55,6 +61,7 @@ def boot_seen(facts: Facts, spared: Sequence[str] = ()) -> BootSeen:
         tuple(kernels_coming(facts)),
         options,
         tuple(kernels_wanted(facts)),
+        tuple(board_settings(facts)),
     )
 
 

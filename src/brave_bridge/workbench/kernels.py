@@ -7,6 +7,7 @@ from itertools import islice
 import msgspec
 
 from brave_bridge.bootloaders.trials import entry_of, ground_of
+from brave_bridge.core.boot.firmware_text import FOR_ALL, firmware_settings
 from brave_bridge.core.boot.trial_way import trial_way
 from brave_bridge.core.crossing.change_kernels import KernelChange
 from brave_bridge.core.crossing.replies import FileText
@@ -110,6 +111,31 @@ def _seen(facts: Facts, kernel, coming_next: str, line, old: set[str]) -> Kernel
         stays=why_it_must_stay(facts, kernel.version),
         is_old=kernel.version in old,
     )
+
+
+class BoardSetting(msgspec.Struct, frozen=True):
+    """A setting of a board's firmware; ``by_hand`` is None where nobody knows how it came."""
+
+    path: str
+    words: str
+    by_hand: bool | None
+
+
+def board_settings(facts: Facts) -> Iterator[BoardSetting]:
+    """The settings in the files that a board's firmware reads."""
+    for file in facts.board:
+        shipped = set(_settings_in(file.path, file.shipped))
+        for words in _settings_in(file.path, file.text):
+            yield BoardSetting(file.path, words, words not in shipped if shipped else None)
+
+
+def _settings_in(path: str, text: str) -> Iterator[str]:
+    if path.endswith("/cmdline.txt"):
+        yield from text.split()
+        return
+    for setting in firmware_settings(text):
+        section = f"[{setting.section}] " if setting.section != FOR_ALL else ""
+        yield f"{section}{setting.key}={setting.value}"
 
 
 class KernelWanted(msgspec.Struct, frozen=True):

@@ -23,13 +23,14 @@ class Link(msgspec.Struct, frozen=True):
 def boot_chain(
     loader: Loader, firmware: str, starts: str = "", because: str = ""
 ) -> tuple[Link, ...]:
-    """The links in their order; ``firmware`` is ``efi``, ``bios`` or empty.
+    """The links in their order; ``firmware`` is ``efi``, ``bios``, ``board`` or empty.
 
     ``starts`` is the title of what the firmware starts, and ``because`` why, where it tells.
     """
     entry = next_entry(loader)
     grave = "; ".join(fault.words for fault in loader.faults if fault.next_boot)
-    named = {"efi": "EFI", "bios": "a PC's BIOS"}.get(firmware, "not known")
+    own = {"efi": "EFI", "bios": "a PC's BIOS", "board": "the board's own"}
+    named = own.get(firmware, "not known")
     links = [
         Link(FIRMWARE, f"{named}: {starts}" if starts else named, because),
         Link(LOADER, _NAMES.get(loader.kind, "not known"), loader.remembers),

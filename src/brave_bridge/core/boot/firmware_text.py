@@ -82,6 +82,34 @@ def carried_over(base: str, mine: str, theirs: str) -> tuple[str, tuple[str, ...
     return result, tuple(told)
 
 
+class KeptText(msgspec.Struct, frozen=True):
+    """What is kept of a file: as it came the last time, and what was made of it then."""
+
+    shipped: str = ""
+    written: str = ""
+
+
+def options_carried_over(base: str, mine: str, theirs: str) -> tuple[str, tuple[str, ...]]:
+    """The same for the kernel's options in one line; of what may stand several times all stay."""
+    before, now, new = base.split(), mine.split(), theirs.split()
+    result, told = list(new), []
+    for word in now:
+        if word in before or word in result:
+            continue
+        key = word.partition("=")[0]
+        others = [one for one in result if one.partition("=")[0] == key]
+        if others and key not in _REPEATED:
+            told.append(f"{word} stays, {others[-1]} is shipped now")
+            result[result.index(others[-1])] = word
+        else:
+            result.append(word)
+    ending = "\n" if theirs.endswith("\n") else ""
+    return (" ".join(result) + ending if result != new else theirs), tuple(told)
+
+
+_REPEATED = frozenset(("console", "earlycon", "modprobe.blacklist", "module_blacklist"))
+
+
 def _by_name(text: str) -> dict[tuple[str, ...], FirmwareSetting]:
     return {setting.name: setting for setting in firmware_settings(text)}
 

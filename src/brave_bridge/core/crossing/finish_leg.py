@@ -3,6 +3,7 @@
 A leg is whole when the system that it brought runs, and nothing newer of its release is left.
 """
 
+from brave_bridge.core.crossing.board_settings import carry_board_settings
 from brave_bridge.core.crossing.bring_up_to_date import catch_up
 from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay
 from brave_bridge.core.crossing.procedure import LegProcedure
@@ -41,6 +42,7 @@ def finish_leg(procedure: LegProcedure, leg: LegUnderWay) -> Script[Outcome]:
     if not isinstance(reply, FactsRead):
         return (yield from leg.failed(AT, what_was_seen(reply)))
     now, before = reply.facts, leg.baseline or leg.facts
+    leg.warnings += yield from carry_board_settings(before, now)
     for number in range(_ROUNDS):
         reasons = (*wanted, *(reason.words for reason in restart_reasons(now)))
         if reasons and can_restart(now):
@@ -61,7 +63,9 @@ def finish_leg(procedure: LegProcedure, leg: LegUnderWay) -> Script[Outcome]:
             break
         wanted = ()
         reply = yield from ReadFacts(title="See whether the updates need a restart")
-        now = reply.facts if isinstance(reply, FactsRead) else now
+        if isinstance(reply, FactsRead):
+            now = reply.facts
+            leg.warnings += yield from carry_board_settings(before, now)
     yield from leg.checkpoint(CAME_UP)
     yield from leg.close(f"{leg.plan.leg.title} is whole")
     return DONE

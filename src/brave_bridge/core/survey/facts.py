@@ -25,6 +25,7 @@ from brave_bridge.core.releases.standing import (
 from brave_bridge.core.survey.activity import Activity
 from brave_bridge.core.survey.databases import DatabaseCluster
 from brave_bridge.core.survey.platform import (
+    BoardFile,
     Boot,
     BuiltKernel,
     Disk,
@@ -179,6 +180,8 @@ class Facts(msgspec.Struct, frozen=True):
     kernels: tuple[Kernel, ...]
     tools: dict[str, str]
     evidence: tuple[Evidence, ...]
+    board: tuple[BoardFile, ...] = ()
+    """What a small board's firmware reads."""
     built: tuple[BuiltKernel, ...] = ()
     """The kernels that were built here."""
     kernel_packages: tuple[KernelPackage, ...] = ()

@@ -135,6 +135,20 @@ class Disk(msgspec.Struct, frozen=True):
     turns: bool | None = None
 
 
+class BoardFile(msgspec.Struct, frozen=True):
+    """A text file from which a small board's firmware boots, as it stands.
+
+    ``shipped`` is the text as it came the last time, empty where nobody knows; ``written`` what we
+    made of it then. ``record`` is where both are kept.
+    """
+
+    path: str
+    text: str
+    shipped: str = ""
+    written: str = ""
+    record: str = ""
+
+
 class BuiltKernel(msgspec.Struct, frozen=True):
     """A kernel that was built here: how many options it must have, and which it has not.
 

@@ -30,7 +30,7 @@ def kernels_page(record: MachineRecord) -> Page:
     seen = boot_seen(facts, _of_ways_back(record))
     if not seen.kernels and not facts.loader.entries:
         return Page("no kernel in /boot", COLUMNS, (), _NONE)
-    rows = (*_kernels(seen), *_followed(seen), *_chain(seen), *_firmware(seen))
+    rows = (*_kernels(seen), *_followed(seen), *_chain(seen), *_firmware(seen), *_board(seen))
     words = f"{counted(len(seen.kernels), 'kernel')} in /boot"
     broken = f" · {counted(len(seen.faults), 'fault')} in the boot menu" if seen.faults else ""
     picture = boot_picture(seen.chain, bool(facts.loader.once))
@@ -211,6 +211,26 @@ def _firmware(seen: BootSeen) -> Iterator[Row]:
             ),
             action=START_OTHER,
         )
+
+
+def _board(seen: BootSeen) -> Iterator[Row]:
+    """What a small board's firmware reads, and what of it was set by hand."""
+    if seen.board:
+        yield heading("what the board's firmware reads", len(COLUMNS))
+    for number, one in enumerate(seen.board):
+        state = {True: "by hand", False: "as shipped", None: ""}[one.by_hand]
+        notes = (
+            title(plain(one.words)),
+            Note("seen", plain(one.path)),
+            *said(
+                "A leg that ships this file anew keeps what was set by hand: it is held against "
+                "what came the last time, and put into the new file again."
+            ),
+        )
+        key, _, value = one.words.partition("=")
+        cells = ("●", plain(key, 22), "", plain(value), state)
+        tone = "plain" if one.by_hand else "quiet"
+        yield Row(key=f"board {number}", cells=cells, tone=tone, why=notes)
 
 
 _MEANS = {
