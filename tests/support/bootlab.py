@@ -259,7 +259,7 @@ def _loop(image: Path) -> str:
     """
     for number in range(40, 200):
         place = f"/dev/loop{number}"
-        if not Path(place).exists():
+        with contextlib.suppress(FileExistsError):
             os.mknod(place, 0o600 | stat.S_IFBLK, os.makedev(7, number))
         argv = ["losetup", "--offset", str(_FIRST_BYTE), place, image]
         if subprocess.run(argv, capture_output=True, check=False).returncode == 0:
