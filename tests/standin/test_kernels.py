@@ -141,7 +141,7 @@ def test_a_kernel_that_is_only_offered_is_told_by_what_its_package_ships(stand_i
         (folder / "modalias").write_text(f"{modalias}\n")
     report = driver_report(desk, NEW)
     assert report.against == OLD and report.devices == 2 and not report.changes
-    builtin = desk.machine.root / f"lib/modules/{OLD}/modules.builtin.modinfo"
+    builtin = desk.machine.root / f"usr/lib/modules/{OLD}/modules.builtin.modinfo"
     builtin.write_bytes(b"usbhid.alias=usb:v1209p0001*\0")
     (gained,) = driver_report(desk, NEW).changes
     assert (gained.device, gained.modules, gained.gained) == ("2-1", ("dock_net",), True)

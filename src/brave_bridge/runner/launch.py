@@ -49,7 +49,9 @@ def start_runner(
     place = state.here(LOG_FILE)
     is_a_service = not target and _has_systemd()
     if ready is not None and runtime is None and not is_a_service:
-        return ready.start([*target, procedure], place)
+        started = ready.start([*target, procedure], place)
+        if started is not None:
+            return started
     with open(place, "ab") as log:
         if is_a_service:
             run = held_off(run, procedure)

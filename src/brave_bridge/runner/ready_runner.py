@@ -5,6 +5,7 @@ itself where the command begins nothing.
 """
 
 import os
+import resource
 import sys
 import threading
 import traceback
@@ -26,17 +27,25 @@ class ReadyRunner:
     """The waiting process. ``load`` gives what it is to carry out, and imports what that needs."""
 
     def __init__(self, load: Callable[[], CarryOut]) -> None:
-        receiver, self._sender = os.pipe()
+        receiver, sender = os.pipe()
         self.pid = os.fork()
         if self.pid == 0:
-            os.close(self._sender)
-            _wait(receiver, load)
+            _cut_off(receiver)
+            _wait(load)
         os.close(receiver)
+        # Whoever lets go of this object lets go of the process: it reads to the end.
+        self._order = os.fdopen(sender, "wb")
 
-    def start(self, words: list[str], log: Path) -> int:
-        """Have it carry out a procedure, its output added to ``log``; its process id."""
-        with os.fdopen(self._sender, "wb") as stream:
-            stream.write(msgspec.json.encode(_Order(words, str(log))))
+    def start(self, words: list[str], log: Path) -> int | None:
+        """Have it carry out a procedure, its output added to ``log``; its process id.
+
+        None where it is not there any more.
+        """
+        try:
+            with self._order as stream:
+                stream.write(msgspec.json.encode(_Order(words, str(log))))
+        except BrokenPipeError:
+            return None
         return self.pid
 
 
@@ -45,13 +54,22 @@ def can_be_made_ready() -> bool:
     return threading.active_count() == 1
 
 
-def _wait(receiver: int, load: Callable[[], CarryOut]) -> None:
+def _cut_off(receiver: int) -> None:
+    """Leave all that the command has open but the order, which is read from descriptor 0."""
+    os.setsid()
+    os.dup2(receiver, 0)
+    nothing = os.open(os.devnull, os.O_WRONLY)
+    for target in (1, 2):
+        os.dup2(nothing, target)
+    os.closerange(3, resource.getrlimit(resource.RLIMIT_NOFILE)[0])
+
+
+def _wait(load: Callable[[], CarryOut]) -> None:
     """Load, wait for the order, carry it out and end; nothing behind it runs in this process."""
     code = 1
     try:
-        os.setsid()
         carry_out = load()
-        with os.fdopen(receiver, "rb") as stream:
+        with os.fdopen(0, "rb", closefd=False) as stream:
             written = stream.read()
         if written:
             order = msgspec.json.decode(written, type=_Order)

@@ -16,6 +16,7 @@ from brave_bridge.workbench.offered_kernels import must_be_offered
 from brave_bridge.workbench.refusal import Refused
 
 _LARGEST = 64_000_000
+_MODULES = ("/usr/lib/modules", "/lib/modules")
 
 
 class DriverReport(msgspec.Struct, frozen=True):
@@ -100,17 +101,23 @@ def _aliases(desk: Desk, facts: Facts, kernel: str) -> Iterable[Alias]:
 
 def _installed(machine: Machine, kernel: str) -> list[Alias]:
     """The aliases of a kernel that is on the machine."""
-    folder = f"/lib/modules/{kernel}"
-    paths = (f"{folder}/modules.alias", f"{folder}/modules.builtin.modinfo")
-    seen = machine.files.gather((Contents(paths, _LARGEST),))
-    found = list(read_aliases(decoded(seen.contents.get(paths[0], b""))))
-    return found + list(read_builtin_aliases(seen.contents.get(paths[1], b"")))
+    found: list[Alias] = []
+    for folder in _MODULES:
+        names = ("modules.alias", "modules.builtin.modinfo")
+        paths = tuple(f"{folder}/{kernel}/{name}" for name in names)
+        seen = machine.files.gather((Contents(paths, _LARGEST),))
+        found += read_aliases(decoded(seen.contents.get(paths[0], b"")))
+        found += read_builtin_aliases(seen.contents.get(paths[1], b""))
+        if found:
+            break
+    return found
 
 
 def _cannot_build(machine: Machine, kernel: str) -> str:
     """Why a module could not be built for a kernel: no headers, no compiler; empty where it can."""
     missing = []
-    if not machine.files.matching(f"/lib/modules/{kernel}/build/Makefile"):
+    built = (f"{folder}/{kernel}/build/Makefile" for folder in _MODULES)
+    if not any(machine.files.matching(path) for path in built):
         missing.append("its headers")
     if not machine.files.matching("/usr/bin/gcc*") and not machine.files.matching("/usr/bin/cc"):
         missing.append("a compiler")

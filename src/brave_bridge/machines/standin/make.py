@@ -27,7 +27,7 @@ def make(root: Path, words: list[str]) -> int:
     if "kernelrelease" in words:
         print(release)
     elif "modules_install" in words:
-        _write(root, f"lib/modules/{release}/modules.builtin.modinfo", "")
+        _write(root, f"usr/lib/modules/{release}/modules.builtin.modinfo", "")
         print(f"  DEPMOD  /lib/modules/{release}")
     elif "install" in words:
         _install(root, tree, release)

@@ -151,7 +151,7 @@ def _kernel_files(version: str, drivers: tuple[DriverRow, ...]) -> dict[str, byt
         if version_key(version) > version_key(driver.since)
     )
     return {
-        f"/lib/modules/{version}/modules.builtin.modinfo": built_in.encode(),
+        f"/usr/lib/modules/{version}/modules.builtin.modinfo": built_in.encode(),
         f"/boot/vmlinuz-{version}": f"kernel image {version}\n".encode() * 64,
         f"/boot/initrd.img-{version}": f"initial file system {version}\n".encode() * 64,
         f"/boot/config-{version}": b"CONFIG_MODULES=y\nCONFIG_TIDE_GAUGE=m\n",
