@@ -63,27 +63,11 @@ class ConfirmByName(Dialog):
             event.input.placeholder = f"that is not {self.machine_name}"
 
 
-class Confirm(Dialog):
-    """Says what something means before it is done; True for y, or False."""
-
-    BINDINGS = [("escape,n", "dismiss(False)", "back"), ("y", "dismiss(True)", "do it")]
-
-    def __init__(self, title: str, lines: list[str]) -> None:
-        super().__init__()
-        self.heading = title
-        self.lines = lines
-
-    def compose(self) -> ComposeResult:
-        with Vertical() as box:
-            box.border_title = self.heading
-            yield Static(Text("\n".join(self.lines)))
-            yield Static(Text("y does it, Esc goes back"))
-
-
 class Told(Dialog):
     """Something to read; Esc or Enter closes it."""
 
     BINDINGS = [("escape,enter,q", "dismiss(None)", "back")]
+    keys = "Esc goes back"
 
     def __init__(self, title: str, lines: list[str]) -> None:
         super().__init__()
@@ -94,7 +78,14 @@ class Told(Dialog):
         with Vertical() as box:
             box.border_title = self.heading
             yield Static(Text("\n".join(self.lines)))
-            yield Static(Text("Esc goes back", style=self.app.theme_variables["quiet"]))
+            yield Static(Text(self.keys))
+
+
+class Confirm(Told, inherit_bindings=False):
+    """Says what something means before it is done; True for y, or False."""
+
+    BINDINGS = [("escape,n", "dismiss(False)", "back"), ("y", "dismiss(True)", "do it")]
+    keys = "y does it, Esc goes back"
 
 
 class AskReason(Dialog):

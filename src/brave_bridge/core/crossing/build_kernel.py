@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 import msgspec
 
-from brave_bridge.core.crossing.change_kernels import default_kept
+from brave_bridge.core.crossing.change_kernels import default_kept, new_boot_faults
 from brave_bridge.core.crossing.replies import Answered, FactsRead, FilesRead, FileText, Ran, Reply
 from brave_bridge.core.crossing.requests import (
     OBJECTS,
@@ -202,9 +202,8 @@ class _Building:
         after = reply.facts
         if self.release not in {kernel.version for kernel in after.kernels}:
             return self._failed("reading back", f"there is no image of {self.release} in /boot")
-        known = {fault.words for fault in before.loader.faults}
-        if new := [fault.words for fault in after.loader.faults if fault.words not in known]:
-            return self._failed("boot menu", "; ".join(new[:3]))
+        if faults := new_boot_faults(before, after):
+            return self._failed("boot menu", faults)
         kept = yield from default_kept(before, after)
         return Outcome(
             state="done", ways_back=(self.way_back,), warnings=(*kept, *self._told(after))

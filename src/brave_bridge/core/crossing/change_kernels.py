@@ -187,9 +187,8 @@ class _Changing:
         self.came = tuple(sorted(here - {kernel.version for kernel in before.kernels}))
         if left := [kernel for kernel in self.wanted.remove if kernel in here]:
             return self._failed("reading back", f"{', '.join(left)} is still in /boot")
-        known = {fault.words for fault in before.loader.faults}
-        if new := [fault.words for fault in after.loader.faults if fault.words not in known]:
-            return self._failed("boot menu", "; ".join(new[:3]))
+        if faults := new_boot_faults(before, after):
+            return self._failed("boot menu", faults)
         kept = yield from default_kept(before, after)
         if self.files:
             yield from nothing_ahead()
@@ -211,6 +210,13 @@ class _Changing:
             next_step=f"look at the output in the logbook, or brave-bridge return {self.way_back}",
             ways_back=(self.way_back,),
         )
+
+
+def new_boot_faults(before: Facts, after: Facts) -> str:
+    """What does not fit in the boot menu that did before; empty where all does."""
+    known = {fault.words for fault in before.loader.faults}
+    new = [fault.words for fault in after.loader.faults if fault.words not in known]
+    return "; ".join(new[:3])
 
 
 def default_kept(before: Facts, after: Facts) -> Script[tuple[str, ...]]:
