@@ -9,14 +9,17 @@ from brave_bridge.workbench.kernel_building import (
     RECORDS,
     SourceTree,
     Wishes,
+    _needs_of_roles,
     begin_build,
     configuration_of,
     order_for,
+    protected_by_role,
     source_trees,
     tree_or_only,
     wanted_from,
 )
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.roles import known_roles
 from tests.standin.test_kernels import carried_out
 from tests.standin.test_restarts import anew
 from tests.standin.test_trials import next_kernel, tried
@@ -97,6 +100,16 @@ def test_what_cannot_be_is_said_before_anything_is_built(stand_in):
         "TIDE_ROUTE is off, not on (module tide_route is in use); it needs NETFILTER" in outcome.why
     )
     assert built(desk, "again", wanted={"NETFILTER": "n"}, let_go=("TIDE_ROUTE",)).state == "done"
+
+
+def test_what_a_machine_is_there_for_is_protected_by_role(stand_in):
+    desk = stand_in("avocet")
+    found = {one.name: one.why for one in protected_by_role(desk.facts())}
+    assert "virtual machines and containers" in found["OVERLAY_FS"]
+    assert {"CGROUPS", "UNIX98_PTYS"} <= found.keys()
+    assert not list(protected_by_role(stand_in("knot").facts()))
+    known = {role for package in desk.facts().installed if (role := known_roles().of(package.name))}
+    assert {one.name for one in known} & {needs.role for needs in _needs_of_roles()}
 
 
 def test_it_can_be_left_before_it_is_built(stand_in):

@@ -3,6 +3,8 @@
 import gzip
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
+from functools import cache
+from importlib.resources import files
 
 import msgspec
 
@@ -19,6 +21,7 @@ from brave_bridge.machines.port import STATE_FOLDER, Machine
 from brave_bridge.machines.queries import Below, Contents, Links
 from brave_bridge.runner.briefs import BuildBrief
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.own_checks import roles_of
 from brave_bridge.workbench.refusal import Refused
 
 RECORDS = f"{STATE_FOLDER}/kernels"
@@ -144,9 +147,35 @@ def protected_options(tree: SourceTree, facts: Facts, wishes: Wishes) -> tuple[P
     by_hand = [Protected(name, "asked for") for name in wishes.keep]
     set_on = {name: value for name, value in wishes.wanted.items() if value != "n"}
     by_hand += [Protected(name, "set by hand", value) for name, value in set_on.items()]
-    known = {one.name for one in by_hand}
-    let_go = {*wishes.let_go, *wishes.wanted}
-    return (*by_hand, *(one for one in found if one.name not in known | let_go))
+    settled = {*wishes.let_go, *wishes.wanted, *wishes.keep}
+    told = {one.name: one for one in (*protected_by_role(facts), *found)}
+    return (*by_hand, *(one for one in told.values() if one.name not in settled))
+
+
+class _Needs(msgspec.Struct):
+    role: str
+    options: tuple[str, ...]
+
+
+class _OptionTable(msgspec.Struct):
+    needs: tuple[_Needs, ...]
+    source: str
+    checked: str
+
+
+@cache
+def _needs_of_roles() -> tuple[_Needs, ...]:
+    text = files("brave_bridge.data").joinpath("kernel_options.toml").read_text(encoding="utf-8")
+    return msgspec.toml.decode(text, type=_OptionTable).needs
+
+
+def protected_by_role(facts: Facts) -> Iterator[Protected]:
+    """What the machine is there for, by the roles of its packages, and the options for that."""
+    roles = roles_of(facts)
+    for needs in _needs_of_roles():
+        if needs.role in roles:
+            for option in needs.options:
+                yield Protected(option, f"it is a machine with the role {needs.role}")
 
 
 _OF_THE_SYSTEM = ("/", "/usr", "/boot", "/boot/efi", "/efi", "/var", "/home")
