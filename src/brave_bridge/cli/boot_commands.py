@@ -32,6 +32,7 @@ from brave_bridge.workbench.kernels import (
     begin_removal,
     kernels_of_ways_back,
     kernels_to_remove,
+    must_be_held_by,
     what_a_hold_means,
 )
 from brave_bridge.workbench.offered_kernels import fetched_branch, must_be_offered, offered_kernels
@@ -132,6 +133,7 @@ def hold_series(
         return
     facts = desk.facts()
     series = series or series_of(facts.kernel_that_came_up)
+    must_be_held_by(facts, series)
     if not json:
         print("\n".join(plain(line) for line in what_a_hold_means(facts, series)))
     confirm(yes, f"Hold the kernels of {desk.machine.name} at {series}?")

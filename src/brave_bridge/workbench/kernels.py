@@ -206,9 +206,8 @@ def what_a_hold_means(facts: Facts, series: str) -> list[str]:
     return [*lines, f"Kept away as of now: {', '.join(sorted(away))}."] if away else lines
 
 
-def begin_hold(desk: Desk, series: str) -> str:
-    """Begin to hold the machine at a series of kernels; the procedure's id."""
-    facts = desk.facts()
+def must_be_held_by(facts: Facts, series: str) -> FileText:
+    """The file that holds a machine at a series; Refused where none would."""
     attempted = f"holding kernels at {series}"
     holding = family_named(facts.family).kernel_holding
     if holding is None:
@@ -227,7 +226,13 @@ def begin_hold(desk: Desk, series: str) -> str:
         raise Refused(
             attempted, f"{mine.series} is held", "let it go: brave-bridge hold-series --let-go"
         )
-    brief = HoldBrief(facts.family, holding.hold_file(series, packages), series)
+    return holding.hold_file(series, packages)
+
+
+def begin_hold(desk: Desk, series: str) -> str:
+    """Begin to hold the machine at a series of kernels; the procedure's id."""
+    facts = desk.facts()
+    brief = HoldBrief(facts.family, must_be_held_by(facts, series), series)
     return desk.begin("hold", f"kernels held at {series}", brief, False)
 
 

@@ -256,6 +256,8 @@ def _write_sys(root: Path, live: Live) -> None:
     for module in live.rebuilt_modules:
         name, _, version = module.partition("/")
         _write(root, f"var/lib/dkms/{name}/{version}/source/dkms.conf", f'PACKAGE_NAME="{name}"\n')
+        built = f"var/lib/dkms/{name}/{version}/{live.kernel}/x86_64/module"
+        _write(root, f"{built}/{name}.ko", "")
 
 
 def _listening(ports: list[int], state: str) -> str:

@@ -116,7 +116,8 @@ def write_alpm_root(machine: FolderMachine, packages: Mapping[str, str], configs
             for path, row in configs.items()
             if row[0] == name
         )
-        files = "%FILES%\nusr/\n\n" + (f"%BACKUP%\n{backup}\n" if backup else "")
+        image = f"usr/lib/modules/{version}/vmlinuz\n" if name.endswith("-linux") else ""
+        files = f"%FILES%\nusr/\n{image}\n" + (f"%BACKUP%\n{backup}\n" if backup else "")
         machine.files.write(f"{local}/{name}-{version}/files", files.encode())
 
 
