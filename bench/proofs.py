@@ -68,3 +68,7 @@ def _stand_ins(folder: Path) -> None:
         lambda: seconds(theirs),
         rounds=1,
     )
+
+
+if __name__ == "__main__":
+    run_all()
