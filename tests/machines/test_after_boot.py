@@ -16,6 +16,7 @@ from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.queries import Seen
 from brave_bridge.runner import after_boot
 from brave_bridge.runner.after_boot import UNIT
+from brave_bridge.runner.performing.restarting import boot_mark_of
 from brave_bridge.runner.repeated_proofs import place_timer, take_timer_away
 
 
@@ -168,3 +169,10 @@ def test_the_timer_is_placed_where_there_are_such_and_taken_away(tmp_path):
     assert '"proof" "--due"' in service
     take_timer_away(here)
     assert files(tmp_path) == before
+
+
+def test_a_mounted_system_without_an_account_is_known_by_its_wtmp(tmp_path):
+    mounted = machine(Mounted, tmp_path, "var/log")
+    assert boot_mark_of(mounted) == ""
+    (tmp_path / "var/log/wtmp").write_bytes(record(2, 900, b"6.1.0-28"))
+    assert boot_mark_of(mounted) == "wtmp 900"

@@ -16,27 +16,28 @@ from brave_bridge.machines.queries import Contents, Names, Seen
 _EFI = "/sys/firmware/efi"
 _SECURE_BOOT = f"{_EFI}/efivars/SecureBoot-8be4df61-93ca-11d2-aa0d-00e098032b8c"
 _WTMP, _WTMP_LIMIT = "/var/log/wtmp", 20_000_000
-QUERIES = (
-    Contents(
-        (
-            "/proc/cmdline",
-            "/proc/uptime",
-            "/proc/sys/kernel/osrelease",
-            BOOT_ID,
-            FIRST_PROCESS,
-        ),
-        4096,
-        cut=True,
+_RUNNING = Contents(
+    (
+        "/proc/cmdline",
+        "/proc/uptime",
+        "/proc/sys/kernel/osrelease",
+        BOOT_ID,
+        FIRST_PROCESS,
     ),
+    4096,
+    cut=True,
+)
+_LAST = (Contents((ACCOUNT,), LARGEST), Contents((_WTMP,), _WTMP_LIMIT))
+QUERIES = (
+    _RUNNING,
     Contents((_SECURE_BOOT,), 16),
     Contents((f"{_EFI}/efivars/Boot*-{GUID}",), 4096),
-    Contents((ACCOUNT,), LARGEST),
-    Contents((_WTMP,), _WTMP_LIMIT),
+    *_LAST,
     Names((_EFI, "/boot/*")),
 )
 
 
-MARK_QUERIES = (QUERIES[0], *QUERIES[2:4])
+MARK_QUERIES = (_RUNNING, *_LAST)
 """What tells which boot this is, or which was the newest."""
 
 
