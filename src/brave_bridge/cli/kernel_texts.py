@@ -75,8 +75,8 @@ def _kernel(kernel: KernelSeen) -> Iterator[str]:
 
 
 def _coming(coming: KernelComing) -> str:
-    state = "held back" if coming.held_back else "on request" if coming.on_request else "comes"
-    return f"○ {coming.series} by {coming.package} {coming.version} ({coming.suite}): {state}"
+    of = f"{coming.package} {coming.version} ({coming.suite})"
+    return f"○ {coming.series} by {of}: {coming.state}"
 
 
 def offered_text(offered: Iterable[OfferedKernel]) -> list[str]:

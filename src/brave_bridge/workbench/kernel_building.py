@@ -1,7 +1,5 @@
 """Building a kernel from a source tree on the machine: what it must have, and the order."""
 
-import gzip
-import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cache
 from importlib.resources import files
@@ -10,9 +8,8 @@ import msgspec
 
 from brave_bridge.core.crossing.build_kernel import BuildOrder
 from brave_bridge.core.formats.proc import read_modules
-from brave_bridge.core.formats.text import decoded
 from brave_bridge.core.kconfig.comparing import OptionChange, option_changes
-from brave_bridge.core.kconfig.dotconfig import LARGEST, read_config
+from brave_bridge.core.kconfig.dotconfig import LARGEST, config_text, read_config
 from brave_bridge.core.kconfig.language import LARGEST_FILE, Kconfig
 from brave_bridge.core.kconfig.makefiles import modules_in, objects_expected
 from brave_bridge.core.kconfig.protected import Protected, Unmet, found_by_machine, unmet
@@ -32,7 +29,6 @@ _TREES = "/usr/src/*/Kconfig"
 _RUNNING = "/proc/config.gz"
 _NEEDED = ("make", "gcc", "ld", "flex", "bison", "bc")
 _BYTES_A_JOB = 1 << 30
-_MOST_UNPACKED = 64_000_000
 _SOURCE_ARCHITECTURES = {
     "amd64": "x86",
     "x86_64": "x86",
@@ -126,13 +122,7 @@ def base_config(machine: Machine, facts: Facts, path: str) -> tuple[str, str]:
 def _read(machine: Machine, path: str) -> str:
     """A configuration as text, unpacked where it is packed; empty where it cannot be read."""
     seen = machine.files.gather((Contents((path,), LARGEST),))
-    content = seen.contents.get(path, b"")
-    if content[:2] == b"\x1f\x8b":
-        try:
-            content = zlib.decompressobj(wbits=31).decompress(content, _MOST_UNPACKED)
-        except (zlib.error, gzip.BadGzipFile):
-            return ""
-    return decoded(content)
+    return config_text(seen.contents.get(path, b""))
 
 
 def protected_options(tree: SourceTree, facts: Facts, wishes: Wishes) -> tuple[Protected, ...]:

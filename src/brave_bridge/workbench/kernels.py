@@ -1,8 +1,6 @@
 """The kernels of a machine: each as it stands, what comes, and adding, removing, holding them."""
 
 from collections.abc import Iterator, Sequence
-from fnmatch import fnmatchcase
-from itertools import islice
 
 import msgspec
 
@@ -71,6 +69,11 @@ class KernelComing(msgspec.Struct, frozen=True):
     suite: str
     on_request: bool
     held_back: bool
+
+    @property
+    def state(self) -> str:
+        """How it stands, in a word or two."""
+        return "held back" if self.held_back else "on request" if self.on_request else "comes"
 
 
 def kernels_of(
@@ -152,17 +155,11 @@ def kernels_wanted(facts: Facts) -> Iterator[KernelWanted]:
     """The devices that wait for the kernel of a release ahead."""
     line = line_for(facts)
     here = release_of(facts.identity, line)
-    if line is None or here not in line.releases:
-        return
-    ahead = line.releases[line.releases.index(here) + 1 :]
-    for device in (one for one in facts.hardware.devices if not one.driver):
-        known = (
-            KernelWanted(device.path, device.modalias, row.what, release.kernel, release.title)
-            for release in ahead
-            for row in release.knows
-            if fnmatchcase(device.modalias, row.modalias)
-        )
-        yield from islice(known, 1)
+    for device in facts.hardware.devices:
+        found = line.first_to_drive(device.modalias, here) if line and not device.driver else None
+        if found:
+            release, what = found
+            yield KernelWanted(device.path, device.modalias, what, release.kernel, release.title)
 
 
 def kernels_coming(facts: Facts) -> Iterator[KernelComing]:

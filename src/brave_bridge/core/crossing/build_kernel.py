@@ -102,14 +102,11 @@ class _Building:
             return self._failed("installation", why)
         return (yield from self._read_back(before))
 
-    def _make(
-        self, title: str, *words: str, again: bool = True, measures: str = "", amount: int = 0
-    ) -> Run:
+    def _make(self, title: str, *words: str, measures: str = "", amount: int = 0) -> Run:
         return Run(
             title=title,
             argv=("make", "-C", self.order.tree, *words),
             environment=_QUIET,
-            again=again,
             measures=measures,
             amount=amount,
         )

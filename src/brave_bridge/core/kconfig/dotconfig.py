@@ -7,12 +7,27 @@ Follows the kernel's own Documentation/kbuild/kconfig.rst: ``CONFIG_NAME=value``
 import re
 from collections.abc import Mapping
 
+from brave_bridge.core.formats.packing import PackingError, unpack
+from brave_bridge.core.formats.text import decoded
+
 OFF = "n"
 LARGEST = 4_000_000
 """Bytes of a file that are read; a whole distribution's has 300,000."""
 
+_GZIP = b"\x1f\x8b"
+_MOST_UNPACKED = 64_000_000
 _SET = re.compile(r"CONFIG_(\w+)=(.*)")
 _UNSET = re.compile(r"# CONFIG_(\w+) is not set")
+
+
+def config_text(content: bytes) -> str:
+    """A configuration as text, unpacked where it is packed (/proc/config.gz); empty if damaged."""
+    if not content.startswith(_GZIP):
+        return decoded(content)
+    try:
+        return decoded(unpack(content, ".gz", _MOST_UNPACKED))
+    except PackingError:
+        return ""
 
 
 def read_config(text: str) -> dict[str, str]:

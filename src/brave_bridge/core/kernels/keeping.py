@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterator
 
 from brave_bridge.core.boot.loader_faults import next_entry
-from brave_bridge.core.kernels.kernel_package import IMAGE, KernelPackage, series_of
+from brave_bridge.core.kernels.kernel_package import IMAGE, KernelPackage
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.platform import Kernel
 from brave_bridge.core.versions.deb import version_key
@@ -78,8 +78,3 @@ def old_kernels(facts: Facts, *, spared: Collection[str] = (), least: int = LEAS
         if not why_it_must_stay(facts, kernel.version, beside=going, least=least):
             going.append(kernel.version)
     yield from going
-
-
-def series_here(facts: Facts) -> tuple[str, ...]:
-    """The series of the kernels on a machine, newest first."""
-    return tuple(dict.fromkeys(series_of(kernel.version) for kernel in newest_first(facts)))

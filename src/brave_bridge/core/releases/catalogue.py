@@ -7,6 +7,7 @@ Dates are ISO 8601 days.
 import re
 from collections.abc import Iterable
 from datetime import date
+from fnmatch import fnmatchcase
 
 import msgspec
 
@@ -287,6 +288,16 @@ class ReleaseLine(msgspec.Struct, frozen=True):
         # A major release's minor ones are not listed: 9.4 is release 9.
         by_major = (r for r in self.releases if version_id.startswith(f"{r.version}."))
         return next(by_name, None) or next(by_major, None)
+
+    def first_to_drive(self, modalias: str, here: Release | None) -> tuple[Release, str] | None:
+        """The first release after ``here`` that drives a device, and what that is."""
+        if here not in self.releases:
+            return None
+        for release in self.releases[self.releases.index(here) + 1 :]:
+            for device in release.knows:
+                if fnmatchcase(modalias, device.modalias):
+                    return release, device.what
+        return None
 
     def kernel_ends(self, series: str) -> date | None:
         """The day on which a kernel series gets its last fixes."""

@@ -1,12 +1,11 @@
 """Kernels that were built here: what each must have, and what the one that runs has of it."""
 
-import zlib
 from collections.abc import Iterator
 
 import msgspec
 
-from brave_bridge.core.formats.text import decoded, one_line
-from brave_bridge.core.kconfig.dotconfig import LARGEST, read_config
+from brave_bridge.core.formats.text import one_line
+from brave_bridge.core.kconfig.dotconfig import LARGEST, config_text, read_config
 from brave_bridge.core.kconfig.protected import Protected, unmet
 from brave_bridge.core.survey.platform import BuiltKernel
 from brave_bridge.machines.port import STATE_FOLDER
@@ -43,18 +42,7 @@ def _built(seen: Seen, release: str, runs: bool) -> BuiltKernel:
     places = (_RUNNING, f"/boot/config-{release}") if runs else (f"/boot/config-{release}",)
     where = next((place for place in places if place in seen.contents), "")
     if not where:
-        return BuiltKernel(
-            release, len(protected), "", ("its configuration is nowhere to be read",)
-        )
-    config = read_config(_text(seen.contents[where]))
+        return BuiltKernel(release, len(protected), "", (_NOT_READ,))
+    config = read_config(config_text(seen.contents[where]))
     faults = tuple(one_line(one.words, 200) for one in unmet(protected, config, {}))
     return BuiltKernel(release, len(protected), where, faults)
-
-
-def _text(content: bytes) -> str:
-    if content[:2] == b"\x1f\x8b":
-        try:
-            content = zlib.decompressobj(wbits=31).decompress(content, 64_000_000)
-        except zlib.error:
-            return ""
-    return decoded(content)

@@ -137,13 +137,12 @@ def _followed(seen: BootSeen) -> Iterator[Row]:
         cells = ("▪", f"held at {plain(hold.series)}", "", plain(by), plain(hold.where))
         yield Row(key=f"hold {hold.series}", cells=cells, why=notes)
     for one in seen.coming:
-        state = "held back" if one.held_back else "on request" if one.on_request else "comes"
         notes = (
             title(f"{plain(one.package)} {plain(one.version)}"),
             Note("seen", plain(one.suite)),
-            *said(_COMES[state]),
+            *said(_COMES[one.state]),
         )
-        cells = ("○", plain(one.series), "", plain(f"{one.package} {one.version}"), state)
+        cells = ("○", plain(one.series), "", plain(f"{one.package} {one.version}"), one.state)
         yield Row(key=f"{one.package} {one.suite}", cells=cells, tone="quiet", why=notes)
 
     for wanted in seen.wanted:

@@ -1,8 +1,5 @@
 """Is there hardware that only a newer release drives?"""
 
-from fnmatch import fnmatchcase
-
-from brave_bridge.core.releases.catalogue import Release
 from brave_bridge.core.survey.findings import Situation, caution, clear, rule
 
 
@@ -14,12 +11,12 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, rule
     needs="hardware",
 )
 def undriven_devices(situation: Situation):
-    idle = [device for device in situation.facts.hardware.devices if not device.driver]
+    line = situation.line
     known = [
-        (device, release, what)
-        for device in idle
-        for release in _later(situation)
-        if (what := _knows(release, device.modalias))
+        (device, *found)
+        for device in situation.facts.hardware.devices
+        if not device.driver and line
+        if (found := line.first_to_drive(device.modalias, situation.release))
     ]
     if known:
         device, release, what = known[0]
@@ -30,16 +27,3 @@ def undriven_devices(situation: Situation):
         )
     else:
         yield clear("No device waits for a newer kernel", situation.facts.where("hardware"))
-
-
-def _later(situation: Situation) -> tuple[Release, ...]:
-    """The releases after the present one, in their order."""
-    line, here = situation.line, situation.release
-    if line is None or here not in line.releases:
-        return ()
-    return line.releases[line.releases.index(here) + 1 :]
-
-
-def _knows(release: Release, modalias: str) -> str:
-    """What a device is, if the release is the first to drive it."""
-    return next((d.what for d in release.knows if fnmatchcase(modalias, d.modalias)), "")
