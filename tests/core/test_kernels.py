@@ -13,12 +13,14 @@ from brave_bridge.core.crossing.replies import (
     FactsRead,
     Failed,
     FileText,
+    PackagesFetched,
     Ran,
     SnapshotTaken,
 )
 from brave_bridge.core.crossing.requests import (
     ReadFacts,
     RemoveFile,
+    RemoveFolder,
     Run,
     TakeSnapshot,
     WriteFiles,
@@ -280,6 +282,15 @@ def test_nothing_changes_where_it_would_go_wrong(wanted, instead, at, why):
     assert (outcome.state, outcome.at) == ("stopped", at) and why in outcome.why
     changing = [r for r in answers.of(Run) if "--simulate" not in r.argv]
     assert not changing and "no package was changed" in outcome.safe
+
+
+def test_nothing_that_was_fetched_of_another_source_stays_however_it_ends():
+    wanted = KernelChange(add=(("linux-6.13", "6.13-1"),), branch="/lists")
+    fetched = PackagesFetched(("/var/cache/brave-bridge/kernels/linux-6.13.deb",))
+    answers = Answers(machine(), FetchPackages=fetched, Run=Ran(100, "E: no", 1.0, "j"))
+    outcome = answers.carried_out(change_kernels(DebCommands(), wanted))
+    assert (outcome.state, outcome.at) == ("stopped", "rehearsal")
+    assert len(answers.of(RemoveFolder)) == 1 and not answers.of(TakeSnapshot)
 
 
 def test_what_is_left_or_does_not_fit_afterwards_is_a_failure_that_names_the_way_back():

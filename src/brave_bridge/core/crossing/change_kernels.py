@@ -97,6 +97,13 @@ class _Changing:
         self.came: tuple[str, ...] = ()
 
     def carry_out(self) -> Script[Outcome]:
+        """The outcome; however it ends, nothing that was fetched for it stays."""
+        outcome = yield from self._carry_out()
+        if self.files:
+            yield from nothing_ahead()
+        return outcome
+
+    def _carry_out(self) -> Script[Outcome]:
         yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
         reply = yield from ReadFacts(title="Read the kernels as they are")
         if not isinstance(reply, FactsRead):
@@ -190,8 +197,6 @@ class _Changing:
         if faults := new_boot_faults(before, after):
             return self._failed("boot menu", faults)
         kept = yield from default_kept(before, after)
-        if self.files:
-            yield from nothing_ahead()
         return Outcome(
             state="done",
             ways_back=(self.way_back,),
