@@ -2,6 +2,7 @@
 
 import os
 import random
+import select
 import signal
 import subprocess
 import sys
@@ -49,7 +50,11 @@ def deed(root: Path, name: str) -> None:
 
 
 class Struck:
-    """A deed that is killed after a while; spans are how long it takes unharmed, in seconds."""
+    """A deed that is killed after a while.
+
+    Spans are how long it took when it last ended unharmed, in seconds: how fast a machine is
+    changes while others work on it, so each end that came before its kill is a new measure.
+    """
 
     def __init__(self, root: Path, name: str) -> None:
         self.root = root
@@ -58,15 +63,16 @@ class Struck:
 
     def run(self, chance: random.Random, *, with_helpers: bool) -> bool:
         """Do it and kill it at a random instant; the first time let it end. Whether killed."""
-        began = time.monotonic()
         span = self.spans.get(with_helpers)
-        after = None if span is None else chance.uniform(0, span)
-        killed = self._helped(after) if with_helpers else self._alone(after)
-        self.spans.setdefault(with_helpers, time.monotonic() - began)
-        return killed
+        after = None if span is None else chance.uniform(0, 1.1 * span)
+        took = self._helped(after) if with_helpers else self._alone(after)
+        if took is not None:
+            self.spans[with_helpers] = took
+        return took is None
 
-    def _alone(self, after: float | None) -> bool:
-        """In a copy of this process, without helpers."""
+    def _alone(self, after: float | None) -> float | None:
+        """In a copy of this process, without helpers; seconds it took, none when killed."""
+        began = time.monotonic()
         child = os.fork()
         if child == 0:
             try:
@@ -74,12 +80,14 @@ class Struck:
                 deed(self.root, self.name)
             finally:
                 os._exit(0)
-        if after is not None:
-            time.sleep(after)
-            os.kill(child, signal.SIGKILL)
-        return os.WIFSIGNALED(os.waitpid(child, 0)[1])
+        handle = os.pidfd_open(child)
+        try:
+            return _end_or_kill(handle, began, after)
+        finally:
+            os.close(handle)
+            os.waitpid(child, 0)
 
-    def _helped(self, after: float | None) -> bool:
+    def _helped(self, after: float | None) -> float | None:
         """In a process of its own with helpers, of which only the first is killed."""
         process = subprocess.Popen(
             [sys.executable, "-c", _DEED, str(self.root), self.name],
@@ -89,12 +97,23 @@ class Struck:
         )
         try:
             assert process.stdout.readline() == b"ready\n"
-            if after is not None:
-                time.sleep(after * 0.7)
-                os.kill(process.pid, signal.SIGKILL)
-            return process.wait(60) == -signal.SIGKILL
+            began = time.monotonic()
+            handle = os.pidfd_open(process.pid)
+            try:
+                return _end_or_kill(handle, began, after)
+            finally:
+                os.close(handle)
+                process.wait(60)
         finally:
             process.stdout.close()
+
+
+def _end_or_kill(handle: int, began: float, after: float | None) -> float | None:
+    """Wait for the process behind the handle; seconds it took, none where it was killed."""
+    if select.select([handle], [], [], after)[0]:
+        return time.monotonic() - began
+    signal.pidfd_send_signal(handle, signal.SIGKILL)
+    return None
 
 
 def _kills(root: Path, name: str, chance: random.Random) -> Iterator[bool]:
