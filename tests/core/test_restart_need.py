@@ -77,3 +77,6 @@ def test_who_can_be_restarted():
     assert can_restart(facts()) and newest_kernel(facts()).version == "5.19.0-4"
     bare = msgspec.structs.replace(facts(), kernels=(), activity=Activity())
     assert not can_restart(bare) and newest_kernel(bare) is None
+    by_init = {name: Boot(first_process=name) for name in ("init", "openrc-init", "sleep")}
+    able = {n for n, b in by_init.items() if can_restart(msgspec.structs.replace(bare, boot=b))}
+    assert able == {"init", "openrc-init"}

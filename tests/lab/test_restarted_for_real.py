@@ -10,7 +10,6 @@ from pathlib import Path
 
 import pytest
 
-from brave_bridge.runner.own_runtime import make_runtime
 from tests.support import lab
 from tests.support.container import Container, booted, why_not
 
@@ -26,7 +25,6 @@ LEFT_BEHIND = (
 def prepared(tree: Path, runtime: Path) -> None:
     """The tree with the bundle in it, and with names and archives that it can reach."""
     subprocess.run(["cp", "-a", runtime, tree / "opt/bridge"], check=True)
-    shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
     for name in ("dev", "sys", "proc", "run", "tmp", "mnt"):
         (tree / name).mkdir(exist_ok=True)
 
@@ -55,15 +53,10 @@ def _a_system_can_be_booted():
         pytest.skip(reason)
 
 
-@pytest.fixture(scope="module")
-def runtime(tmp_path_factory) -> Path:
-    return make_runtime(tmp_path_factory.mktemp("made") / "runtime")
-
-
 def test_it_goes_on_by_itself_after_each_boot_until_the_last_proof(runtime, tmp_path, with_init):
     with lab.overlay(with_init, tmp_path) as tree:
         prepared(tree, runtime)
-        with booted(tree) as machine:
+        with booted(tree, reaches=lab.proxy_ports()) as machine:
             variables = lab.proxies()
             code, told = machine.run(BRIDGE, "update", "--yes", seconds=300, **variables)
             assert code == 0, told
@@ -78,6 +71,23 @@ def test_it_goes_on_by_itself_after_each_boot_until_the_last_proof(runtime, tmp_
             assert code == 0
         assert not [name for name in LEFT_BEHIND if (tree / name).exists()]
         assert "trixie" in (tree / "etc/os-release").read_text()
+
+
+def test_another_init_goes_on_by_cron(runtime, tmp_path, with_openrc):
+    is_up = 'test "$(cat /run/openrc/softlevel)" = default && test -s /run/crond.pid'
+    with lab.overlay(with_openrc, tmp_path) as tree:
+        prepared(tree, runtime)
+        with booted(tree, init="/sbin/init", is_up=is_up, reaches=lab.proxy_ports()) as machine:
+            variables = lab.proxies()
+            code, told = machine.run(BRIDGE, "update", "--yes", seconds=300, **variables)
+            assert code == 0, told
+            machine.run(BRIDGE, "cross", "--to", "12", "--yes", seconds=900, **variables)
+            ended = wait_for_the_end(machine, 900)
+            assert ended["state"] == "done", ended
+            assert machine.boots == 2
+            assert json.loads(machine.run(BRIDGE, "proof", "--json")[1])["passed"]
+        assert not (tree / "etc/cron.d/brave-bridge").exists()
+        assert "bookworm" in (tree / "etc/os-release").read_text()
 
 
 def bridge(tree: Path, *words: str) -> tuple[int, dict]:

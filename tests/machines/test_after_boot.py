@@ -68,17 +68,26 @@ def test_a_folder_that_others_use_stays(tmp_path):
 @pytest.mark.parametrize(
     ("folders", "path", "words"),
     [
-        (("run/openrc", "etc/local.d"), "etc/local.d/brave-bridge.start", "by itself"),
-        (("etc/cron.d",), "etc/cron.d/brave-bridge", "started by cron"),
+        (
+            ("etc/runlevels/default/local", "etc/local.d"),
+            "etc/local.d/brave-bridge.start",
+            "by itself",
+        ),
+        (("run/openrc", "etc/local.d"), "", "type brave-bridge go-on"),
+        (("etc/cron.d", "run/crond.pid"), "etc/cron.d/brave-bridge", "started by cron"),
+        (("etc/cron.d",), "", "type brave-bridge go-on"),
         ((), "", "type brave-bridge go-on"),
     ],
 )
-def test_other_inits_do_what_they_can(tmp_path, folders, path, words):
+def test_other_inits_do_what_they_can(tmp_path, monkeypatch, folders, path, words):
+    monkeypatch.setenv("http_proxy", "http://127.0.0.1:1/")
     here = machine(Running, tmp_path, *folders)
     assert words in after_boot.arrange(here, "it's")
     if path:
         text = (tmp_path / path).read_text()
         assert shlex.split(text.strip(" &\n"))[-2:] == ["brave_bridge.workbench.run", "it's"]
+        assert "http_proxy=http://127.0.0.1:1/" in text
+        assert (tmp_path / path).stat().st_mode & 0o077 == 0
     after_boot.clear(here)
     assert files(tmp_path) == {}
 

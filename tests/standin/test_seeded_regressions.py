@@ -125,6 +125,7 @@ SEEDS = {
     "unit fails": (changing(unit_fails), "tide-files.service", DATA),
     "unit not enabled": (changing(not_enabled), "watch.service", SURFACE),
     "port gone": (changing(port_gone), "tcp 5432", DATA),
+    "port silent": (set_of("silent", [5432]), "tcp 5432", DATA),
     "mount missing": (changing(unmounted), "/srv", DATA),
     "export gone": (
         lambda m: edit(m, "/etc/exports", "/srv/charts *(ro)\n", ""),

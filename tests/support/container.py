@@ -1,6 +1,6 @@
 """A real tree under its own init: systemd as process 1 in namespaces of its own.
 
-It has processes, mounts, names and control groups of its own, and the network of this machine.
+It has processes, mounts, names, control groups and a network of its own.
 When it asks to be restarted, it is: the supervisor starts it again, as a machine's firmware would.
 """
 
@@ -13,11 +13,14 @@ import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
+
+from tests.support.own_network import OwnNetwork
 
 _NAMESPACES = ("--mount", "--pid", "--fork", "--uts", "--ipc", "--cgroup", "--kill-child")
 _START = """
 set -e
-root=$1
+root=$1 init=$2
 mount --make-rprivate /
 mount --bind "$root" "$root"
 mount -t proc proc "$root/proc"
@@ -38,10 +41,14 @@ mkdir -p "$root/mnt/outside"
 cd "$root"
 pivot_root . mnt/outside
 umount -l /mnt/outside
-exec env -i container=namespaces PATH=/usr/sbin:/usr/bin:/sbin:/bin /lib/systemd/systemd
+exec env -i container=namespaces PATH=/usr/sbin:/usr/bin:/sbin:/bin $init
 """
 _MOST_BOOTS = 12
 _PATIENCE = 60.0
+
+
+_SYSTEMD = "/lib/systemd/systemd"
+_SYSTEMD_IS_UP = "systemctl is-system-running | grep -E '^(running|degraded)'"
 
 
 def why_not() -> str:
@@ -57,10 +64,24 @@ def why_not() -> str:
 
 
 class Container:
-    """The tree as it runs. ``boots`` counts how often it came up."""
+    """The tree as it runs. ``boots`` counts how often it came up.
 
-    def __init__(self, tree: Path) -> None:
+    ``init`` is its first process; ``is_up`` a line of shell that succeeds once that has started
+    everything. Of this machine it reaches the ports ``reaches``.
+    """
+
+    def __init__(
+        self,
+        tree: Path,
+        *,
+        init: str = _SYSTEMD,
+        is_up: str = _SYSTEMD_IS_UP,
+        reaches: tuple[int, ...] = (),
+    ) -> None:
         self.tree = tree
+        self._init = init
+        self._is_up = is_up
+        self._network = OwnNetwork(reaches)
         self.boots = 0
         self._ends = threading.Event()
         self._process: subprocess.Popen | None = None
@@ -75,8 +96,10 @@ class Container:
         """Start it again whenever it ended itself to be restarted (reboot(2), pid namespaces)."""
         # It ends with whoever supervises it, however that ends.
         tied = ["setpriv", "--pdeathsig", "KILL"]
-        argv = [*tied, "unshare", *_NAMESPACES, "sh", "-c", _START, "sh", str(self.tree)]
+        enter = ["nsenter", f"--net={self._network.path}", "unshare", *_NAMESPACES]
+        argv = [*tied, *enter, "sh", "-c", _START, "sh", str(self.tree), self._init]
         while not self._ends.is_set() and self.boots < _MOST_BOOTS:
+            self._network.bring_up()
             self._process = subprocess.Popen(
                 argv,
                 stdin=subprocess.DEVNULL,
@@ -104,7 +127,7 @@ class Container:
         init = self.init
         if not init:
             return 125, ""
-        enter = ["nsenter", "-t", str(init), "-m", "-p", "-u", "-i", "-C", "--"]
+        enter = ["nsenter", "-t", str(init), "-m", "-p", "-u", "-i", "-n", "-C", "--"]
         with_variables = ["env", *(f"{name}={value}" for name, value in variables.items()), *argv]
         process = subprocess.Popen(
             [*enter, *with_variables],
@@ -128,10 +151,8 @@ class Container:
         """Wait until it came up that often and its init has started everything."""
         until = time.monotonic() + seconds
         while time.monotonic() < until:
-            if self.boots >= boots:
-                _, told = self.run("systemctl", "is-system-running", seconds=10)
-                if told.strip().startswith(("running", "degraded")):
-                    return
+            if self.boots >= boots and self.run("sh", "-c", self._is_up, seconds=10)[0] == 0:
+                return
             time.sleep(0.3)
         raise AssertionError(f"it did not come up {boots} times; it did {self.boots} times")
 
@@ -142,6 +163,7 @@ class Container:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(init, signal.SIGKILL)
         self._supervisor.join(10)
+        self._network.close()
 
 
 def _continue_if_stopped(process: int) -> None:
@@ -157,9 +179,9 @@ def _continue_if_stopped(process: int) -> None:
 
 
 @contextlib.contextmanager
-def booted(tree: Path) -> Iterator[Container]:
-    """The tree, running until the end of the block."""
-    container = Container(tree)
+def booted(tree: Path, **how: Any) -> Iterator[Container]:
+    """The tree, running until the end of the block; ``how`` as a container has it."""
+    container = Container(tree, **how)
     try:
         container.start()
         yield container

@@ -13,6 +13,7 @@ import stat
 import subprocess
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from brave_bridge.core.formats.apt_sources import entries
 from brave_bridge.families.deb.survey import read_source_files
@@ -88,7 +89,27 @@ def with_init() -> Path:
 
     Nobody may change it.
     """
-    return kept_tree("init", "ca-certificates,systemd-sysv,dbus,cron,openssh-server", _one_source)
+    return kept_tree(
+        "init", "ca-certificates,systemd-sysv,dbus,cron,iproute2,openssh-server", _one_source
+    )
+
+
+def with_openrc() -> Path:
+    """A small Debian 11 tree that boots by OpenRC, with cron; kept. Nobody may change it."""
+    return kept_tree("openrc", "ca-certificates,cron", _settle_openrc)
+
+
+def _settle_openrc(tree: Path) -> None:
+    _one_source(tree)
+    shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
+    asleep = tree / "usr/sbin/policy-rc.d"
+    asleep.write_text("#!/bin/sh\nexit 101\n")
+    asleep.chmod(0o755)
+    within = ["unshare", "-m", "-p", "-f", "chroot", tree]
+    apt = [*within, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-q", "-y"]
+    _run([*apt, "update"])
+    _run([*apt, "--no-install-recommends", "install", "sysvinit-core", "openrc"])
+    asleep.unlink()
 
 
 def _one_source(tree: Path) -> None:
@@ -98,6 +119,11 @@ def _one_source(tree: Path) -> None:
 def proxies() -> dict[str, str]:
     """The variables by which programs find the proxy of the tests."""
     return {name: os.environ[name] for name in ("http_proxy", "no_proxy") if name in os.environ}
+
+
+def proxy_ports() -> tuple[int, ...]:
+    """The ports of this machine's loopback at which that proxy answers."""
+    return tuple(urlsplit(one).port for one in proxies().values() if "://127.0.0.1:" in one)
 
 
 def _settle(tree: Path) -> None:

@@ -12,7 +12,7 @@ from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.kinds import ByKind
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
-from brave_bridge.machines.queries import Answer, Answers, Query, Seen
+from brave_bridge.machines.queries import Answer, Answers, Knocks, Query, Seen
 from brave_bridge.machines.reach import FolderReach, below, expanded
 from brave_bridge.machines.rooted import inside
 from brave_bridge.machines.writing import replace_file
@@ -23,13 +23,21 @@ Asked = Callable[[Answers], dict[tuple[str, ...], Answer]]
 class FolderFiles:
     """Files by path under a root. See Files.
 
-    ``answers`` asks commands that only look; a system that does not run answers nothing.
+    ``answers`` asks commands that only look, ``knocks`` knocks at what listens; a system that
+    does not run answers nothing.
     """
 
-    def __init__(self, machine: str, root: Path, answers: Asked = lambda query: {}) -> None:
+    def __init__(
+        self,
+        machine: str,
+        root: Path,
+        answers: Asked = lambda query: {},
+        knocks: Callable[[Knocks], dict[str, str]] = lambda query: {},
+    ) -> None:
         self.machine = machine
         self.root = root
         self._answers = answers
+        self._knocks = knocks
 
     def place(self, path: str, *, follow_last: bool = True) -> Path:
         """Where a path stands here."""
@@ -113,6 +121,8 @@ class FolderFiles:
         for query in queries:
             if isinstance(query, Answers):
                 gathering.seen.answers.update(self._answers(query))
+            elif isinstance(query, Knocks):
+                gathering.seen.knocks.update(self._knocks(query))
             else:
                 gathering.grant(query)
         return gathering.seen
@@ -181,7 +191,7 @@ class FolderMachine(ByKind):
     def __init__(self, name: str, root: Path) -> None:
         self.name = name
         self.root = root
-        self.files = FolderFiles(name, root, self._answers)
+        self.files = FolderFiles(name, root, self._answers, self._knocks)
         trusted_above = None if self.is_pretended else root
         self.state = FolderState(name, self.files.place(STATE_FOLDER), trusted_above)
         self.jobs = FolderJobs(name, self.state.folder / "jobs", self._wrapped)
@@ -192,6 +202,10 @@ class FolderMachine(ByKind):
 
     def _answers(self, query: Answers) -> dict[tuple[str, ...], Answer]:
         """What commands that only look answer; a system that does not run answers nothing."""
+        return {}
+
+    def _knocks(self, query: Knocks) -> dict[str, str]:
+        """What listens, and what it does; on a system that does not run nothing does."""
         return {}
 
 

@@ -6,7 +6,8 @@ from pathlib import Path
 
 from brave_bridge.machines.entering import as_root
 from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.queries import Answer, Answers
+from brave_bridge.machines.knocking import knock
+from brave_bridge.machines.queries import Answer, Answers, Knocks
 from brave_bridge.machines.questions import ask_all
 
 
@@ -23,3 +24,6 @@ class LocalMachine(FolderMachine):
 
     def _answers(self, query: Answers) -> dict[tuple[str, ...], Answer]:
         return ask_all(query)
+
+    def _knocks(self, query: Knocks) -> dict[str, str]:
+        return knock(query)

@@ -12,7 +12,7 @@ from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.kinds import ByKind
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
-from brave_bridge.machines.queries import Answer, Answers, Found, Query, Room, Seen
+from brave_bridge.machines.queries import Answer, Answers, Found, Knocks, Query, Room, Seen
 from brave_bridge.machines.reach import below, expanded
 from brave_bridge.machines.rooted import located
 
@@ -81,6 +81,7 @@ class MemoryFiles:
         self.machine = machine
         self.tree = tree
         self.answers = dict(answers)
+        self.knocks: dict[str, str] = {}
 
     def read(self, path: str, limit: int) -> bytes:
         """See Files."""
@@ -134,6 +135,8 @@ class MemoryFiles:
             if isinstance(query, Answers):
                 known = {c: self.answers[c] for c in query.commands if c in self.answers}
                 gathering.seen.answers.update(known)
+            elif isinstance(query, Knocks):
+                gathering.seen.knocks.update(self.knocks)
             else:
                 gathering.grant(query)
         return gathering.seen

@@ -80,7 +80,17 @@ class Answers(msgspec.Struct, frozen=True):
     limit: int = 1_000_000
 
 
-Query = Contents | Names | Links | Below | Rooms | Sums | Stanzas | Answers
+class Knocks(msgspec.Struct, frozen=True):
+    """What the listening TCP ports of the machine do when somebody connects (``OUTCOMES``).
+
+    ``seconds`` is how long all of them together are waited for. A system that does not run has
+    none.
+    """
+
+    seconds: float = 1.5
+
+
+Query = Contents | Names | Links | Below | Rooms | Sums | Stanzas | Answers | Knocks
 
 
 class Answer(msgspec.Struct, frozen=True):
@@ -141,11 +151,13 @@ class Seen(msgspec.Struct):
     sums: dict[str, tuple[str, str]] = {}
     stanzas: list[Stanza] = []
     answers: dict[tuple[str, ...], Answer] = {}
+    knocks: dict[str, str] = {}
 
     def add(self, other: "Seen") -> None:
         """Take over what another round saw."""
         for name in ("contents", "faults", "found", "links", "below", "rooms", "sums", "answers"):
             getattr(self, name).update(getattr(other, name))
+        self.knocks.update(other.knocks)
         self.stanzas += other.stanzas
 
     def text(self, path: str) -> str | None:

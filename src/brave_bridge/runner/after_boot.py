@@ -5,6 +5,7 @@ mounted writes down what came up, for whoever opens it again.
 """
 
 import shlex
+from fnmatch import fnmatchcase
 from pathlib import PurePosixPath
 
 from brave_bridge.core.formats.boot_account import SCRIPT, SCRIPT_TEXT
@@ -17,6 +18,7 @@ from brave_bridge.runner.placed_units import (
     drop_in,
     environment_lines,
     exec_start,
+    kept_variables,
     place_wanted,
     take_away,
 )
@@ -27,8 +29,14 @@ _LOCAL_START = "/etc/local.d/brave-bridge.start"
 _CRON = "/etc/cron.d/brave-bridge"
 _PLACED = (f"{UNITS}/{UNIT}", _WANTED, _LOCAL_START, _CRON, SCRIPT)
 _SYSTEMD = (RUNS_SYSTEMD, "/lib/systemd/systemd", "/usr/lib/systemd/systemd")
-_OPENRC = "/run/openrc"
-_LOOKED_FOR = (*_SYSTEMD, _OPENRC, *(str(PurePosixPath(p).parent) for p in (_LOCAL_START, _CRON)))
+_LOCAL_IS_STARTED = "/etc/runlevels/*/local"
+_CRON_RUNS = ("/run/crond.pid", "/run/cron.pid", "/var/run/crond.pid", "/var/run/cron.pid")
+_LOOKED_FOR = (
+    *_SYSTEMD,
+    _LOCAL_IS_STARTED,
+    *_CRON_RUNS,
+    *(str(PurePosixPath(path).parent) for path in (_LOCAL_START, _CRON)),
+)
 
 BY_HAND = "nobody starts it after the boot: then type brave-bridge go-on"
 
@@ -54,16 +62,23 @@ def _go_on_here(machine: Machine, there: set[str], procedure: str) -> str:
         # Not a part of what it waits for, and not ended with the command that it starts.
         _place_unit(machine, "goes on with what it began before the restart", "simple", run)
         return "after the boot it goes on by itself"
-    line = shlex.join(run)
-    if _OPENRC in there and str(PurePosixPath(_LOCAL_START).parent) in there:
-        machine.files.write(_LOCAL_START, f"#!/bin/sh\n{line} &\n".encode(), 0o755)
+    # For root alone to read: a proxy's address may hold a password.
+    line = shlex.join(["env", *kept_variables(), *run])
+    if _has_local_starts(there):
+        machine.files.write(_LOCAL_START, f"#!/bin/sh\n{line} &\n".encode(), 0o700)
         return "after the boot it goes on by itself"
-    if str(PurePosixPath(_CRON).parent) in there:
+    if there & set(_CRON_RUNS) and str(PurePosixPath(_CRON).parent) in there:
         # cron(8) gives % a meaning of its own.
         entry = f"@reboot root {line}\n".replace("%", "\\%")
-        machine.files.write(_CRON, entry.encode(), 0o644)
+        machine.files.write(_CRON, entry.encode(), 0o600)
         return "after the boot it goes on by itself, started by cron"
     return BY_HAND
+
+
+def _has_local_starts(there: set[str]) -> bool:
+    """Whether OpenRC starts what is in its folder of local scripts: that is a service as others."""
+    started = any(fnmatchcase(path, _LOCAL_IS_STARTED) for path in there)
+    return started and str(PurePosixPath(_LOCAL_START).parent) in there
 
 
 def _account(machine: Machine, there: set[str]) -> str:

@@ -52,13 +52,17 @@ def exec_start(argv: Iterable[str]) -> str:
     return "ExecStart=" + " ".join(_quoted(word).replace("$", "$$") for word in argv) + "\n"
 
 
+def kept_variables() -> list[str]:
+    """What this process was started with and is needed again, such as the way to a proxy."""
+    return [f"{name}={os.environ[name]}" for name in KEPT_VARIABLES if name in os.environ]
+
+
 def environment_lines() -> str:
-    """What this process was started with and a unit needs again, such as the way to a proxy.
+    """The variables that are kept, for a unit.
 
     In Environment ``$`` has no meaning of its own (systemd.exec(5)).
     """
-    kept = ((name, os.environ[name]) for name in KEPT_VARIABLES if name in os.environ)
-    return "".join(f"Environment={_quoted(f'{name}={value}')}\n" for name, value in kept)
+    return "".join(f"Environment={_quoted(word)}\n" for word in kept_variables())
 
 
 def _quoted(word: str) -> str:

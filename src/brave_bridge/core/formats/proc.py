@@ -202,6 +202,11 @@ def seconds_since_boot(uptime: str, first_process: str) -> int:
     return max(up - _began(first_process) // _TICKS_A_SECOND, 1) if up else 0
 
 
+def process_name(stat: str) -> str:
+    """The name of a process, from its /proc/PID/stat (proc_pid_stat(5)): it may have brackets."""
+    return stat.partition("(")[2].rpartition(")")[0]
+
+
 def _began(stat: str) -> int:
     """When a process began, in clock ticks after the kernel; 0 where that is not told."""
     fields = stat.rpartition(")")[2].split()

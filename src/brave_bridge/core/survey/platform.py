@@ -31,7 +31,8 @@ class Boot(msgspec.Struct, frozen=True):
     ``firmware`` is ``efi``, ``bios`` or empty where it is not known; ``command_line`` is the
     kernel's (proc_cmdline(5)); ``settings`` are the parameters that the boot loader's own
     files ask for; ``id`` changes with every boot. ``uptime_seconds`` is 0 where nothing runs.
-    ``options`` are what the firmware can start, in its order.
+    ``options`` are what the firmware can start, in its order; ``first_process`` the name of
+    process 1.
     """
 
     kernel: str = ""
@@ -43,6 +44,7 @@ class Boot(msgspec.Struct, frozen=True):
     booted_at: str = ""
     id: str = ""
     options: tuple[FirmwareOption, ...] = ()
+    first_process: str = ""
 
     @property
     def series(self) -> str:

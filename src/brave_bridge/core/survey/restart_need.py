@@ -41,6 +41,10 @@ def restart_reasons(facts: Facts, roles: Roles = NO_ROLES) -> tuple[RestartReaso
     )
 
 
+_INITS = ("init", "openrc-init", "runit", "s6-svscan", "dinit")
+"""First processes that start a system; one with systemd is known by its units."""
+
+
 def newest_kernel(facts: Facts) -> Kernel | None:
     """The newest kernel that is installed, of the series that the machine is held at."""
     held = {hold.series for hold in series_holds(facts.pins, facts.kernel_packages)}
@@ -55,7 +59,7 @@ def can_restart(facts: Facts) -> bool:
 
     A container without either is restarted by whoever runs it.
     """
-    return bool(facts.kernels or facts.activity.units)
+    return bool(facts.kernels or facts.activity.units or facts.boot.first_process in _INITS)
 
 
 def _marks(facts: Facts) -> Iterator[RestartReason]:

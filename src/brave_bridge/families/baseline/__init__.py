@@ -11,6 +11,7 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
 from brave_bridge.families.baseline import (
     accounts,
+    answers,
     certificates,
     clock,
     defaults,
@@ -37,6 +38,7 @@ TOPICS: tuple[ModuleType, ...] = (
     defaults,
     units,
     ports,
+    answers,
     mounts,
     room,
     pools,

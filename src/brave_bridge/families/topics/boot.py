@@ -6,7 +6,13 @@ from datetime import datetime, timedelta
 from brave_bridge.bootloaders.settings import options_asked_for
 from brave_bridge.core.boot.efi_variables import GUID, read_boot_variables
 from brave_bridge.core.formats.boot_account import ACCOUNT, LARGEST, read_account
-from brave_bridge.core.formats.proc import BOOT_ID, FIRST_PROCESS, boot_mark, seconds_since_boot
+from brave_bridge.core.formats.proc import (
+    BOOT_ID,
+    FIRST_PROCESS,
+    boot_mark,
+    process_name,
+    seconds_since_boot,
+)
 from brave_bridge.core.formats.text import iso_time, one_line
 from brave_bridge.core.formats.wtmp import read_boots
 from brave_bridge.core.survey.facts import Evidence
@@ -68,6 +74,7 @@ def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:
         booted_at=booted.isoformat(timespec="seconds") if booted else "",
         id=mark_of(seen, runs),
         options=tuple(_firmware_options(seen)),
+        first_process=one_line(process_name(seen.word(FIRST_PROCESS)), 40),
     )
     where = "/proc/cmdline, /proc/sys/kernel/osrelease, /sys/firmware"
     if not boot.kernel:

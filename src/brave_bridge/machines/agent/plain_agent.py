@@ -8,6 +8,7 @@ from brave_bridge.machines import queries
 from brave_bridge.machines.agent.serving import Agent, StateService
 from brave_bridge.machines.entering import as_root, entered
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.knocking import knock
 from brave_bridge.machines.questions import ask_all
 
 
@@ -25,6 +26,9 @@ class ServedMachine(FolderMachine):
 
     def _answers(self, query: queries.Answers) -> dict[tuple[str, ...], queries.Answer]:
         return ask_all(query) if self.is_this_system else {}
+
+    def _knocks(self, query: queries.Knocks) -> dict[str, str]:
+        return knock(query) if self.is_this_system else {}
 
 
 class About:
@@ -64,6 +68,7 @@ _QUERIES: dict[str, Callable] = {
         queries.Sums,
         queries.Stanzas,
         queries.Answers,
+        queries.Knocks,
     )
 }
 

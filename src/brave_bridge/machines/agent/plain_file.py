@@ -21,6 +21,8 @@ MODULES = (
     "machines.folder_state",
     "machines.entering",
     "machines.folder",
+    "core.survey.knock",
+    "machines.knocking",
     "machines.questions",
     "machines.agent.wire",
     "machines.agent.serving",

@@ -12,11 +12,14 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.survey.knock import SILENT, SPEAKS, TAKES
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin import boot_menu, efi
 
 LIVE = f"{STATE_FOLDER}/stand-in-live.json"
 _BEFORE_ITS_BOOT = 86_400
+_SPEAKING = (21, 22, 25, 110, 143, 3306)
+"""Ports of protocols in which the server has the first word."""
 _RESTART = ("run/reboot-required", "run/reboot-required.pkgs")
 
 
@@ -91,6 +94,8 @@ class Live(msgspec.Struct):
     enabled: list[str] = []
     tcp: list[int] = []
     udp: list[int] = []
+    silent: list[int] = []
+    """TCP ports at which somebody listens and nobody answers."""
     sessions: list[LiveSession] = []
     guests: list[LiveGuest] = []
     managers: list[str] = []
@@ -200,6 +205,13 @@ def restart(root: Path) -> None:
         if f"fails: {unit.name}" == trouble:
             unit.active = "failed"
     boot(root, live)
+
+
+def knocked(live: Live) -> dict[str, str]:
+    """What whoever connects to its ports meets."""
+    answering = {port: SPEAKS if port in _SPEAKING else TAKES for port in live.tcp}
+    answering |= dict.fromkeys(live.silent, SILENT)
+    return {f"tcp {port}": answering[port] for port in live.tcp}
 
 
 def write_kernel_files(root: Path, live: Live) -> None:

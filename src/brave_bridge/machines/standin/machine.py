@@ -5,7 +5,7 @@ from pathlib import Path
 
 from brave_bridge.machines.folder import FolderFiles, FolderMachine
 from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.queries import Answer, Answers, Query, Room, Seen
+from brave_bridge.machines.queries import Answer, Answers, Knocks, Query, Room, Seen
 from brave_bridge.machines.runtime import python_argv
 from brave_bridge.machines.standin import live
 from brave_bridge.machines.standin.answers import answer
@@ -21,7 +21,7 @@ class StandInMachine(FolderMachine):
 
     def __init__(self, name: str, root: Path) -> None:
         super().__init__(name, root)
-        self.files = _StandInFiles(name, root, self._answers)
+        self.files = _StandInFiles(name, root, self._answers, self._knocks)
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         return [*python_argv(), "-m", COMMAND, str(self.root), "--", *argv]
@@ -31,6 +31,10 @@ class StandInMachine(FolderMachine):
         if described is None:
             return {}
         return {command: answer(described, command) for command in query.commands}
+
+    def _knocks(self, query: Knocks) -> dict[str, str]:
+        described = live.load(self.root)
+        return live.knocked(described) if described else {}
 
 
 class _StandInFiles(FolderFiles):

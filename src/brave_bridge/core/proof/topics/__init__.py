@@ -11,6 +11,7 @@ from brave_bridge.core.proof.checks import MINOR_TOPIC, TOPIC
 from brave_bridge.core.proof.difference import SAME, Difference
 from brave_bridge.core.proof.topics import (
     accounts,
+    answers,
     certificates,
     clock,
     defaults,
@@ -38,6 +39,7 @@ COMPARES: dict[str, Compare] = {
     "default programs": defaults.compare,
     "units": units.compare,
     "ports": ports.compare,
+    "answers": answers.compare,
     "mounts": mounts.compare,
     "room": room.compare,
     "pools": pools.compare,
