@@ -251,6 +251,13 @@ CASES = [
     ),
     ("restart-pending", STOP, "restart is pending", activity(restart_wanted=True)),
     (
+        "past-system",
+        STOP,
+        "in its system as of 20261127-leg-4",
+        {"boot": msgspec.structs.replace(HEALTHY.boot, past="20261127-leg-4")},
+    ),
+    ("past-system", CLEAR, "runs its own system", {}),
+    (
         "newer-kernel",
         CAUTION,
         "5.19.0-7 is installed",

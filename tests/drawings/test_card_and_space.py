@@ -45,7 +45,10 @@ def test_a_card_fits_on_its_page(tmp_path, paper):
 def test_a_card_with_much_on_it_still_fits(tmp_path):
     parts = tuple(card().parts) * 2
     disks = tuple(CardDisk(f"nvme{n}n1", 1 << 40, parts) for n in range(4))
-    figure = draw_card(make_card(card(parts=parts, disks=disks)))
+    past = "Quayside 2 as of 2026-11-27 (20261127-101500-leg-4)"
+    made = make_card(card(parts=parts, disks=disks, past_entry=past))
+    assert any(past in step.words for step in made.steps)
+    figure = draw_card(made)
     assert min(text.get_position()[1] for text in figure.axes[0].texts) > 5
 
 

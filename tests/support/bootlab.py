@@ -218,17 +218,18 @@ class Disk:
         return subprocess.run(argv, capture_output=True, check=True).stdout
 
     @contextlib.contextmanager
-    def opened(self) -> Iterator[Path]:
-        """Its root file system, mounted."""
+    def opened(self, subvolume: str = "") -> Iterator[Path]:
+        """Its root file system, mounted: the one of a subvolume, where it is named."""
         mount = self.image.with_suffix(".mounted")
         mount.mkdir(exist_ok=True)
         loop = _loop(self.image)
         try:
-            subprocess.run(["mount", loop, mount], check=True)
+            options = ["-o", f"subvol={subvolume}"] if subvolume else []
+            subprocess.run(["mount", *options, loop, mount], check=True)
             try:
                 yield mount
             finally:
-                subprocess.run(["umount", mount], check=True)
+                subprocess.run(["umount", "--recursive", mount], check=True)
                 mount.rmdir()
         finally:
             subprocess.run(["losetup", "--detach", loop], check=True)
@@ -324,6 +325,21 @@ def bios_on_btrfs(folder: Path, prepare: Callable[[Path], None], size_mib: int =
         part.unlink()
     _with_grub(image, "(hd0,msdos1)/boot/grub")
     return Disk(image, fat_byte=second * 512)
+
+
+def bios_on_subvolume(folder: Path, prepare: Callable[[Path], None], size_mib: int = 1400) -> Disk:
+    """A disk with GRUB, all in the subvolume ``@`` of a btrfs, and a FAT partition behind it."""
+    disk = bios_on_btrfs(folder, lambda tree: None, size_mib)
+    with disk.opened() as top:
+        _quietly("btrfs", "subvolume", "snapshot", top, top / "@")
+        for path in top.iterdir():
+            if path.name != "@":
+                shutil.rmtree(path) if path.is_dir() and not path.is_symlink() else path.unlink()
+        prepare(top / "@")
+        fstab = top / "@/etc/fstab"
+        fstab.write_text(fstab.read_text().replace("btrfs defaults", "btrfs subvol=@"))
+    _with_grub(disk.image, "(hd0,msdos1)/@/boot/grub")
+    return disk
 
 
 def efi_with_systemd_boot(folder: Path, prepare: Callable[[Path], None]) -> Disk:

@@ -8,6 +8,7 @@ import pytest
 
 from brave_bridge.cli.plan_texts import plan_text
 from brave_bridge.cli.texts import survey_text
+from brave_bridge.core.boot.past_entry import PastSystem
 from brave_bridge.core.packages.choices import OBSOLETE, STAYS, Option, PlanChoice
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.survey.findings import Verdict
@@ -125,6 +126,23 @@ def test_what_a_return_has_set_aside_is_a_row_of_the_list(read):
     aside = SetAside(
         id="@.before-return-1", mount="/", since="2026-11-20T10:00:00+00:00", in_use=True
     )
+    past = PastSystem(
+        way_back="20261127-leg-4",
+        subvolume="@.as-of-20261127-leg-4",
+        name="@",
+        release="Tidepool 21.04",
+        since="2026-11-27T10:00:00+00:00",
+        kernel="5.4.0-1",
+        running=True,
+    )
+    beside = msgspec.structs.replace(past, way_back="20261126-leg-4", running=False)
+    two = msgspec.structs.replace(read("petrel"), past_systems=(past, beside))
+    rows = {row.key: row for row in ways_back_page(two).rows}
+    told = {
+        key: " ".join(note.text for note in rows[f"past:{one.way_back}"].why)
+        for key, one in (("runs", past), ("beside", beside))
+    }
+    assert "keep-past" in told["runs"] and "boot-menu 20261126-leg-4" in told["beside"]
     page = ways_back_page(msgspec.structs.replace(read("petrel"), set_aside=(aside,)))
     row = next(row for row in page.rows if row.key == "aside:@.before-return-1")
     assert "/ as it was before the return" in row.cells

@@ -1,7 +1,10 @@
 """GRUB on a machine: a trial put into its own commands and its block, and taken out again."""
 
+from collections.abc import Sequence
+
 import msgspec
 
+from brave_bridge.core.boot.entries import BootEntry
 from brave_bridge.core.boot.grub_environment import (
     SIZE,
     DamagedBlock,
@@ -17,6 +20,7 @@ from brave_bridge.core.boot.grub_trial import (
     trial_part,
 )
 from brave_bridge.core.boot.marked_part import part_in, with_part, without_part
+from brave_bridge.core.boot.past_entry import PART, PastSystem, grub_entry
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Names
 
@@ -87,7 +91,7 @@ def arm(
     The mark is written last: until then every boot takes ``good``. Done twice it is done once.
     """
     files = _must_be_there(machine)
-    text = menu_text(machine, files)
+    text = menu_text(machine, files) + without_part(_custom(machine, files))
     remembering = Remembering(place.uuid, ON_ESP) if place.file else Remembering()
     part = trial_part(text, read_grub_menu(text), chosen, good, trial, panic_seconds, remembering)
     custom = _custom(machine, files)
@@ -109,6 +113,21 @@ def pin(machine: Machine, identifier: str) -> str:
     return files.custom
 
 
+def offer_past(machine: Machine, offered: Sequence[tuple[PastSystem, BootEntry]]) -> str:
+    """Have the menu offer these past systems, each made after an entry, and no others.
+
+    The file that has them. MachineError where the menu reads no commands of ours.
+    """
+    files = _must_be_there(machine)
+    text, custom = menu_text(machine, files), _custom(machine, files)
+    if offered and not reads_custom(text):
+        seen = f"{files.menu} reads no custom.cfg"
+        raise MachineError("offering a past system", machine.name, seen)
+    part = "\n".join(grub_entry(text, past, template) for past, template in offered)
+    _write_custom(machine, files, custom, with_part(custom, part, PART))
+    return files.custom
+
+
 def disarm(machine: Machine, marks: tuple[str, ...] = ()) -> bool:
     """Take a trial out again; whether there was one. The menu's own default holds then.
 
@@ -123,12 +142,7 @@ def disarm(machine: Machine, marks: tuple[str, ...] = ()) -> bool:
     if MARK in variables:
         del variables[MARK]
         machine.files.write(files.block, write_environment(variables, block))
-    kept = without_part(custom)
-    if kept != custom:
-        if kept.strip():
-            machine.files.write(files.custom, kept.encode("utf-8", "surrogateescape"))
-        else:
-            machine.files.remove(files.custom)
+    _write_custom(machine, files, custom, without_part(custom))
     for mark in machine.files.gather((Names(marks),)).found:
         machine.files.remove_folder(mark.rpartition("/")[0])
     return had
@@ -144,6 +158,16 @@ def _must_be_there(machine: Machine) -> GrubFiles:
 def _custom(machine: Machine, files: GrubFiles) -> str:
     content = machine.files.read_if_there(files.custom, _CUSTOM_LIMIT)
     return (content or b"").decode("utf-8", "surrogateescape")
+
+
+def _write_custom(machine: Machine, files: GrubFiles, before: str, text: str) -> None:
+    """Write the administrator's own commands where they change; none: no file."""
+    if text == before:
+        return
+    if text.strip():
+        machine.files.write(files.custom, text.encode("utf-8", "surrogateescape"))
+    else:
+        machine.files.remove(files.custom)
 
 
 def _block(machine: Machine, files: GrubFiles) -> tuple[dict[str, str], bytes]:

@@ -1,5 +1,7 @@
 """systemd-boot on a machine: a trial as two entries of ours, and taken out again."""
 
+from collections.abc import Sequence
+
 from brave_bridge.core.boot.counted_trial import (
     GOOD_NAME,
     TRIAL_NAME,
@@ -10,10 +12,12 @@ from brave_bridge.core.boot.counted_trial import (
     with_default_again,
     without_default,
 )
-from brave_bridge.core.boot.entries import BootEntry
+from brave_bridge.core.boot.entries import PAST_ID, BootEntry
+from brave_bridge.core.boot.loader_entries import in_menu_order, read_loader_entry
 from brave_bridge.core.boot.loader_settings import with_default
+from brave_bridge.core.boot.past_entry import PastSystem, loader_entry
 from brave_bridge.core.formats.text import decoded
-from brave_bridge.machines.port import Machine
+from brave_bridge.machines.port import Machine, MachineError
 
 FOLDERS = tuple(f"{place}/loader" for place in ("/boot", "/efi", "/boot/efi"))
 _LIMIT = 64 * 1024
@@ -57,6 +61,33 @@ def pin(machine: Machine, entry: BootEntry) -> str:
     text = decoded(machine.files.read_if_there(conf, _LIMIT) or b"")
     machine.files.write(conf, with_default(text, entry.id).encode())
     return conf
+
+
+def offer_past(machine: Machine, offered: Sequence[tuple[PastSystem, BootEntry]]) -> str:
+    """Have the menu offer these past systems, each made after an entry, and no others.
+
+    The folder that has them. MachineError where one would be booted by itself.
+    """
+    wanted: dict[str, str] = {}
+    for past, template in offered:
+        path = f"{template.where.rpartition('/')[0]}/{past.entry}.conf"
+        text = loader_entry(_text(machine, template.where), past, template)
+        made = read_loader_entry(text, path)
+        if made is not None and in_menu_order((template, made))[0] is made:
+            raise MachineError(
+                "offering a past system",
+                machine.name,
+                "the loader would put it before the system of now, and boot it by itself",
+                "give the entries of the system of now a sort-key",
+            )
+        wanted[path] = text
+    for folder in FOLDERS:
+        for path in machine.files.matching(f"{folder}/entries/{PAST_ID}*.conf"):
+            if path not in wanted:
+                machine.files.remove(path)
+    for path, text in wanted.items():
+        machine.files.write(path, text.encode())
+    return ", ".join(wanted)
 
 
 def _conf(entries: str) -> str:

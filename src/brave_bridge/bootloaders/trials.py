@@ -5,6 +5,7 @@ from brave_bridge.bootloaders.reading import read_loader
 from brave_bridge.core.boot.counted_trial import is_ours
 from brave_bridge.core.boot.entries import BootEntry, Loader
 from brave_bridge.core.boot.grub_trial import TRIAL_ID
+from brave_bridge.core.boot.past_entry import is_past
 from brave_bridge.core.boot.trial_way import COUNTED, GRUB_ON_ESP, Ground, TrialWay, trial_way
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.survey.facts import Facts
@@ -50,7 +51,10 @@ def entry_of(loader: Loader, kernel: str) -> BootEntry | None:
     plain = [
         entry
         for entry in fitting
-        if "recovery" not in entry.title.lower() and not is_ours(entry.id) and entry.id != TRIAL_ID
+        if "recovery" not in entry.title.lower()
+        and not is_ours(entry.id)
+        and entry.id != TRIAL_ID
+        and not is_past(entry.id)
     ]
     return next(iter(plain), None)
 
@@ -60,7 +64,8 @@ def arrange(
 ) -> tuple[BootEntry, BootEntry, TrialWay]:
     """Have a kernel booted once: its entry, the good one behind it, and the way it is done.
 
-    MachineError where nothing would bring the machine back, or an entry is missing.
+    ``kernel`` is a version, or an entry as its loader names it. MachineError where nothing would
+    bring the machine back, or an entry is missing.
     """
     attempted = f"trying kernel {kernel} once"
     ground = ground_of(facts)
@@ -68,7 +73,11 @@ def arrange(
     if way.refusal:
         raise MachineError(attempted, machine.name, way.refusal, "; ".join(way.instead))
     running = facts.kernel_that_came_up
-    chosen, good = entry_of(facts.loader, kernel), entry_of(facts.loader, running)
+    by_id = next((one for one in facts.loader.entries if one.id == kernel), None)
+    chosen, good = by_id or entry_of(facts.loader, kernel), entry_of(facts.loader, running)
+    if by_id is not None and good is None:
+        default = facts.loader.default
+        good = next((one for one in facts.loader.entries if one.id == default), None)
     if chosen is None or good is None:
         missing = kernel if chosen is None else (running or "the kernel that runs now")
         raise MachineError(attempted, machine.name, f"no entry of the boot menu starts {missing}")
@@ -80,6 +89,12 @@ def arrange(
         place = grub.MarkPlace(f"{ground.esp.path}{grub.ON_ESP}", ground.esp_uuid)
     grub.arm(machine, chosen.id, good.id, name, place)
     return chosen, good, way
+
+
+def is_tried(loader: Loader, root: str) -> bool:
+    """Whether what is on trial has that subvolume as its root."""
+    tried = (one for one in loader.entries if one.id == TRIAL_ID or is_ours(one.id))
+    return any(f"subvol={root}" in entry.option("rootflags").split(",") for entry in tried)
 
 
 def make_default(machine: Machine, kernel: str) -> str:

@@ -28,6 +28,8 @@ SECTIONS = {
         "ways-back",
         "return",
         "put-back",
+        "boot-menu",
+        "keep-past",
         "compare",
         "verify",
         "pin",

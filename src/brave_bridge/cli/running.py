@@ -12,6 +12,7 @@ from brave_bridge.cli import (
     commands,
     documents,
     help_commands,
+    past_commands,
     proof_commands,
     readiness_commands,
     route_commands,
@@ -34,6 +35,7 @@ COMMANDS = (
     readiness_commands,
     way_back_commands,
     boot_commands,
+    past_commands,
     help_commands,
 )
 """The modules whose commands the application has: importing them is what adds them."""

@@ -95,6 +95,8 @@ def return_to(
 ) -> None:
     """Return to a way back: what would be lost is shown first. Run it again if it was cut off."""
     ways = _ways(context, begins=not preview)
+    if not preview:
+        ways.returning.finish_exchange()
     chosen = ways.snapshots.find(identifier, though_damaged=skip_damaged)
     if preview or not (json or yes):
         found = ways.preview(identifier)

@@ -55,6 +55,10 @@ def draw_card(card: Card, paper: str = "a4") -> Figure:
     return figure
 
 
+_DISK = 21.0
+"""What a disk takes of the page's height, in millimetres."""
+
+
 class _Page:
     """A page that is filled from the top."""
 
@@ -227,7 +231,11 @@ class _Page:
         if not disks:
             return
         self._title("Where it stands")
-        for disk in disks[:4]:
+        for number, disk in enumerate(disks):
+            if self.y - _DISK < _MARGIN:
+                names = ", ".join(one.name for one in disks[number:])
+                self._text(f"and {names}: see the card as text", 8.5)
+                return
             size = f", {byte_size(disk.size)}" if disk.size else ""
             self._text(f"{disk.name}{size}", 8.5, bold=True)
             self.y -= 0.4

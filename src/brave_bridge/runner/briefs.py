@@ -15,6 +15,7 @@ from brave_bridge.core.crossing.go_back import go_back
 from brave_bridge.core.crossing.hold_series import hold_series, let_series_go
 from brave_bridge.core.crossing.keep_way_back import check_way_back, take_way_back
 from brave_bridge.core.crossing.open_leg import OpenLeg
+from brave_bridge.core.crossing.past_system import keep_past, offer_past, withdraw_past
 from brave_bridge.core.crossing.remedy import apply_remedy
 from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.crossing.requests import Script, TakeSnapshot
@@ -27,7 +28,7 @@ from brave_bridge.families.registry import able, commands_of, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "11"
+SCRIPT_VERSION = "12"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 
@@ -123,6 +124,25 @@ class HoldBrief(msgspec.Struct, frozen=True, tag="hold"):
     series: str = ""
 
 
+class PastBrief(msgspec.Struct, frozen=True, tag="past"):
+    """Have the boot menu offer a way back as a system to start; ``once``: and start it."""
+
+    way_back: str
+    once: bool = False
+
+
+class WithdrawBrief(msgspec.Struct, frozen=True, tag="withdraw"):
+    """Take past systems out of the boot menu."""
+
+    ways_back: tuple[str, ...]
+
+
+class KeepPastBrief(msgspec.Struct, frozen=True, tag="keep past"):
+    """Keep the past system that the machine was started in."""
+
+    way_back: str
+
+
 class DecisionBrief(msgspec.Struct, frozen=True, tag="decision"):
     """Something that was decided and done at once; it stands in the logbook, nothing is run."""
 
@@ -141,6 +161,9 @@ Brief = (
     | KernelsBrief
     | HoldBrief
     | BuildBrief
+    | PastBrief
+    | WithdrawBrief
+    | KeepPastBrief
     | DecisionBrief
 )
 
@@ -189,6 +212,12 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return let_series_go(brief.file.path)
         case HoldBrief():
             return hold_series(commands_of(brief.family), brief.series, brief.file)
+        case PastBrief():
+            return offer_past(brief.way_back, once=brief.once)
+        case WithdrawBrief():
+            return withdraw_past(brief.ways_back)
+        case KeepPastBrief():
+            return keep_past(brief.way_back)
         case CheckBrief():
             return check_way_back(brief.way_back)
         case ReturnBrief():

@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 import msgspec
 
 from brave_bridge.core.boot.entries import entry_for
+from brave_bridge.core.boot.past_entry import is_past
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.recovery_card import (
@@ -53,6 +54,7 @@ def card_facts(machine: Machine, facts: Facts, snapshots: Snapshots, about: str 
         loader=loader.kind,
         kernels=tuple(CardKernel(plain(k.version), k.version == good) for k in facts.kernels),
         boot_entry=plain(snapshot.boot_entry if snapshot else entry_for([*loader.entries], good)),
+        past_entry=plain(next((e.title for e in loader.entries if is_past(e.id)), "")),
         parts=parts,
         disks=_disks(facts, parts),
         way_back=snapshot.id if snapshot else "",

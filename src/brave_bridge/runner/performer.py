@@ -43,9 +43,11 @@ from brave_bridge.core.crossing.requests import (
     FetchSuites,
     GuardServices,
     KeepOpenLeg,
+    KeepPast,
     ListFiles,
     LookForStops,
     MakeCard,
+    OfferPast,
     PlanPackages,
     ReadFacts,
     ReadFiles,
@@ -59,6 +61,7 @@ from brave_bridge.core.crossing.requests import (
     SwapFiles,
     TakeSnapshot,
     UnguardServices,
+    WithdrawPast,
     WriteFiles,
 )
 from brave_bridge.core.formats.apt_output import status_line
@@ -72,6 +75,7 @@ from brave_bridge.machines.secrets import with_credentials
 from brave_bridge.runner import after_boot
 from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.open_legs import OPEN_LEG
+from brave_bridge.runner.performing import past_systems
 from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
 from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.runner.performing.trials import arrange_trial, end_trial
@@ -102,6 +106,7 @@ class Performer:
         self.machine = machine
         self.family = family
         self.identifier = identifier
+        self.beside = beside
         self.ways_back = PerformingWaysBack(machine, family, beside)
         self.poll_seconds = 0.2
         self.judge: Callable[[str], StopsSeen] | None = None
@@ -285,6 +290,18 @@ class Performer:
     @_perform.register
     def _(self, request: LookForStops, seq: int, report: Report) -> Reply:
         return self.judge(request.to) if self.judge else StopsSeen(())
+
+    @_perform.register
+    def _(self, request: OfferPast, seq: int, report: Report) -> Reply:
+        return past_systems.offer_past(self.machine, self.family, self.beside, request)
+
+    @_perform.register
+    def _(self, request: WithdrawPast, seq: int, report: Report) -> Reply:
+        return past_systems.withdraw_past(self.machine, self.beside, request.way_back)
+
+    @_perform.register
+    def _(self, request: KeepPast, seq: int, report: Report) -> Reply:
+        return past_systems.keep_past(self.machine, self.beside)
 
     @_perform.register
     def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:

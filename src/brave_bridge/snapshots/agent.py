@@ -20,21 +20,25 @@ from brave_bridge.machines.agent.serving import Agent
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.snapshots.beside import Archives, Beside, BesideFolder
 from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.past_systems import PastSystems
 from brave_bridge.snapshots.returning import Returning
+
+_SERVED = (Snapshots, Returning, Archives, PastSystems)
 
 
 def serve(machine: FolderMachine) -> None:
     """Serve a machine over this process's pipes until whoever called is gone."""
     beside = BesideFolder(machine, __version__)
     own = {"snapshots": beside.snapshots, "returning": beside.returning}
-    services = {**services_of(machine), **own, "archives": beside.archives}
+    own |= {"archives": beside.archives, "past": beside.past}
+    services = {**services_of(machine), **own}
     Agent(services, _as_declared).serve(sys.stdin.buffer, sys.stdout.buffer)
 
 
 def _as_declared(method: Callable, arguments: list, named: dict) -> tuple[list, dict]:
     """Arguments as a method's own annotations declare them."""
     given, named = as_given(method, arguments, named)
-    if not isinstance(getattr(method, "__self__", None), (Snapshots, Returning, Archives)):
+    if not isinstance(getattr(method, "__self__", None), _SERVED):
         return given, named
     hints = get_type_hints(method)
     names = list(inspect.signature(method).parameters)
@@ -84,6 +88,7 @@ class BesideLine:
         self.snapshots: Any = _Called(line, "snapshots", Snapshots)
         self.returning: Any = _Called(line, "returning", Returning)
         self.archives: Any = _Called(line, "archives", Archives)
+        self.past: Any = _Called(line, "past", PastSystems)
 
 
 def beside(machine: FolderMachine | AgentMachine) -> Beside:

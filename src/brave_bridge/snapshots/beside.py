@@ -5,6 +5,7 @@ from typing import Protocol
 
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.past_systems import PastSystems
 from brave_bridge.snapshots.rescue.build import keep_rescue_tool
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.snapshots.settings_archive import SettingsArchive, archive_settings
@@ -33,6 +34,7 @@ class Beside(Protocol):
     snapshots: Snapshots
     returning: Returning
     archives: Archives
+    past: PastSystems
 
 
 class BesideFolder:
@@ -42,3 +44,4 @@ class BesideFolder:
         self.snapshots = Snapshots(machine, version)
         self.returning = Returning(self.snapshots)
         self.archives = Archives(machine)
+        self.past = PastSystems(self.snapshots)

@@ -128,6 +128,18 @@ class Returning:
                 return Journal(snapshot, self.machine.name, "swapping", "")
         return None
 
+    def finish_exchange(self) -> bool:
+        """Finish an exchange of subvolumes that a restart cut off; whether there was one.
+
+        Until then the records are not in their place, and nothing may be written there.
+        MachineError.
+        """
+        cut_off = [m for m in self.snapshots.layout().covered if btrfs_swap.was_cut_off(m)]
+        for mounted in cut_off:
+            with self._explained("finishing an exchange of subvolumes"):
+                btrfs_swap.finish(mounted)
+        return bool(cut_off)
+
     # What returns have set aside
 
     def set_aside(self) -> list[SetAside]:

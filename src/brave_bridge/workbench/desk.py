@@ -24,6 +24,7 @@ from brave_bridge.core.releases.standing import SCALES, scale_of
 from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
 from brave_bridge.core.survey.known_trouble import files_asked_for, paths_asked_for
+from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.families.identify import read_identity
 from brave_bridge.families.registry import baseline as read_baseline
 from brave_bridge.families.registry import family_by_database, family_named, survey
@@ -342,12 +343,24 @@ class Desk:
 
         Refused where another has not ended; a return takes the place of one that waits.
         """
+        self._must_run_its_own_system(kind)
+        self.beside.returning.finish_exchange()
         self.set_aside_damage()
         self.machine.state.make()
         runtime = self._runtime(kind)
         # Of two that begin at once the second finds what the first has written.
         with self.machine.state.changing("begin"):
             return self._begin(kind, title, brief, unattended, runtime)
+
+    def _must_run_its_own_system(self, kind: str) -> None:
+        """Refused on a past system: what is done there is gone after the next restart."""
+        past = self.machine.files.read_if_there(PAST_MARK, 200)
+        if past is not None and kind != "keep past":
+            raise Refused(
+                kind,
+                "the machine was started in a past system, beside its own",
+                "keep it (brave-bridge keep-past), or restart into the system of now",
+            )
 
     def _runtime(self, kind: str) -> Path | None:
         """A runtime that outlives a procedure which replaces what we run on; None: none is needed.

@@ -20,6 +20,7 @@ from brave_bridge.workbench.decisions import Decisions, read_decisions
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.next_step import OnTheWay, next_step
+from brave_bridge.workbench.past_systems import past_systems
 from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.ways_back import WaysBack
@@ -73,6 +74,7 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
         ways_back=listed,
         gone=tuple(ways.gone()) if may_read else (),
         set_aside=tuple(ways.set_aside()) if may_read else (),
+        past_systems=tuple(past_systems(desk)) if may_read else (),
         procedures=procedures,
         live=read_live(desk) if may_read else None,
         **_proof(procedures, REPEATS.read(desk.machine.state) if may_read else Repeats()),

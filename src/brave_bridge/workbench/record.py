@@ -27,6 +27,7 @@ from brave_bridge.workbench.next_step import NextStep
 from brave_bridge.workbench.routes import Routes, Track
 
 if TYPE_CHECKING:
+    from brave_bridge.core.boot.past_entry import PastSystem
     from brave_bridge.snapshots.description import Gone, Snapshot
     from brave_bridge.snapshots.returns.set_aside import SetAside
     from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, SampleRow
@@ -130,6 +131,7 @@ class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
     ways_back: tuple[WayBack, ...] = ()
     gone: tuple[Gone, ...] = ()
     set_aside: tuple[SetAside, ...] = ()
+    past_systems: tuple[PastSystem, ...] = ()
     procedures: tuple[ProcedureRow, ...] = ()
     live: Live | None = None
     proof: Proof | None = None

@@ -70,7 +70,11 @@ def kernel_of(path: str) -> str:
     return match[1] if match else ""
 
 
+PAST_ID = "brave-bridge-past-"
+"""How the ids of the entries of past systems begin; the way back's id follows."""
+
+
 def entry_for(entries: list[BootEntry], kernel: str) -> str:
     """The title of the first entry that boots a kernel version, recovery entries last."""
-    fitting = [entry.title for entry in entries if entry.kernel == kernel]
+    fitting = [e.title for e in entries if e.kernel == kernel and not e.id.startswith(PAST_ID)]
     return min(fitting, key=lambda title: "recovery" in title.lower(), default="")

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
+from brave_bridge.core.boot.entries import PAST_ID, BootEntry, Loader, LoaderFault
 
 BLOCK, CHOICE, IMAGE, INITRD = "environment block", "choice", "image", "initrd"
 
@@ -23,7 +23,7 @@ def missing_files(loader: Loader, names: frozenset[str]) -> Iterator[LoaderFault
     coming = next_entry(loader)
     for entry in loader.entries:
         image, *others = (_name(path) for path in (entry.image, *entry.initrds))
-        if not image or "$" in image:
+        if not image or "$" in image or entry.id.startswith(PAST_ID):
             continue
         if image not in names:
             words = f"{entry.title}: {image} is not in /boot"

@@ -1,36 +1,48 @@
-"""A part of ours in a text file that others own: put in, exchanged, taken out, all else kept."""
+"""Parts of ours in a text file that others own: put in, exchanged, taken out, all else kept.
 
-BEGIN = "# begin of what Brave Bridge wrote: made anew or taken out by it"
-END = "# end of what Brave Bridge wrote"
+A file may have several, each about its own subject.
+"""
+
+OWN = "what Brave Bridge wrote"
 
 
-def with_part(text: str, part: str) -> str:
+def _begin(about: str) -> str:
+    if about == OWN:
+        return f"# begin of {OWN}: made anew or taken out by it"
+    return f"# begin of {OWN} ({about}): made anew or taken out by it"
+
+
+def _end(about: str) -> str:
+    return f"# end of {OWN}" if about == OWN else f"# end of {OWN} ({about})"
+
+
+def with_part(text: str, part: str, about: str = OWN) -> str:
     """The text with our part at its end, in place of one that is there; none: without it."""
-    kept = without_part(text)
+    kept = without_part(text, about)
     if not part:
         return kept
     gap = "" if not kept or kept.endswith("\n") else "\n"
-    return f"{kept}{gap}{BEGIN}\n{part.rstrip(chr(10))}\n{END}\n"
+    return f"{kept}{gap}{_begin(about)}\n{part.rstrip(chr(10))}\n{_end(about)}\n"
 
 
-def part_in(text: str) -> str:
+def part_in(text: str, about: str = OWN) -> str:
     """Our part of the text; empty where there is none, or its end was taken away."""
     lines = text.split("\n")
-    if BEGIN not in lines:
+    if _begin(about) not in lines:
         return ""
-    first = lines.index(BEGIN)
-    if END not in lines[first:]:
+    first = lines.index(_begin(about))
+    if _end(about) not in lines[first:]:
         return ""
-    return "".join(f"{line}\n" for line in lines[first + 1 : lines.index(END, first)])
+    return "".join(f"{line}\n" for line in lines[first + 1 : lines.index(_end(about), first)])
 
 
-def without_part(text: str) -> str:
+def without_part(text: str, about: str = OWN) -> str:
     """The text without our part; as it is where the part has no end that could be told."""
     lines = text.split("\n")
-    if BEGIN not in lines:
+    if _begin(about) not in lines:
         return text
-    first = lines.index(BEGIN)
-    if END not in lines[first:]:
+    first = lines.index(_begin(about))
+    if _end(about) not in lines[first:]:
         return text
-    del lines[first : lines.index(END, first) + 1]
+    del lines[first : lines.index(_end(about), first) + 1]
     return "\n".join(lines)

@@ -296,3 +296,19 @@ class Awaited(Reply, frozen=True, tag=True):
     def summary(self) -> str:
         """See Reply."""
         return self.answer or "gone"
+
+
+class PastOffered(Reply, frozen=True, tag=True):
+    """The boot menu's entry for a past system: its title and where it stands.
+
+    ``words`` are what a person has to know of the next boot.
+    """
+
+    title: str
+    where: str
+    words: tuple[str, ...] = ()
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        return one_line(f"{self.title}, in {self.where}")

@@ -45,6 +45,7 @@ from brave_bridge.core.crossing.replies import (
     FileText,
     PackagesFetched,
     PackagesPlanned,
+    PastOffered,
     Ran,
     Reply,
     Restarted,
@@ -410,6 +411,27 @@ class EndTrial(Request[Done], frozen=True, tag=True, kw_only=True):
 
     watch_only: bool = False
     kernel: str = ""
+
+
+class OfferPast(Request[PastOffered], frozen=True, tag=True, kw_only=True):
+    """Make a way back a system that can be started, and have the boot menu offer it.
+
+    ``once``: have it started at the next boot alone. Failed where nothing would bring the machine
+    back from it.
+    """
+
+    way_back: str
+    once: bool = False
+
+
+class WithdrawPast(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Take such a system out of the boot menu and delete it; the way back stays."""
+
+    way_back: str
+
+
+class KeepPast(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Give the past system that runs the place of the system of now, which is set aside."""
 
 
 class AwaitAnswer(Request[Awaited], frozen=True, tag=True, kw_only=True):

@@ -25,6 +25,10 @@ class FirmwareOption(msgspec.Struct, frozen=True):
         return f"{self.number:04X}"
 
 
+PAST_MARK = "/.brave-bridge-past"
+"""The file by which a past system knows that it is one: the id of its way back."""
+
+
 class Boot(msgspec.Struct, frozen=True):
     """How the running system came up.
 
@@ -32,7 +36,7 @@ class Boot(msgspec.Struct, frozen=True):
     kernel's (proc_cmdline(5)); ``settings`` are the parameters that the boot loader's own
     files ask for; ``id`` changes with every boot. ``uptime_seconds`` is 0 where nothing runs.
     ``options`` are what the firmware can start, in its order; ``first_process`` the name of
-    process 1.
+    process 1; ``past`` the way back of the past system that this one is, empty for an ordinary one.
     """
 
     kernel: str = ""
@@ -45,6 +49,7 @@ class Boot(msgspec.Struct, frozen=True):
     id: str = ""
     options: tuple[FirmwareOption, ...] = ()
     first_process: str = ""
+    past: str = ""
 
     @property
     def series(self) -> str:

@@ -62,6 +62,8 @@ class CardFacts(msgspec.Struct, frozen=True, kw_only=True):
     loader: str = ""
     kernels: tuple[CardKernel, ...] = ()
     boot_entry: str = ""
+    past_entry: str = ""
+    """The boot entry that starts a way back as a system of its own, where the menu offers one."""
     parts: tuple[CardPart, ...] = ()
     disks: tuple[CardDisk, ...] = ()
     way_back: str = ""
@@ -150,6 +152,8 @@ def _steps(facts: CardFacts, good: str) -> Iterable[Step]:
         f"Take this entry: {entry}. If the system comes up, run:",
         (f"brave-bridge return {facts.way_back or 'newest'}",),
     )
+    if facts.past_entry:
+        yield Step(f"Or: {facts.past_entry}. To keep what it starts: brave-bridge keep-past")
     yield Step(
         "If nothing comes up, start a rescue medium, open a root shell and mount the system:",
         tuple(mount_commands(facts.parts)),

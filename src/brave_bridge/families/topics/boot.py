@@ -16,7 +16,7 @@ from brave_bridge.core.formats.proc import (
 from brave_bridge.core.formats.text import iso_time, one_line
 from brave_bridge.core.formats.wtmp import read_boots
 from brave_bridge.core.survey.facts import Evidence
-from brave_bridge.core.survey.platform import Boot, FirmwareOption, Kernel, LastBoot
+from brave_bridge.core.survey.platform import PAST_MARK, Boot, FirmwareOption, Kernel, LastBoot
 from brave_bridge.machines.queries import Contents, Names, Seen
 
 _EFI = "/sys/firmware/efi"
@@ -40,6 +40,7 @@ QUERIES = (
     Contents((f"{_EFI}/efivars/Boot*-{GUID}",), 4096),
     *_LAST,
     Names((_EFI, "/boot/*")),
+    Contents((PAST_MARK,), 200, cut=True),
 )
 
 
@@ -56,10 +57,10 @@ def mark_of(seen: Seen, runs: bool) -> str:
 
 def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:
     """How the running system was booted; nothing but the settings for one that does not run."""
-    settings = options_asked_for(seen)
+    settings, past = options_asked_for(seen), one_line(seen.word(PAST_MARK), 80)
     if not runs:
         why = "the system is mounted and does not run"
-        return Boot(settings=settings), Evidence("boot", "/proc", "", absent=why)
+        return Boot(settings=settings, past=past), Evidence("boot", "/proc", "", absent=why)
     command_line = one_line(seen.word("/proc/cmdline"), 2000)
     up = seconds_since_boot(seen.word("/proc/uptime"), seen.word(FIRST_PROCESS))
     booted = datetime.fromisoformat(taken_at) - timedelta(seconds=up) if up else None
@@ -75,6 +76,7 @@ def read(seen: Seen, runs: bool, taken_at: str) -> tuple[Boot, Evidence]:
         id=mark_of(seen, runs),
         options=tuple(_firmware_options(seen)),
         first_process=one_line(process_name(seen.word(FIRST_PROCESS)), 40),
+        past=past,
     )
     where = "/proc/cmdline, /proc/sys/kernel/osrelease, /sys/firmware"
     if not boot.kernel:

@@ -10,11 +10,17 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
+from brave_bridge.core.boot.marked_part import with_part
+from brave_bridge.core.survey.platform import PAST_MARK
+from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.engine import Mounted, Part, tool
 from brave_bridge.snapshots.trees.cover import Cover
 
 MARK = ".before-return-"
+AS_OF = ".as-of-"
+"""A way back of a subvolume that can be started is named NAME, this mark, and the way back's id."""
+
 STAMP = "%Y%m%d-%H%M%S-%f"
 """A subvolume that was set aside is named NAME, this mark, and when (UTC)."""
 
@@ -107,21 +113,26 @@ def swap_in(part: Part, mounted: Mounted, folder: Path, identifier: str) -> str:
         if MARK not in mounted.subvolume:
             _clear_unfinished(top, name)
             tool("btrfs", "subvolume", "snapshot", str(folder / "tree"), str(top / aside))
-            _mark(top / aside, identifier)
+            mark(top / aside, identifier)
             tool("btrfs", "filesystem", "sync", str(top))
             btrfs.swap(top, name, aside)
-        _move_inner(top, aside, name, mounted)
-        _boot_it(top, name, aside)
-        (top / name / _RETURNED).unlink(missing_ok=True)
+        move_inner(top, aside, name, mounted)
+        boot_it(top, name, aside)
+        (top / name / RETURNED).unlink(missing_ok=True)
         _settle_times(top / name, folder / "tree")
         tool("btrfs", "filesystem", "sync", str(top))
     return aside
 
 
 def was_cut_off(mounted: Mounted) -> str:
-    """The snapshot that a half-done exchange of this subvolume leads to; empty where none is."""
+    """The snapshot that a half-done exchange of this subvolume leads to; empty where none is.
+
+    A past system that is still beside was not exchanged yet.
+    """
+    if AS_OF in mounted.subvolume:
+        return ""
     try:
-        return (mounted.folder / _RETURNED).read_text(errors="replace").strip()[:80]
+        return (mounted.folder / RETURNED).read_text(errors="replace").strip()[:80]
     except OSError:
         return ""
 
@@ -131,14 +142,48 @@ def finish(mounted: Mounted) -> None:
     name = mounted.subvolume.strip("/")
     with btrfs.top_of(mounted.device) as top:
         place = top / name
+        for other in place.parent.glob(f"{place.name}{AS_OF}*"):
+            if not _is_marked(other, PAST_MARK):
+                set_aside(top, str(other.relative_to(top)), name)
         for other in sorted(place.parent.glob(f"{place.name}{MARK}*"), reverse=True):
             aside = str(other.relative_to(top))
-            _move_inner(top, aside, name, None)
-            _boot_it(top, name, aside)
-    (mounted.folder / _RETURNED).unlink(missing_ok=True)
+            move_inner(top, aside, name, None)
+            boot_it(top, name, aside)
+    settle_past(name, mounted.folder)
+    (mounted.folder / RETURNED).unlink(missing_ok=True)
 
 
-_RETURNED = ".brave-bridge-returned"
+def set_aside(top: Path, present: str, name: str) -> str:
+    """Give a subvolume the name of one that was set aside for ``name``; that name."""
+    aside = f"{name}{MARK}{datetime.now(UTC).strftime(STAMP)}"
+    os.rename(top / present, top / aside)
+    return aside
+
+
+def settle_past(name: str, root: Path) -> None:
+    """Let a past system that has its place for good be as every other."""
+    if _is_marked(root, PAST_MARK):
+        files = FolderFiles(name, root)
+        write_mounts(files, "")
+        files.remove(PAST_MARK)
+
+
+def write_mounts(files: FolderFiles, part: str) -> None:
+    """Have a past system mount what is within the system of now; nothing: mount it no more."""
+    content = files.read_if_there(_FSTAB, _FSTAB_LIMIT) or b""
+    before = content.decode("utf-8", "surrogateescape")
+    text = with_part(before, part, "what is within the system of now")
+    if text != before:
+        files.write(_FSTAB, text.encode("utf-8", "surrogateescape"))
+
+
+def _is_marked(root: Path, mark: str) -> bool:
+    return (root / mark.lstrip("/")).is_file()
+
+
+_FSTAB, _FSTAB_LIMIT = "/etc/fstab", 1_000_000
+RETURNED = ".brave-bridge-returned"
+"""The file that says that an exchange has not ended: the id of the snapshot it leads to."""
 
 
 def _settle_times(root: Path, tree: Path) -> None:
@@ -151,28 +196,33 @@ def _settle_times(root: Path, tree: Path) -> None:
         os.utime(place, ns=(status.st_atime_ns, status.st_mtime_ns))
 
 
-def _mark(subvolume: Path, identifier: str) -> None:
+def mark(subvolume: Path, identifier: str) -> None:
     """Tell the one that is being made from the ones that were set aside."""
-    (subvolume / _RETURNED).write_text(identifier + "\n")
+    (subvolume / RETURNED).write_text(identifier + "\n")
 
 
 def _clear_unfinished(top: Path, name: str) -> None:
     """Remove what a kill left before the exchange."""
     place = top / name
     for other in place.parent.glob(f"{place.name}{MARK}*"):
-        if (other / _RETURNED).exists():
+        if (other / RETURNED).exists():
             btrfs.delete_subvolume(other)
 
 
-def _move_inner(top: Path, aside: str, name: str, mounted: Mounted | None) -> None:
+def move_inner(
+    top: Path, aside: str, name: str, mounted: Mounted | None, let_go: Path | None = None
+) -> None:
     """Subvolumes within the old one, the state folder among them, move to the new one.
 
     Where the old one is in use (``mounted``) they are mounted there again, so nothing
-    vanishes from sight.
+    vanishes from sight. ``let_go`` is the folder of the new one where that is in use: what of
+    them is mounted there goes, as they are in their places then.
     """
     for inner in btrfs.directly_nested(top / aside):
         target = top / name / inner
         target.parent.mkdir(parents=True, exist_ok=True)
+        if let_go is not None and os.path.ismount(let_go / inner):
+            tool("umount", "--lazy", str(let_go / inner))
         with contextlib.suppress(FileNotFoundError):
             target.rmdir()
         os.rename(top / aside / inner, target)
@@ -188,7 +238,7 @@ def _shows(folder: Path, subvolume: Path) -> bool:
     return btrfs.subvolume_id(folder) == btrfs.subvolume_id(subvolume)
 
 
-def _boot_it(top: Path, name: str, aside: str) -> None:
+def boot_it(top: Path, name: str, aside: str) -> None:
     """Where the file system's default subvolume was the old one, it is the new one now."""
     default = tool("btrfs", "subvolume", "get-default", str(top)).split()[1]
     if default == btrfs.subvolume_id(top / aside):

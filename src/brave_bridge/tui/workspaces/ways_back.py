@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brave_bridge.core.formats.text import byte_size, plain
 from brave_bridge.tui.actions import Action
-from brave_bridge.tui.dialogs import AskReason, ConfirmByName, ConfirmReturn
+from brave_bridge.tui.dialogs import AskReason, Confirm, ConfirmByName, ConfirmReturn
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
@@ -38,6 +39,14 @@ class WaysBackWorkspace(Workspace):
             "What differs from it, as a tree",
             _has_some,
             "compare",
+        ),
+        Action(
+            "boot_menu",
+            "o",
+            "boot menu",
+            "Have the boot menu offer it as a system to start, or not any more",
+            _has_some,
+            "boot-menu",
         ),
         Action("mark", "m", "mark", "Mark it, to compare another one with it", _has_some),
         Action("verify", "v", "verify", "Read all of it again", _has_some, "verify"),
@@ -104,6 +113,38 @@ class WaysBackWorkspace(Workspace):
         if pointed := self._way_back():
             name, way = pointed
             self.set_going(name, "verifying", lambda desk: WaysBack(desk).begin_check(way.id))
+
+    def action_boot_menu(self) -> None:
+        """Have the boot menu offer what is under the cursor; take it out; keep what runs."""
+        from brave_bridge.workbench.pages.ways_back import PAST
+        from brave_bridge.workbench.past_systems import (
+            begin_keeping,
+            begin_offering,
+            begin_withdrawing,
+        )
+
+        record, row = self.record, self.ledger.pointed
+        if record is None or row is None or not row.key.startswith(PAST):
+            if pointed := self._way_back():
+                name, way = pointed
+                self.set_going(name, "boot menu", lambda desk: begin_offering(desk, way.id))
+            return
+        way_back, name = row.key.removeprefix(PAST), record.name
+        if any(past.running and past.way_back == way_back for past in record.past_systems):
+            self._ask(
+                "Keep the past system that runs",
+                ("It is the machine's own from now on; the system of now is set aside.",),
+                lambda: self.set_going(name, "keeping it", begin_keeping),
+            )
+            return
+        self.set_going(name, "boot menu", lambda desk: begin_withdrawing(desk, way_back))
+
+    def _ask(self, title: str, lines: tuple[str, ...], deed: Callable[[], None]) -> None:
+        def answered(agreed: bool | None) -> None:
+            if agreed:
+                deed()
+
+        self.app.push_screen(Confirm(title, list(lines)), answered)
 
     def action_pin(self) -> None:
         """Pin the way back under the cursor, with a reason; or let the rules hold again."""

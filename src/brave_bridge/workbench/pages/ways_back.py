@@ -14,6 +14,7 @@ from brave_bridge.workbench.pictures.ways_back import ways_back_picture
 from brave_bridge.workbench.record import MachineRecord
 
 if TYPE_CHECKING:
+    from brave_bridge.core.boot.past_entry import PastSystem
     from brave_bridge.snapshots.description import Gone, Snapshot
     from brave_bridge.snapshots.returns.set_aside import SetAside
     from brave_bridge.workbench.way_back import WayBack
@@ -33,6 +34,9 @@ COLUMNS = (
 SET_ASIDE = "aside:"
 """What the key of a set-aside system's row begins with; its id follows."""
 
+PAST = "past:"
+"""What the key of the row of a past system begins with; its way back's id follows."""
+
 _ABOUT = (
     title("What a way back is"),
     *said(
@@ -50,6 +54,9 @@ def ways_back_page(record: MachineRecord) -> Page:
     """The snapshots, the newest first, the damaged with them; then those that ended."""
     today = datetime.now(UTC).date()
     rows = [_row(way, today) for way in reversed(record.ways_back)]
+    if record.past_systems:
+        rows.append(heading("in the boot menu", len(COLUMNS)))
+        rows += [_past_row(past, today) for past in record.past_systems]
     if record.set_aside:
         rows.append(heading("set aside by a return", len(COLUMNS)))
         rows += [_set_aside_row(aside, today) for aside in record.set_aside]
@@ -158,6 +165,8 @@ def _why(way: WayBack) -> Iterable[Note]:
     yield Note("seen", _verified(keeping.verified_at, bool(keeping.faults)))
     yield Note("code", f"brave-bridge return {snapshot.id}")
     yield Note("do", "Enter shows what a return would change; nothing happens by that")
+    if any(part.mount == "/" and part.engine == "btrfs" for part in snapshot.parts):
+        yield Note("do", "o has the boot menu offer it, as a system to start beside this one")
 
 
 def _verified(when: str, damaged: bool) -> str:
@@ -198,6 +207,43 @@ def _parts_notes(snapshot: Snapshot) -> Iterable[Note]:
         paths = snapshot.all_of(name)
         if paths:
             yield Note("seen", f"▲ {words}: {', '.join(map(plain, shortened(paths, 3)))}")
+
+
+def _past_row(past: PastSystem, today: date) -> Row:
+    words = "it runs" if past.running else "by hand (o)"
+    return Row(
+        key=f"{PAST}{past.way_back}",
+        cells=(
+            "◉" if past.running else "○",
+            past.since[:16].replace("T", " "),
+            _age(past.since, today) if past.since else "",
+            _short(past.release),
+            f"to be started beside the system of now, kernel {plain(past.kernel)}",
+            words,
+            "",
+            "",
+            "btrfs",
+        ),
+        tone="caution" if past.running else "plain",
+        why=(
+            title(plain(past.title)),
+            Note("seen", plain(past.subvolume)),
+            *said(
+                "The machine runs on it. What is changed here is gone after the next restart, "
+                "unless it is kept: o keeps it, and sets the system of now aside."
+                if past.running
+                else "The boot menu offers it as a system of its own. Started there, it runs "
+                "beside the system of now, which stays as it is; what both share (home folders "
+                "and data on other subvolumes) is the same for both.",
+                "The survey of a machine that was started so says it, and how to go on: keep it, "
+                "or restart.",
+            ),
+            Note("code", "brave-bridge keep-past")
+            if past.running
+            else Note("code", f"brave-bridge boot-menu {past.way_back} --once"),
+            Note("do", "o keeps it" if past.running else "o takes it out again"),
+        ),
+    )
 
 
 def _set_aside_row(aside: SetAside, today: date) -> Row:

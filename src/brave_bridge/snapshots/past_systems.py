@@ -1,0 +1,199 @@
+"""Past systems: a way back of a btrfs subvolume, made so that it can be started.
+
+It is a subvolume beside the system's own, ``NAME.as-of-ID``: a copy of the way back that can be
+written to, and that takes no room until it is. Subvolumes within the system (the records of
+Brave Bridge among them) are no part of a way back: the past system mounts them from where they
+are. What is made of them is found by their names on the file system itself.
+"""
+
+import contextlib
+from collections.abc import Iterator
+from pathlib import Path
+from uuid import UUID
+
+from brave_bridge.core.boot.entries import kernel_of
+from brave_bridge.core.boot.past_entry import PastSystem
+from brave_bridge.core.survey.platform import PAST_MARK
+from brave_bridge.machines.folder import FolderFiles
+from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
+from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.description import SNAPSHOT_ID
+from brave_bridge.snapshots.engines import btrfs, btrfs_swap
+from brave_bridge.snapshots.engines.btrfs_swap import AS_OF
+from brave_bridge.snapshots.engines.engine import Mounted, tool
+
+
+class PastSystems:
+    """The past systems of one machine."""
+
+    def __init__(self, snapshots: Snapshots) -> None:
+        self.snapshots = snapshots
+        self.machine = snapshots.machine
+
+    def listed(self) -> list[PastSystem]:
+        """Those that can be started, by their ways back; MachineError."""
+        root = self._root()
+        if root.type != "btrfs" or not _name(root):
+            return []
+        with self._told("looking for past systems"), btrfs.top_of(root.device) as top:
+            return sorted(
+                (self._described(top, root, place) for place in _places(top, root)),
+                key=lambda past: past.way_back,
+            )
+
+    def make(self, way_back: str) -> PastSystem:
+        """Make one of a way back, or find it made; MachineError where that cannot be."""
+        attempted = f"making {way_back} a system that can be started"
+        snapshot = self.snapshots.find(way_back)
+        root, part = self._root(), next(p for p in snapshot.parts if p.mount == "/")
+        if why := _why_not(root, part.engine):
+            raise MachineError(attempted, self.machine.name, why, f"brave-bridge return {way_back}")
+        tree = self.snapshots.base(snapshot) / part.folder / "tree"
+        with self._told(attempted), btrfs.top_of(root.device) as top:
+            place = top / f"{_name(root)}{AS_OF}{snapshot.id}"
+            if place.exists() and _mark_of(place) != snapshot.id:
+                btrfs.delete_subvolume(place)
+            if not place.exists():
+                tool("btrfs", "subvolume", "snapshot", str(tree), str(place))
+                self._settle(top, root, place)
+                FolderFiles(place.name, place).write(PAST_MARK, f"{snapshot.id}\n".encode())
+                tool("btrfs", "filesystem", "sync", str(top))
+            return self._described(top, root, place)
+
+    def delete(self, way_back: str) -> None:
+        """Delete one that the machine does not run on; MachineError. The way back stays."""
+        past = self._past(way_back)
+        if past.running:
+            raise MachineError(
+                f"deleting the past system of {way_back}",
+                self.machine.name,
+                "the machine runs on it",
+                "restart into the system of now first",
+            )
+        attempted, device = f"deleting the past system of {way_back}", self._root().device
+        with self._told(attempted), btrfs.top_of(device) as top:
+            btrfs.delete_subvolume(top / past.subvolume)
+
+    def keep(self) -> str:
+        """Have the past system that the machine runs on take its own place for good.
+
+        The subvolume that was in its place, as a path; it is set aside as by a return. What a kill
+        cuts off is finished as a return's exchange is. MachineError where the machine does not run
+        on one.
+        """
+        attempted = "keeping the past system"
+        root = self._root()
+        name, mark, way_back = root.subvolume.strip("/").partition(AS_OF)
+        if not mark:
+            raise MachineError(attempted, self.machine.name, "the machine does not run on one")
+        snapshot = self.snapshots.find(way_back, though_damaged=True)
+        with self._told(attempted), btrfs.top_of(root.device) as top:
+            if left := btrfs_swap.what_must_stay(top / name, snapshot.cover):
+                raise MachineError(
+                    attempted,
+                    self.machine.name,
+                    f"/{left} is in the same subvolume, and newer in the system of now",
+                    f"restart into that, then: brave-bridge return {way_back}",
+                )
+            return self._take_place(top, root, name, way_back)
+
+    def _take_place(self, top: Path, root: Mounted, name: str, way_back: str) -> str:
+        here = root.subvolume.strip("/")
+        btrfs_swap.mark(top / here, way_back)
+        btrfs.swap(top, name, here)
+        # From here on its place is its own; a kill leaves what ``btrfs_swap.finish`` goes on with.
+        aside = btrfs_swap.set_aside(top, here, name)
+        btrfs_swap.move_inner(top, aside, name, None, let_go=root.folder)
+        btrfs_swap.boot_it(top, name, aside)
+        btrfs_swap.settle_past(name, top / name)
+        (top / name / btrfs_swap.RETURNED).unlink(missing_ok=True)
+        tool("btrfs", "filesystem", "sync", str(top))
+        return aside
+
+    def _root(self) -> Mounted:
+        found = self.snapshots.layout().at("/")
+        if found is None:
+            raise MachineError("looking for the root", self.machine.name, "nothing is mounted")
+        return found
+
+    def _past(self, way_back: str) -> PastSystem:
+        found = next((one for one in self.listed() if one.way_back == way_back), None)
+        if found is None:
+            raise MachineError(
+                "looking for a past system", self.machine.name, f"{way_back} has none"
+            )
+        return found
+
+    def _described(self, top: Path, root: Mounted, place: Path) -> PastSystem:
+        way_back = place.name.partition(AS_OF)[2]
+        kept = {one.snapshot.id: one.snapshot for one in self.snapshots.listed()}.get(way_back)
+        images = FolderFiles(place.name, place).matching("/boot/vmlinu*-*")
+        return PastSystem(
+            way_back=way_back,
+            subvolume=str(place.relative_to(top)),
+            name=_name(root),
+            release=kept.release if kept else "",
+            since=kept.created if kept else "",
+            kernel=kept.kernel if kept else "",
+            kernels=tuple(filter(None, map(kernel_of, images))),
+            running=root.subvolume.strip("/") == str(place.relative_to(top)),
+        )
+
+    def _settle(self, top: Path, root: Mounted, place: Path) -> None:
+        """Have it mount what is within the system of now, where it has a place for that."""
+        files = FolderFiles(place.name, place)
+        device = UUID(bytes=file_system_uuid(place))
+        lines = [
+            f"UUID={device} /{inner} btrfs subvol={_name(root)}/{inner},nofail 0 0"
+            for inner in btrfs.directly_nested(top / _name(root))
+            if not any(character.isspace() for character in inner) and _is_folder(files, inner)
+        ]
+        btrfs_swap.write_mounts(files, "\n".join(lines))
+
+    @contextlib.contextmanager
+    def _told(self, attempted: str) -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            seen = error.strerror or str(error)
+            raise MachineError(attempted, self.machine.name, seen) from error
+
+
+def _why_not(root: Mounted, engine: str) -> str:
+    if engine != "btrfs" or root.type != "btrfs":
+        return "it is a copy of files: only a snapshot of the file system itself can be started"
+    name = root.subvolume.strip("/")
+    if not name:
+        return "the system is the top of its file system, beside which nothing can be put"
+    if AS_OF in name or btrfs_swap.MARK in name:
+        return "the machine runs on a past system itself"
+    return ""
+
+
+def _name(root: Mounted) -> str:
+    """The subvolume of the system of now, also where the machine runs on a past one."""
+    return root.subvolume.strip("/").partition(AS_OF)[0]
+
+
+def _places(top: Path, root: Mounted) -> Iterator[Path]:
+    own = top / _name(root)
+    for place in own.parent.glob(f"{own.name}{AS_OF}*"):
+        way_back = place.name.partition(AS_OF)[2]
+        if SNAPSHOT_ID.match(way_back) and _mark_of(place) == way_back and is_subvolume(place):
+            yield place
+
+
+def _mark_of(place: Path) -> str:
+    try:
+        found = FolderFiles(place.name, place).read_if_there(PAST_MARK, 200)
+    except (OSError, MachineError):
+        return ""
+    return (found or b"").decode("ascii", "replace").strip()
+
+
+def _is_folder(files: FolderFiles, inner: str) -> bool:
+    try:
+        return files.place(f"/{inner}").is_dir()
+    except (OSError, MachineError):
+        return False
