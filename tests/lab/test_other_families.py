@@ -59,3 +59,36 @@ def test_an_alpm_root_is_identified_and_read_without_pacman(tmp_path):
     assert found["unsigned-sources"].verdict.value == "caution"
     assert "rolling" in found["support-window"].title
     assert stops(surveyed.findings) == ()
+
+
+@pytest.mark.skipif(bool(missing("rpm", "rpmbuild")), reason=missing("rpm", "rpmbuild"))
+def test_what_dnf_leaves_as_it_is_is_told_with_the_line_that_says_so(tmp_path):
+    packages = {"openssl": "1:3.2.2-6", "gauge-tool": "0.4-1", "kernel-core": "6.1.9-3"}
+    root = other_families.rpm_root(tmp_path, packages)
+    (root / "etc/dnf/plugins").mkdir(parents=True)
+    (root / "etc/dnf/dnf.conf").write_text("[main]\ngpgcheck=1\nexcludepkgs=tide-*, gauge-*\n")
+    lock = root / "etc/dnf/plugins/versionlock.list"
+    lock.write_text("# kept\nkernel-core-0:6.1.*\n!openssl-1:3.2.2-6.*\nopenssl-1:9.*\n")
+    facts = survey(root).facts
+    held = {package.name: package.held_by for package in facts.held}
+    assert held == {
+        "gauge-tool": "/etc/dnf/dnf.conf [main]",
+        "kernel-core": "/etc/dnf/plugins/versionlock.list:2",
+    }
+    found = {f.id: f for f in survey(root).findings}["held-packages"]
+    assert (
+        "/etc/dnf/dnf.conf [main]" in found.evidence and "/etc/dnf/dnf.conf [main]" in found.remedy
+    )
+    (root / "etc/dnf/plugins/versionlock.conf").write_text("[main]\nenabled = 0\n")
+    assert [package.name for package in survey(root).facts.held] == ["gauge-tool"]
+
+
+@pytest.mark.skipif(bool(missing("pacman")), reason=missing("pacman"))
+def test_what_pacman_passes_over_is_told_with_the_line_that_says_so(tmp_path):
+    root = other_families.alpm_root(tmp_path, {"gauge-tool": "0.4-1", "linux": "6.11.2-1"})
+    config = root / "etc/pacman.conf"
+    text = config.read_text().replace("[options]", "[options]\nIgnorePkg = linux tide-*")
+    config.write_text(text)
+    facts = survey(root).facts
+    held = [(package.name, package.held_by) for package in facts.held]
+    assert held == [("linux", "/etc/pacman.conf [options]")]

@@ -11,7 +11,7 @@ import shutil
 import stat
 import subprocess
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import msgspec
@@ -234,8 +234,11 @@ class Disk:
         finally:
             subprocess.run(["losetup", "--detach", loop], check=True)
 
-    def boot(self, patience: float = _PATIENCE) -> Booted:
-        """Power on, and wait until it powers off; nothing came up where it never does."""
+    def boot(self, patience: float = _PATIENCE, more: Sequence[str] = ()) -> Booted:
+        """Power on, and wait until it powers off; nothing came up where it never does.
+
+        ``more`` are words for the machine: a network, memory, another disk.
+        """
         console = self.image.with_suffix(".console")
         argv = (
             "qemu-system-x86_64 -machine pc,accel=tcg -cpu qemu64 -smp 1 -m 768 -display none "
@@ -244,6 +247,7 @@ class Disk:
         ).split()
         if self._firmware is not None:
             argv += ["-drive", f"if=pflash,format=raw,readonly=on,file={self._firmware}"]
+        argv += more
         began = time.monotonic()
         with subprocess.Popen(argv, stdin=subprocess.DEVNULL) as machine:
             try:

@@ -7,6 +7,7 @@ import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.package_locks import PackageLock, with_locks
 from brave_bridge.core.kernels.kernel_package import IMAGE, KernelPackage
 from brave_bridge.core.survey.facts import ChangedConfig, Evidence, Facts
 from brave_bridge.machines.port import Machine
@@ -79,8 +80,10 @@ def package_facts(
     sources: tuple[SourceEntry, ...],
     places: Places,
     managed_by: str,
+    locks: Iterable[PackageLock] = (),
 ) -> Facts:
-    """The basic facts and what database, sources and config files tell."""
+    """The basic facts and what database, sources, locks and config files tell."""
+    packages = tuple(with_locks(packages, locks))
     configs = tuple(changed_configs(seen, packages, managed_by))
     aside = tuple(seen.below.get("/etc", ()))
     return msgspec.structs.replace(

@@ -7,7 +7,7 @@ from brave_bridge.core.formats.apt_sources import SourceEntry
 _NOT_A_SOURCE = ("main", "options")
 
 
-def _sections(text: str) -> Iterator[tuple[int, str, list[tuple[str, str]]]]:
+def sections(text: str) -> Iterator[tuple[int, str, list[tuple[str, str]]]]:
     """Each section's line number, name and assignments in order."""
     at, name = 0, ""
     rows: list[tuple[str, str]] = []
@@ -27,7 +27,7 @@ def _sections(text: str) -> Iterator[tuple[int, str, list[tuple[str, str]]]]:
 def read_repo_file(text: str, path: str) -> list[SourceEntry]:
     """The enabled repositories of a ``.repo`` file."""
     found = []
-    for line, name, rows in _sections(text):
+    for line, name, rows in sections(text):
         values = dict(rows)
         if name in _NOT_A_SOURCE or values.get("enabled", "1") in ("0", "false", "no"):
             continue
@@ -41,7 +41,7 @@ def read_repo_file(text: str, path: str) -> list[SourceEntry]:
 def read_pacman_config(text: str, path: str) -> list[SourceEntry]:
     """The repositories of a pacman.conf file; an Include stands for its servers."""
     found, trusts_all = [], False
-    for line, name, rows in _sections(text):
+    for line, name, rows in sections(text):
         never = any(key == "SigLevel" and "Never" in value.split() for key, value in rows)
         if name in _NOT_A_SOURCE:
             trusts_all = never

@@ -31,6 +31,9 @@ class InstalledPackage(msgspec.Struct, frozen=True):
     by_hand: bool | None = None
     """Whether somebody asked for it; None where that is not told."""
 
+    held_by: str = ""
+    """Where it is written that it is held, beside the database; empty where that itself has it."""
+
     @property
     def is_present(self) -> bool:
         """Whether any of it is on the machine beyond its config files."""

@@ -30,7 +30,7 @@ class SeriesHold(msgspec.Struct, frozen=True):
 
 def series_holds(pins: Iterable[Pin], packages: Iterable[KernelPackage]) -> tuple[SeriesHold, ...]:
     """The series that pins or holds on a machine keep its kernels at."""
-    followers = [package for package in packages if package.needs]
+    followers = [package for package in packages if _follows(package)]
     found: dict[tuple[str, str], list[str]] = {}
     for pin in pins:
         for package in followers:
@@ -44,6 +44,11 @@ def series_holds(pins: Iterable[Pin], packages: Iterable[KernelPackage]) -> tupl
         SeriesHold(series, tuple(names), where, where.endswith(f"/{OWN_NAME}"))
         for (series, where), names in found.items()
     )
+
+
+def _follows(package: KernelPackage) -> bool:
+    """Whether its next version may be of another series: its name says nothing of one."""
+    return bool(package.needs) or series_of(package.kernel) not in package.name
 
 
 def to_hold(packages: Iterable[KernelPackage], series: str) -> tuple[KernelPackage, ...]:

@@ -5,6 +5,7 @@ import msgspec
 from brave_bridge.core.formats.alpm_database import read_local_package
 from brave_bridge.core.formats.ini_sources import read_pacman_config
 from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.package_locks import pacman_ignored
 from brave_bridge.core.survey.facts import Evidence, Facts
 from brave_bridge.families.alpm.places import DATABASE, SET_ASIDE, VERSION_FILE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
@@ -53,7 +54,8 @@ def alpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts)
     """The basic facts and all that database, repositories and config files tell."""
     sources = tuple(read_pacman_config(seen.text(CONFIG) or "", CONFIG))
     places = Places(DATABASE, CONFIG, "/var/lib/pacman/sync", _TOOLS)
-    facts = package_facts(basic, seen, packages, sources, places, "alpm")
+    locks = pacman_ignored(seen.text(CONFIG) or "", CONFIG)
+    facts = package_facts(basic, seen, packages, sources, places, "alpm", locks)
     why = "a rolling line has no earlier release"
     history = Evidence("history", "/var/log/pacman.log", "", absent=why)
     return msgspec.structs.replace(facts, evidence=(*facts.evidence, history))

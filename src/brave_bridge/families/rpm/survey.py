@@ -1,10 +1,18 @@
 """What an rpm machine's package database, repositories and config files tell."""
 
+import re
+from collections.abc import Iterator
+
 import msgspec
 
 from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.formats.ini_sources import read_repo_file
 from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.package_locks import (
+    PackageLock,
+    dnf_exclusions,
+    dnf_version_locks,
+)
 from brave_bridge.core.formats.rpm_database import read_rpm_database
 from brave_bridge.core.survey.facts import Evidence, Facts, ReleaseSeen
 from brave_bridge.families.rpm.places import DATABASES, SET_ASIDE
@@ -14,6 +22,9 @@ from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen
 
 _OLDER = ("/var/lib/rpm/Packages", "/usr/lib/sysimage/rpm/Packages.db", "/var/lib/rpm/Packages.db")
 _REPOSITORIES = "/etc/yum.repos.d/*.repo"
+_CONFIG = "/etc/dnf/dnf.conf"
+_PLUGINS = "/etc/dnf/plugins/versionlock"
+_IS_OFF = re.compile(r"^\s*enabled\s*=\s*(0|false|no)\s*$", re.MULTILINE | re.IGNORECASE)
 _LIMIT = 400_000_000
 _TOOLS = (
     "glibc",
@@ -34,7 +45,7 @@ _TOOLS = (
 _RELEASE_PACKAGES = ("fathom-release", "fedora-release", "rocky-release", "almalinux-release")
 QUERIES: tuple[Query, ...] = (
     Contents(DATABASES, _LIMIT),
-    Contents((_REPOSITORIES, "/etc/dnf/dnf.conf"), 1_000_000),
+    Contents((_REPOSITORIES, _CONFIG, f"{_PLUGINS}.*"), 1_000_000),
     Names((*_OLDER, "/etc/pki/rpm-gpg/*")),
     Below(("/etc",), SET_ASIDE),
 )
@@ -63,6 +74,16 @@ def packages_in(seen: Seen, machine: str) -> tuple[InstalledPackage, ...]:
     raise MachineError(attempted, machine, f"{DATABASES[0]}: No such file or directory")
 
 
+def _locks(seen: Seen) -> Iterator[PackageLock]:
+    """What the package manager leaves as it is, by its configuration and its plug-in."""
+    for pattern in (_CONFIG, _REPOSITORIES):
+        for path, text in seen.texts(pattern):
+            yield from dnf_exclusions(text, path)
+    plugin = seen.text(f"{_PLUGINS}.conf") or ""
+    if not _IS_OFF.search(plugin):
+        yield from dnf_version_locks(seen.text(f"{_PLUGINS}.list") or "", f"{_PLUGINS}.list")
+
+
 def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) -> Facts:
     """The basic facts and all that database, repositories and config files tell."""
     where = next((path for path in DATABASES if path in seen.contents), DATABASES[0])
@@ -70,7 +91,7 @@ def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) 
         entry for path, text in seen.texts(_REPOSITORIES) for entry in read_repo_file(text, path)
     )
     places = Places(where, _REPOSITORIES, "/var/cache/dnf", _TOOLS)
-    facts = package_facts(basic, seen, packages, sources, places, "rpm")
+    facts = package_facts(basic, seen, packages, sources, places, "rpm", _locks(seen))
     history = tuple(
         ReleaseSeen(package.installed_at[:10], package.version)
         for package in packages

@@ -15,11 +15,13 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, rule, s
 def held_packages(situation: Situation):
     held = [package.name for package in situation.facts.held]
     manager = situation.manager
-    where = f"{situation.facts.where('packages')}: Status: hold"
+    written = tuple(dict.fromkeys(p.held_by for p in situation.facts.held if p.held_by))
+    where = ", ".join(written[:5]) or f"{situation.facts.where('packages')}: Status: hold"
     if not held:
         yield clear("No package is held", situation.facts.where("packages"))
         return
-    remedy = f"Let them go: {' '.join((*manager.let_go, *held[:5]))}"
+    by = manager.let_go or (f"take them out of {', '.join(written[:5])}:",) * bool(written)
+    remedy = f"Let them go: {' '.join((*by, *held[:5]))}"
     fix = ((*manager.let_go, *held),) if manager.let_go else ()
     blocked = _blocked(situation, set(held))
     if blocked:

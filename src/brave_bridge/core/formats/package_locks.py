@@ -1,0 +1,74 @@
+"""What keeps packages from changing beside a database: dnf.conf(5), versionlock, pacman.conf(5)."""
+
+from collections.abc import Iterable, Iterator
+from fnmatch import fnmatchcase
+
+import msgspec
+
+from brave_bridge.core.formats.ini_sources import sections
+from brave_bridge.core.formats.installed_package import InstalledPackage
+
+_MOST = 2000
+
+
+class PackageLock(msgspec.Struct, frozen=True):
+    """A pattern that names what does not change, and where that is written."""
+
+    pattern: str
+    where: str
+
+    def holds(self, package: InstalledPackage) -> bool:
+        """Whether the installed version of a package is what it names."""
+        return any(fnmatchcase(name, self.pattern) for name in _names(package))
+
+
+def _names(package: InstalledPackage) -> Iterator[str]:
+    """The ways in which dnf names a package (dnf(8), "Specifying packages"); pacman: the first."""
+    name, version, architecture = package.name, package.version, package.architecture
+    epoch, colon, rest = version.partition(":")
+    versions = {version, rest if colon else version, version if colon else f"0:{epoch}"}
+    for whole in (name, *(f"{name}-{one}" for one in sorted(versions))):
+        yield whole
+        yield f"{whole}.{architecture}"
+
+
+def dnf_exclusions(text: str, path: str) -> Iterator[PackageLock]:
+    """What a configuration of dnf, or a repository in it, leaves out."""
+    for _, name, rows in sections(text):
+        for key, value in rows:
+            if key in ("exclude", "excludepkgs"):
+                yield from _locks(value.replace(",", " ").split(), f"{path} [{name}]")
+
+
+def dnf_version_locks(text: str, path: str) -> Iterator[PackageLock]:
+    """What dnf's plug-in versionlock keeps at a version; ``!`` bans one, and keeps nothing."""
+    for number, line in enumerate(text.splitlines()[:_MOST], start=1):
+        pattern = line.partition("#")[0].strip()
+        if pattern and not pattern.startswith("!"):
+            yield PackageLock(pattern, f"{path}:{number}")
+
+
+def pacman_ignored(text: str, path: str) -> Iterator[PackageLock]:
+    """What pacman passes over at an upgrade (``IgnorePkg``)."""
+    for _, name, rows in sections(text):
+        for key, value in rows:
+            if name == "options" and key == "IgnorePkg":
+                yield from _locks(value.split(), f"{path} [{name}]")
+
+
+def _locks(patterns: Iterable[str], where: str) -> Iterator[PackageLock]:
+    for pattern in list(patterns)[:_MOST]:
+        yield PackageLock(pattern, where)
+
+
+def with_locks(
+    packages: Iterable[InstalledPackage], locks: Iterable[PackageLock]
+) -> Iterator[InstalledPackage]:
+    """The packages, those that a lock holds marked as held, with where that is written."""
+    known = tuple(locks)
+    for package in packages:
+        lock = next((one for one in known if one.holds(package)), None)
+        if lock is None:
+            yield package
+        else:
+            yield msgspec.structs.replace(package, want="hold", held_by=lock.where)
