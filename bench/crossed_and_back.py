@@ -74,6 +74,15 @@ ExecStart=/usr/local/sbin/crosses
 [Install]
 WantedBy=multi-user.target
 """
+_TELLS = """[Unit]
+Description=Say what came up
+After=multi-user.target brave-bridge-after-boot.service
+[Service]
+Type=exec
+ExecStart=/usr/local/sbin/say-what-came-up
+[Install]
+WantedBy=multi-user.target
+"""
 _RETURNS = """#!/bin/sh
 exec >/dev/ttyS0 2>&1
 mount /dev/vdb1 /mnt && python3 /mnt/var/lib/brave-bridge/brave-bridge-rescue return /mnt newest
@@ -157,9 +166,19 @@ def _prepare(root: Path, runtime: Path) -> None:
     (root / "etc/systemd/system/crosses.service").write_text(_UNIT)
     (root / "etc/systemd/system/default.target").unlink()
     _in(root, "systemctl", "enable", "systemd-networkd.service", "crosses.service")
-    (root / "etc/default/grub").write_text(_DEFAULTS)
-    _in(root, "grub-mkconfig", "-o", "/boot/grub/grub.cfg")
+    _with_menu(root)
     _in(root, "apt-get", "clean")
+
+
+def _with_menu(root: Path) -> None:
+    """A menu that the system makes itself, anew for every kernel that comes or goes."""
+    (root / "etc/default/grub").write_text(_DEFAULTS)
+    for when in ("postinst", "postrm"):
+        hook = root / f"etc/kernel/{when}.d/zz-make-the-menu"
+        hook.parent.mkdir(parents=True, exist_ok=True)
+        hook.write_text("#!/bin/sh\nexec grub-mkconfig -o /boot/grub/grub.cfg\n")
+        hook.chmod(0o755)
+    _in(root, "grub-mkconfig", "-o", "/boot/grub/grub.cfg")
 
 
 def _in(root: Path, *argv: str) -> None:
@@ -176,8 +195,10 @@ def _by_rescue_boot(folder: Path) -> bool:
     with lab.overlay(bootlab.tree(), folder / "overlay") as tree:
         disk = bootlab.bios_on_ext4_of(tree, folder / "system.img", 4000)
     with disk.opened() as root:
-        (root / "etc/default/grub").write_text(_DEFAULTS)
-        _in(root, "grub-mkconfig", "-o", "/boot/grub/grub.cfg")
+        _with_menu(root)
+        (root / "etc/systemd/system/default.target").unlink()
+        (root / "etc/systemd/system/tells.service").write_text(_TELLS)
+        _in(root, "systemctl", "enable", "tells.service")
         began = time.monotonic()
         bridge(root, "update", "--yes")
         bridge(root, "cross", "--to", "13", "--yes", expected=4)

@@ -224,15 +224,20 @@ class Disk:
         mount.mkdir(exist_ok=True)
         loop = _loop(self.image)
         try:
-            options = ["-o", f"subvol={subvolume}"] if subvolume else []
-            subprocess.run(["mount", *options, loop, mount], check=True)
-            try:
+            with _known_by_uuid(loop), self._mounted(loop, mount, subvolume):
                 yield mount
-            finally:
-                subprocess.run(["umount", "--recursive", mount], check=True)
-                mount.rmdir()
         finally:
             subprocess.run(["losetup", "--detach", loop], check=True)
+
+    @contextlib.contextmanager
+    def _mounted(self, loop: str, mount: Path, subvolume: str) -> Iterator[None]:
+        options = ["-o", f"subvol={subvolume}"] if subvolume else []
+        subprocess.run(["mount", *options, loop, mount], check=True)
+        try:
+            yield
+        finally:
+            subprocess.run(["umount", "--recursive", mount], check=True)
+            mount.rmdir()
 
     def boot(self, patience: float = _PATIENCE, more: Sequence[str] = ()) -> Booted:
         """Power on, and wait until it powers off; nothing came up where it never does.
@@ -255,6 +260,21 @@ class Disk:
             except subprocess.TimeoutExpired:
                 machine.kill()
         return _told(console, time.monotonic() - began)
+
+
+@contextlib.contextmanager
+def _known_by_uuid(device: str) -> Iterator[None]:
+    """A device with the link that udev makes for it elsewhere: GRUB's programs name it so then."""
+    argv = ["blkid", "-o", "value", "-s", "UUID", device]
+    told = subprocess.run(argv, capture_output=True, text=True, check=True).stdout.strip()
+    link = Path("/dev/disk/by-uuid") / told
+    link.parent.mkdir(parents=True, exist_ok=True)
+    with contextlib.suppress(FileExistsError):
+        link.symlink_to(device)
+    try:
+        yield
+    finally:
+        link.unlink(missing_ok=True)
 
 
 def _loop(image: Path) -> str:

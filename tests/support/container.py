@@ -1,6 +1,7 @@
 """A real tree under its own init: systemd as process 1 in namespaces of its own.
 
-It has processes, mounts, names, control groups and a network of its own.
+It has processes, mounts, names, control groups and a network of its own. Nothing in it is mounted
+of this machine's own: what goes down turns what it cannot unmount read-only (umount(8), -r).
 When it asks to be restarted, it is: the supervisor starts it again, as a machine's firmware would.
 """
 
@@ -29,10 +30,10 @@ mount -t cgroup2 cgroup2 "$root/sys/fs/cgroup"
 mount -t tmpfs -o mode=755 tmpfs "$root/run"
 mount -t tmpfs tmpfs "$root/tmp"
 mount -t tmpfs -o mode=755 tmpfs "$root/dev"
-for node in null zero full random urandom tty; do
-  touch "$root/dev/$node"
-  mount --bind "/dev/$node" "$root/dev/$node"
+for node in null:3 zero:5 full:7 random:8 urandom:9; do
+  mknod -m 666 "$root/dev/${node%:*}" c 1 "${node#*:}"
 done
+mknod -m 666 "$root/dev/tty" c 5 0
 mkdir "$root/dev/pts" "$root/dev/shm"
 mount -t devpts -o newinstance,ptmxmode=0666 devpts "$root/dev/pts"
 ln -s pts/ptmx "$root/dev/ptmx"
