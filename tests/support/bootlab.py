@@ -35,6 +35,7 @@ _TOOLS = (
 _BIOS = Path("/usr/lib/grub/i386-pc")
 FAT_UUID = "AB12-CD34"
 _FAT_MIB, _ESP_MIB = 34, 100
+BOOT_MIB = 120
 _SYSTEMD_BOOT = Path("/usr/lib/systemd/boot/efi/systemd-bootx64.efi")
 _OVMF = Path("/usr/share/OVMF/OVMF_CODE.fd")
 _CORE_MODULES = (
@@ -230,14 +231,27 @@ class Disk:
             subprocess.run(["losetup", "--detach", loop], check=True)
 
     @contextlib.contextmanager
-    def _mounted(self, loop: str, mount: Path, subvolume: str) -> Iterator[None]:
+    def boot_partition(self, root: Path) -> Iterator[None]:
+        """Its boot partition, mounted where the mounted root has it."""
+        loop = _loop(self.image, 900 * _MIB)
+        try:
+            with self._mounted(loop, root / "boot", "", keep=True):
+                yield
+        finally:
+            subprocess.run(["losetup", "--detach", loop], check=True)
+
+    @contextlib.contextmanager
+    def _mounted(
+        self, loop: str, mount: Path, subvolume: str, *, keep: bool = False
+    ) -> Iterator[None]:
         options = ["-o", f"subvol={subvolume}"] if subvolume else []
         subprocess.run(["mount", *options, loop, mount], check=True)
         try:
             yield
         finally:
             subprocess.run(["umount", "--recursive", mount], check=True)
-            mount.rmdir()
+            if not keep:
+                mount.rmdir()
 
     def boot(self, patience: float = _PATIENCE, more: Sequence[str] = ()) -> Booted:
         """Power on, and wait until it powers off; nothing came up where it never does.
@@ -277,8 +291,8 @@ def _known_by_uuid(device: str) -> Iterator[None]:
         link.unlink(missing_ok=True)
 
 
-def _loop(image: Path) -> str:
-    """The image's first partition as a block device, of a number from 40 on.
+def _loop(image: Path, first_byte: int = _FIRST_BYTE) -> str:
+    """A partition of the image as a block device, of a number from 40 on.
 
     GRUB's programs take ``/dev/loop`` with one digit for a file that they would have to find.
     """
@@ -286,7 +300,7 @@ def _loop(image: Path) -> str:
         place = f"/dev/loop{number}"
         with contextlib.suppress(FileExistsError):
             os.mknod(place, 0o600 | stat.S_IFBLK, os.makedev(7, number))
-        argv = ["losetup", "--offset", str(_FIRST_BYTE), place, image]
+        argv = ["losetup", "--offset", str(first_byte), place, image]
         if subprocess.run(argv, capture_output=True, check=False).returncode == 0:
             return place
     raise RuntimeError("no loop device is free")
@@ -363,6 +377,27 @@ def bios_on_subvolume(folder: Path, prepare: Callable[[Path], None], size_mib: i
         fstab = top / "@/etc/fstab"
         fstab.write_text(fstab.read_text().replace("btrfs defaults", "btrfs subvol=@"))
     _with_grub(disk.image, "(hd0,msdos1)/@/boot/grub")
+    return disk
+
+
+def bios_with_boot_partition(folder: Path, prepare: Callable[[Path], None]) -> Disk:
+    """A disk with GRUB whose kernels are on an ext4 of their own, ``BOOT_MIB`` large."""
+    with lab.overlay(tree(), folder / "overlay") as mine:
+        prepare(mine)
+        fstab = "LABEL=system / ext4 defaults 0 1\nLABEL=boot /boot ext4 defaults 0 2\n"
+        (mine / "etc/fstab").write_text(fstab)
+        shutil.copytree(mine / "boot", folder / "boot")
+        shutil.rmtree(mine / "boot")
+        (mine / "boot").mkdir()
+        disk = bios_on_ext4_of(mine, folder / "disk.img", 900)
+    first, second = _FIRST_BYTE // 512, 900 * _MIB // 512
+    with open(disk.image, "r+b") as stream:
+        stream.truncate((900 + BOOT_MIB) * _MIB)
+    table = f"label: dos\n{first},{second - first},83,*\n{second},,83\n"
+    _quietly("sfdisk", "-q", disk.image, stdin=table)
+    words = ("-q", "-F", "-L", "boot", "-d", folder / "boot", "-E", f"offset={second * 512}")
+    _quietly("mkfs.ext4", *words, disk.image, f"{BOOT_MIB * 1024}k")
+    _with_grub(disk.image, "(hd0,msdos2)/grub")
     return disk
 
 
