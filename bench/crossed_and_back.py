@@ -222,7 +222,11 @@ def _rescue(tree: Path) -> None:
     """A rescue system: a kernel and Python, nothing of ours."""
     _in(tree, "apt-get", "update")
     _in(tree, "apt-get", "--yes", "--no-install-recommends", "install", "python3")
-    (tree / "boot/grub/grub.cfg").write_text(bootlab.menu(bootlab.kernel_of(tree), rescue=""))
+    # Both disks have a file system called system: this one is known by its place.
+    menu = bootlab.menu(bootlab.kernel_of(tree), rescue="")
+    menu = menu.replace("search --no-floppy --label --set=root system", "set root=hd0,msdos1")
+    (tree / "boot/grub/grub.cfg").write_text(menu.replace("LABEL=system", "/dev/vda1"))
+    (tree / "etc/fstab").write_text("/dev/vda1 / ext4 defaults 0 1\n")
     says = tree / "usr/local/sbin/before-it-says"
     says.write_text(_RETURNS)
     says.chmod(0o755)

@@ -320,14 +320,16 @@ def bios_on_ext4(folder: Path, prepare: Callable[[Path], None], size_mib: int = 
         return bios_on_ext4_of(mine, folder / "disk.img", size_mib)
 
 
-def bios_on_ext4_of(root: Path, image: Path, size_mib: int) -> Disk:
-    """The same of a tree as it is."""
+def bios_on_ext4_of(
+    root: Path, image: Path, size_mib: int, features: str = "^metadata_csum_seed"
+) -> Disk:
+    """The same of a tree as it is; ``features`` are those of ext4 that a loader knows."""
     size = size_mib * _MIB
     with open(image, "wb") as stream:
         stream.truncate(size)
     _quietly("sfdisk", "-q", image, stdin="label: dos\n2048,,83,*\n")
     _quietly(
-        *("mkfs.ext4", "-q", "-F", "-L", "system", "-O", "^metadata_csum_seed", "-d", root),
+        *("mkfs.ext4", "-q", "-F", "-L", "system", "-O", features, "-d", root),
         *("-E", f"offset={_FIRST_BYTE}", image, f"{(size - _FIRST_BYTE) // 1024}k"),
     )
     _with_grub(image, "(hd0,msdos1)/boot/grub")
@@ -398,6 +400,39 @@ def bios_with_boot_partition(folder: Path, prepare: Callable[[Path], None]) -> D
     words = ("-q", "-F", "-L", "boot", "-d", folder / "boot", "-E", f"offset={second * 512}")
     _quietly("mkfs.ext4", *words, disk.image, f"{BOOT_MIB * 1024}k")
     _with_grub(disk.image, "(hd0,msdos2)/grub")
+    return disk
+
+
+def extlinux_tools() -> Path:
+    """The loader extlinux, out of its packages: installed, it would change this machine's /boot."""
+    place = lab.CACHE / "extlinux"
+    with lab.one_at_a_time("extlinux"):
+        if not place.is_dir():
+            half = lab.CACHE / "half-extlinux"
+            shutil.rmtree(half, ignore_errors=True)
+            half.mkdir(parents=True)
+            words = ["apt-get", "-o", "APT::Sandbox::User=root", "download"]
+            subprocess.run(
+                [*words, "extlinux", "syslinux-common"], cwd=half, check=True, capture_output=True
+            )
+            for package in half.glob("*.deb"):
+                _quietly("dpkg-deb", "-x", package, half)
+            half.rename(place)
+    return place
+
+
+def bios_with_extlinux(folder: Path, prepare: Callable[[Path], None]) -> Disk:
+    """A disk with extlinux, all on one ext4; ``prepare`` is given the tree."""
+    tools = extlinux_tools()
+    with lab.overlay(tree(), folder / "overlay") as mine:
+        (mine / "boot/extlinux").mkdir()
+        prepare(mine)
+        disk = bios_on_ext4_of(mine, folder / "disk.img", 900, "^metadata_csum_seed,^64bit")
+    _quietly("sfdisk", "-q", "--activate", disk.image, "1")
+    with disk.opened() as root:
+        _quietly(tools / "usr/bin/extlinux", "--install", root / "boot/extlinux")
+    with open(disk.image, "r+b") as stream:
+        stream.write((tools / "usr/lib/syslinux/mbr/mbr.bin").read_bytes()[:440])
     return disk
 
 

@@ -69,11 +69,9 @@ def kept_tree(
     name: str, packages: str, settle: Callable[[Path], None], release: str = "bullseye"
 ) -> Path:
     """A Debian tree with these packages, settled and then kept in the cache."""
-    CACHE.mkdir(parents=True, exist_ok=True)
     key = hashlib.sha256(f"{packages} {mirrors()} 2".encode()).hexdigest()[:12]
     tree = CACHE / f"{name}-{key}"
-    with open(CACHE / f"lock-{name}", "w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
+    with one_at_a_time(name):
         if not tree.is_dir():
             half = CACHE / f"half-built-{name}"
             shutil.rmtree(half, ignore_errors=True)
@@ -82,6 +80,15 @@ def kept_tree(
             settle(half)
             half.rename(tree)
     return tree
+
+
+@contextlib.contextmanager
+def one_at_a_time(name: str) -> Iterator[None]:
+    """Let nobody else make something of that name for the cache meanwhile."""
+    CACHE.mkdir(parents=True, exist_ok=True)
+    with open(CACHE / f"lock-{name}", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
 
 
 def with_init() -> Path:

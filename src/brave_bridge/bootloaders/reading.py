@@ -80,7 +80,11 @@ def _loader(seen: Seen) -> Loader:
     if text := seen.text(_EXTLINUX):
         menu = read_extlinux(text)
         first = menu.entries[0].id if menu.entries else ""
-        return Loader("extlinux", menu.entries, menu.default or first, remembers=_EXTLINUX)
+        named = menu.default or first
+        words = f"{named} is to be booted, and the menu has no such entry"
+        is_there = any(entry.id == named for entry in menu.entries)
+        faults = () if is_there else (LoaderFault(CHOICE, words, next_boot=True),)
+        return Loader("extlinux", menu.entries, named, remembers=_EXTLINUX, faults=faults)
     return Loader()
 
 
