@@ -85,7 +85,8 @@ WantedBy=multi-user.target
 """
 _RETURNS = """#!/bin/sh
 exec >/dev/ttyS0 2>&1
-mount /dev/vdb1 /mnt && python3 /mnt/var/lib/brave-bridge/brave-bridge-rescue return /mnt newest
+tool=/mnt/var/lib/brave-bridge/brave-bridge-rescue
+mount /dev/vdb1 /mnt && python3 $tool --yes return /mnt newest
 echo "RETURNED $?"
 umount /mnt
 """

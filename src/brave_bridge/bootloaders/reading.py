@@ -140,7 +140,7 @@ def _systemd_boot(seen: Seen, entries: tuple[BootEntry, ...]) -> Loader:
     pattern = kept or default_of(seen.text(conf) or "")
     fitting = (entry.id for entry in entries if pattern and _fits(entry.id, pattern))
     first = next((one for one in entries if one.id != TRIAL_FILE), entries[0])
-    if entries[0].id == TRIAL_FILE and not once:
+    if entries[0].id == TRIAL_FILE and not (once or pattern):
         once = TRIAL_FILE
     return Loader(
         "systemd-boot",

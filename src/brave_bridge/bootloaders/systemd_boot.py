@@ -43,15 +43,18 @@ def arm(machine: Machine, chosen: BootEntry, good: BootEntry, trial: str) -> str
 
 
 def disarm(machine: Machine) -> bool:
-    """Take a trial out again; whether there was one. The loader's own default holds then."""
+    """Take a trial out again; whether there was one. The loader's own default holds then.
+
+    That is put back first: whatever is left of the trial, no boot takes anything else.
+    """
     had = False
     for loader in FOLDERS:
-        had = _clear(machine, f"{loader}/entries") or had
         conf = f"{loader}/loader.conf"
         settings = machine.files.read_if_there(conf, _LIMIT)
         if settings is not None and is_set_aside(text := decoded(settings)):
             machine.files.write(conf, with_default_again(text).encode())
             had = True
+        had = _clear(machine, f"{loader}/entries") or had
     return had
 
 

@@ -188,7 +188,10 @@ def _do(given):
         print("\n".join(faults) or folder.name + " is whole")
         return 1 if faults else 0
     if not given.yes:
-        answer = input("Return the system at " + str(root) + " to " + folder.name + "? [y/N] ")
+        try:
+            answer = input("Return the system at " + str(root) + " to " + folder.name + "? [y/N] ")
+        except EOFError:
+            raise ValueError("nobody is there to answer; --yes returns without asking") from None
         if not answer.lower().startswith("y"):
             print("nothing was changed")
             return 1
