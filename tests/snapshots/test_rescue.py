@@ -76,6 +76,9 @@ def test_it_lists_verifies_and_returns_as_the_full_program_does(tool, python, tm
     listed = run(python, tool, "list", root)
     assert listed.returncode == 0 and "first" in listed.stdout and "trial" in listed.stdout
     assert run(python, tool, "verify", root, "first").returncode == 0
+    unasked = run(python, tool, "return", root, "newest")
+    assert unasked.returncode == 1 and "--yes" in unasked.stderr and unasked.stderr.count("\n") == 2
+    assert differing(before, described(root)) != []
     done = run(python, tool, "return", root, "newest", "--yes")
     assert done.returncode == 0, done.stderr
     assert differing(before, described(root)) == []
