@@ -141,6 +141,35 @@ def test_kept_it_has_its_own_place(system):
     assert [one.id for one in Returning(again).set_aside()] == [aside]
 
 
+def test_what_a_return_has_set_aside_can_be_started_and_is_set_aside_again(system):
+    disk, _, past = system
+    made = past.make("first")
+    subprocess.run(["rm", "-r", disk.top / "@/home/watch"], check=True)
+    root = disk.system(made.subvolume)
+    subprocess.run(["mount", "-o", f"subvol=@/{STATE}", disk.device, root / STATE], check=True)
+    aside = opened(root)[1].keep()
+    root = disk.system("@")
+    _, past = opened(root)
+    taken = past.make(aside)
+    assert taken == past.make(aside) and past.listed() == [taken] and taken.was_set_aside
+    assert taken.subvolume.startswith("@.as-of-aside-2") and taken.since.startswith("2")
+    assert (disk.top / taken.subvolume / "var/lib/tide/levels").read_bytes() == b"flood"
+    assert f"subvol=@/{STATE},nofail" in (disk.top / taken.subvolume / "etc/fstab").read_text()
+    past.delete(taken.way_back)
+    (again,) = Returning(past.snapshots).set_aside()
+    assert again.id == aside and past.listed() == []
+    assert "nofail" not in (disk.top / aside / "etc/fstab").read_text()
+    with pytest.raises(MachineError, match="no such subvolume"):
+        past.make("@.before-return-20200101-000000-000000")
+    # Started and kept, it is the system of now again.
+    taken = past.make(aside)
+    root = disk.system(taken.subvolume)
+    subprocess.run(["mount", "-o", f"subvol=@/{STATE}", disk.device, root / STATE], check=True)
+    opened(root)[1].keep()
+    assert (disk.top / "@/var/lib/tide/levels").read_bytes() == b"flood"
+    assert [kept.id for kept in opened(disk.system("@"))[0].all()] == ["first"]
+
+
 STEPS = {
     "swap": btrfs,
     "set_aside": btrfs_swap,

@@ -60,6 +60,23 @@ def test_a_kernel_is_built_tried_and_has_what_it_must_have(stand_in):
     assert "module tide_route is in use" in findings["built-kernel"].evidence
 
 
+def test_modules_from_outside_are_built_for_it_or_told(stand_in):
+    desk = stand_in("knot")
+
+    described = live.load(desk.machine.root)
+    described.rebuilt_modules = ["tide-gauge/1.2", "old-radar/0.9"]
+    described.broken_modules = ["old-radar/0.9"]
+    live.write_kernel_files(desk.machine.root, described)
+    live.save(desk.machine.root, described)
+    outcome = built(desk)
+    assert outcome.state == "done"
+    assert not any("tide-gauge" in words for words in outcome.warnings)
+    (told,) = [words for words in outcome.warnings if "old-radar" in words]
+    assert "could not be built for it" in told
+    modules = {module.name: module.built_for for module in desk.facts().hardware.modules}
+    assert BUILT in modules["tide-gauge"] and BUILT not in modules["old-radar"]
+
+
 def test_one_that_lacks_what_it_must_have_is_not_kept(stand_in):
     desk = stand_in("knot")
     assert built(desk).state == "done"

@@ -1,27 +1,33 @@
 """Past systems: a way back of a btrfs subvolume, made so that it can be started.
 
 It is a subvolume beside the system's own, ``NAME.as-of-ID``: a copy of the way back that can be
-written to, and that takes no room until it is. Subvolumes within the system (the records of
-Brave Bridge among them) are no part of a way back: the past system mounts them from where they
-are. What is made of them is found by their names on the file system itself.
+written to, and that takes no room until it is; or a system that a return has set aside, as it is.
+Subvolumes within the system (the records of Brave Bridge among them) are no part of either: the
+past system mounts them from where they are. What is made is found by its name on the file system
+itself.
 """
 
 import contextlib
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from uuid import UUID
 
 from brave_bridge.core.boot.entries import kernel_of
-from brave_bridge.core.boot.past_entry import PastSystem
+from brave_bridge.core.boot.past_entry import ASIDE, PastSystem
 from brave_bridge.core.survey.platform import PAST_MARK
+from brave_bridge.core.versions.deb import version_key
 from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
 from brave_bridge.snapshots.catalogue import Snapshots
+from brave_bridge.snapshots.choices import choices_or_shipped, cover_of
 from brave_bridge.snapshots.description import SNAPSHOT_ID
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
 from brave_bridge.snapshots.engines.btrfs_swap import AS_OF
 from brave_bridge.snapshots.engines.engine import Mounted, tool
+from brave_bridge.snapshots.returns.set_aside import moment
+from brave_bridge.snapshots.trees.cover import Cover
 
 
 class PastSystems:
@@ -42,8 +48,37 @@ class PastSystems:
                 key=lambda past: past.way_back,
             )
 
+    def take_up(self, aside: str) -> PastSystem:
+        """Make a system that a return has set aside one that can be started, as it is.
+
+        ``aside`` is its subvolume; it has another name until ``delete`` sets it aside again.
+        MachineError where there is none such, or the machine still runs on it.
+        """
+        attempted = f"making {aside} a system that can be started"
+        root = self._root()
+        name, mark, stamp = aside.strip("/").partition(btrfs_swap.MARK)
+        with self._told(attempted), btrfs.top_of(root.device) as top:
+            place = top / f"{name}{AS_OF}{ASIDE}{stamp}"
+            if not mark or name != _name(root) or not is_subvolume(top / aside):
+                if is_subvolume(place):
+                    return self._described(top, root, place)
+                raise MachineError(attempted, self.machine.name, "there is no such subvolume")
+            if root.subvolume.strip("/") == aside.strip("/"):
+                seen = "the system runs on it until it restarts"
+                raise MachineError(attempted, self.machine.name, seen)
+            files = FolderFiles(aside, top / aside)
+            files.write(PAST_MARK, f"{ASIDE}{stamp}\n".encode())
+            self._settle(top, root, top / aside)
+            os.rename(top / aside, place)
+            return self._described(top, root, place)
+
     def make(self, way_back: str) -> PastSystem:
-        """Make one of a way back, or find it made; MachineError where that cannot be."""
+        """Make one of a way back, or find it made; MachineError where that cannot be.
+
+        ``way_back`` may also name a system that a return has set aside; see ``take_up``.
+        """
+        if btrfs_swap.MARK in way_back:
+            return self.take_up(way_back)
         attempted = f"making {way_back} a system that can be started"
         snapshot = self.snapshots.find(way_back)
         root, part = self._root(), next(p for p in snapshot.parts if p.mount == "/")
@@ -62,7 +97,10 @@ class PastSystems:
             return self._described(top, root, place)
 
     def delete(self, way_back: str) -> None:
-        """Delete one that the machine does not run on; MachineError. The way back stays."""
+        """Delete one that the machine does not run on; MachineError. The way back stays.
+
+        One that a return had set aside is nobody's copy: it is set aside again.
+        """
         past = self._past(way_back)
         if past.running:
             raise MachineError(
@@ -73,7 +111,12 @@ class PastSystems:
             )
         attempted, device = f"deleting the past system of {way_back}", self._root().device
         with self._told(attempted), btrfs.top_of(device) as top:
-            btrfs.delete_subvolume(top / past.subvolume)
+            if not past.was_set_aside:
+                btrfs.delete_subvolume(top / past.subvolume)
+                return
+            aside = f"{past.name}{btrfs_swap.MARK}{way_back.removeprefix(ASIDE)}"
+            os.rename(top / past.subvolume, top / aside)
+            btrfs_swap.settle_past(past.name, top / aside)
 
     def keep(self) -> str:
         """Have the past system that the machine runs on take its own place for good.
@@ -87,9 +130,13 @@ class PastSystems:
         name, mark, way_back = root.subvolume.strip("/").partition(AS_OF)
         if not mark:
             raise MachineError(attempted, self.machine.name, "the machine does not run on one")
-        snapshot = self.snapshots.find(way_back, though_damaged=True)
+        cover = (
+            choices_cover(self.snapshots)
+            if way_back.startswith(ASIDE)
+            else self.snapshots.find(way_back, though_damaged=True).cover
+        )
         with self._told(attempted), btrfs.top_of(root.device) as top:
-            if left := btrfs_swap.what_must_stay(top / name, snapshot.cover):
+            if left := btrfs_swap.what_must_stay(top / name, cover):
                 raise MachineError(
                     attempted,
                     self.machine.name,
@@ -129,25 +176,30 @@ class PastSystems:
         way_back = place.name.partition(AS_OF)[2]
         kept = {one.snapshot.id: one.snapshot for one in self.snapshots.listed()}.get(way_back)
         images = FolderFiles(place.name, place).matching("/boot/vmlinu*-*")
+        kernels = tuple(filter(None, map(kernel_of, images)))
+        newest = max(kernels, key=version_key, default="")
         return PastSystem(
             way_back=way_back,
             subvolume=str(place.relative_to(top)),
             name=_name(root),
             release=kept.release if kept else "",
-            since=kept.created if kept else "",
-            kernel=kept.kernel if kept else "",
-            kernels=tuple(filter(None, map(kernel_of, images))),
+            since=kept.created if kept else _since(way_back),
+            kernel=kept.kernel if kept and kept.kernel else newest,
+            kernels=kernels,
             running=root.subvolume.strip("/") == str(place.relative_to(top)),
         )
 
     def _settle(self, top: Path, root: Mounted, place: Path) -> None:
-        """Have it mount what is within the system of now, where it has a place for that."""
+        """Have it mount what is within the system of now, where it has a place for that.
+
+        What a return has set aside has lost these places: they moved with what was there.
+        """
         files = FolderFiles(place.name, place)
         device = UUID(bytes=file_system_uuid(place))
         lines = [
             f"UUID={device} /{inner} btrfs subvol={_name(root)}/{inner},nofail 0 0"
             for inner in btrfs.directly_nested(top / _name(root))
-            if not any(character.isspace() for character in inner) and _is_folder(files, inner)
+            if not any(character.isspace() for character in inner) and _has_place(files, inner)
         ]
         btrfs_swap.write_mounts(files, "\n".join(lines))
 
@@ -158,6 +210,16 @@ class PastSystems:
         except OSError as error:
             seen = error.strerror or str(error)
             raise MachineError(attempted, self.machine.name, seen) from error
+
+
+def choices_cover(snapshots: Snapshots) -> Cover:
+    """What a way back of now would cover."""
+    return cover_of(snapshots.machine, choices_or_shipped(snapshots.machine))
+
+
+def _since(way_back: str) -> str:
+    """When a system was set aside, from its name; empty for a way back that is gone."""
+    return moment(way_back.removeprefix(ASIDE)) if way_back.startswith(ASIDE) else ""
 
 
 def _why_not(root: Mounted, engine: str) -> str:
@@ -192,8 +254,11 @@ def _mark_of(place: Path) -> str:
     return (found or b"").decode("ascii", "replace").strip()
 
 
-def _is_folder(files: FolderFiles, inner: str) -> bool:
+def _has_place(files: FolderFiles, inner: str) -> bool:
+    """Whether there is a folder for what is within, made where its parent is there."""
+    parent, _, name = f"/{inner}".rpartition("/")
     try:
+        (files.place(parent or "/") / name).mkdir(exist_ok=True)
         return files.place(f"/{inner}").is_dir()
     except (OSError, MachineError):
         return False

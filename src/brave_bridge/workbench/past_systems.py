@@ -20,7 +20,13 @@ def past_systems(desk: Desk) -> list[PastSystem]:
 
 
 def begin_offering(desk: Desk, way_back: str, *, once: bool = False) -> str:
-    """Begin to have the boot menu offer a way back; the procedure's id. Refused, MachineError."""
+    """Begin to have the boot menu offer a way back; the procedure's id. Refused, MachineError.
+
+    ``way_back`` may also be a system that a return has set aside, as the list of ways back has it.
+    """
+    if any(aside.id == way_back for aside in desk.beside.returning.set_aside()):
+        title = f"{way_back} in the boot menu"
+        return desk.begin("boot menu", title, PastBrief(way_back, once), True)
     chosen = desk.snapshots.find(way_back)
     loader = desk.facts().loader
     known = next((one for one in past_systems(desk) if one.way_back == chosen.id), None)

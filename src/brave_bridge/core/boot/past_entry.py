@@ -15,6 +15,9 @@ from brave_bridge.core.boot.grub_trial import quoted
 from brave_bridge.core.boot.keyed_text import with_key_value
 from brave_bridge.core.boot.loader_entries import with_options
 
+ASIDE = "aside-"
+"""How the id of one begins that a return had set aside; when that was follows."""
+
 PART = "past systems"
 """What our part of the loader's own commands is about."""
 
@@ -43,6 +46,11 @@ class PastSystem(msgspec.Struct, frozen=True, kw_only=True):
     running: bool = False
 
     @property
+    def was_set_aside(self) -> bool:
+        """Whether it is no copy of a way back, but what a return has set aside."""
+        return self.way_back.startswith(ASIDE)
+
+    @property
     def entry(self) -> str:
         """The id of its boot entry."""
         return f"{PAST_ID}{self.way_back}"
@@ -50,7 +58,7 @@ class PastSystem(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def title(self) -> str:
         """What its boot entry is called."""
-        words = f"{self.release or 'the system'} as of {self.since[:10]} ({self.way_back})"
+        words = f"{self.release or 'The system'} as of {self.since[:10]} ({self.way_back})"
         return re.sub(r"[^\w .,:()+-]", "", words)
 
 

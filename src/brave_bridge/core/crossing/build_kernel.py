@@ -196,7 +196,7 @@ class _Building:
         reply = yield from ReadFacts(title="Look what is there to boot now")
         if not isinstance(reply, FactsRead):
             return self._failed("reading back", what_was_seen(reply))
-        after = reply.facts
+        after = yield from self._with_its_modules(reply.facts)
         if self.release not in {kernel.version for kernel in after.kernels}:
             return self._failed("reading back", f"there is no image of {self.release} in /boot")
         if faults := new_boot_faults(before, after):
@@ -206,6 +206,25 @@ class _Building:
             state="done", ways_back=(self.way_back,), warnings=(*kept, *self._told(after))
         )
 
+    def _with_its_modules(self, after: Facts) -> Script[Facts]:
+        """Have the modules from outside built for it, and look again; those that stay are told."""
+        if not self._unbuilt(after):
+            return after
+        yield from Run(
+            title=f"Build {', '.join(self._unbuilt(after))} for it",
+            argv=("dkms", "autoinstall", "-k", self.release),
+        )
+        reply = yield from ReadFacts(title="Look which modules are built for it now")
+        return reply.facts if isinstance(reply, FactsRead) else after
+
+    def _unbuilt(self, facts: Facts) -> list[str]:
+        """The modules that dkms(8) builds, and has not built for it."""
+        return [
+            module.name
+            for module in facts.hardware.modules
+            if module.origin == "dkms" and self.release not in module.built_for
+        ]
+
     def _told(self, after: Facts):
         if any(entry.kernel == self.release for entry in after.loader.entries):
             yield f"kernel {self.release} is there; try it: brave-bridge boot-once {self.release}"
@@ -213,10 +232,10 @@ class _Building:
             yield f"kernel {self.release} is there, and no entry of the boot menu starts it"
         else:
             yield f"kernel {self.release} is there; no boot loader is known that would start it"
+        for name in self._unbuilt(after):
+            yield f"{name} could not be built for it: dkms autoinstall -k {self.release} tells why"
         for module in after.hardware.modules:
-            if module.origin == "dkms" and self.release not in module.built_for:
-                yield f"{module.name} is not built for it: dkms autoinstall -k {self.release}"
-            elif module.origin == "loaded":
+            if module.origin == "loaded":
                 yield f"{module.name} came from outside the kernel: build it for {self.release}"
 
     def _stopped(self, at: str, why: str) -> Outcome:

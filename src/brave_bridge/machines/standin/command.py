@@ -32,6 +32,8 @@ def run(root: Path, argv: list[str]) -> int:
         return efibootmgr(root, argv[1:])
     if argv[0] == "make":
         return make(root, argv[1:])
+    if argv[0] == "dkms":
+        return live.rebuild_modules(root, argv[-1])
     if argv[0] == "ln":
         link = root / argv[-1].lstrip("/")
         link.unlink(missing_ok=True)

@@ -104,6 +104,8 @@ class Live(msgspec.Struct):
     modules_in_use: list[str] = []
     """Loaded modules of the kernel's own."""
     rebuilt_modules: list[str] = []
+    broken_modules: list[str] = []
+    """Those of them that build for no other kernel than the one that they were built for."""
     devices: list[LiveDevice] = []
     mounts: list[str] = msgspec.field(default_factory=lambda: ["/dev/sda2 / ext4 rw,relatime 0 0"])
     rooms: dict[str, LiveRoom] = {}
@@ -268,8 +270,24 @@ def _write_sys(root: Path, live: Live) -> None:
     for module in live.rebuilt_modules:
         name, _, version = module.partition("/")
         _write(root, f"var/lib/dkms/{name}/{version}/source/dkms.conf", f'PACKAGE_NAME="{name}"\n')
-        built = f"var/lib/dkms/{name}/{version}/{live.kernel}/x86_64/module"
-        _write(root, f"{built}/{name}.ko", "")
+        _build_module(root, module, live.kernel)
+
+
+def _build_module(root: Path, module: str, kernel: str) -> None:
+    name, _, version = module.partition("/")
+    _write(root, f"var/lib/dkms/{name}/{version}/{kernel}/x86_64/module/{name}.ko", "")
+
+
+def rebuild_modules(root: Path, kernel: str) -> int:
+    """``dkms autoinstall -k KERNEL``; exit code 11 where one does not build (dkms(8))."""
+    live = load(root) or Live()
+    failed = [module for module in live.rebuilt_modules if module in live.broken_modules]
+    for module in live.rebuilt_modules:
+        if module in failed:
+            print(f"Error! Bad return status for module build on kernel: {kernel} ({module})")
+        else:
+            _build_module(root, module, kernel)
+    return 11 if failed else 0
 
 
 def _listening(ports: list[int], state: str) -> str:

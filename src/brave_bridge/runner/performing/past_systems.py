@@ -13,12 +13,11 @@ from brave_bridge.snapshots.beside import Beside
 
 def offer_past(machine: Machine, family: str, beside: Beside, request: OfferPast) -> Reply:
     """Make a way back a system to start, and have the boot menu offer it with the others."""
-    way_back = request.way_back
-    past = beside.past.make(way_back)
+    past = beside.past.make(request.way_back)
     loader = read_loader(machine)
     if why := past_systems.why_not_offered(loader, past):
-        beside.past.delete(way_back)
-        return Failed("offering it in the boot menu", why, f"brave-bridge return {way_back}")
+        beside.past.delete(past.way_back)
+        return Failed("offering it in the boot menu", why, "go back by a return")
     where = past_systems.offer(machine, loader, _startable(beside))
     words = _once(machine, family, past) if request.once else ()
     return PastOffered(plain(past.title), where, words)

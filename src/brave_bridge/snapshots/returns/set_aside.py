@@ -55,10 +55,10 @@ def _names(mounted: Mounted) -> list[str]:
     """The paths of subvolumes that were set aside for one of this file system."""
     lines = tool("btrfs", "subvolume", "list", "-a", str(mounted.folder)).splitlines()
     paths = [line.partition(" path ")[2].removeprefix("<FS_TREE>/") for line in lines]
-    return [path for path in paths if MARK in path.rpartition("/")[2] and _moment(path)]
+    return [path for path in paths if MARK in path.rpartition("/")[2] and moment(path)]
 
 
-def _moment(path: str) -> str:
+def moment(path: str) -> str:
     """When a subvolume was set aside, from its name; empty where it does not say."""
     try:
         moment = datetime.strptime(path.rpartition(MARK)[2], STAMP)
@@ -68,7 +68,7 @@ def _moment(path: str) -> str:
 
 
 def _described(path: str, mounted: Mounted) -> SetAside:
-    return SetAside(id=path, mount=mounted.path, since=_moment(path), in_use=_in_use(path, mounted))
+    return SetAside(id=path, mount=mounted.path, since=moment(path), in_use=_in_use(path, mounted))
 
 
 def _in_use(path: str, mounted: Mounted) -> bool:

@@ -116,7 +116,7 @@ class WaysBackWorkspace(Workspace):
 
     def action_boot_menu(self) -> None:
         """Have the boot menu offer what is under the cursor; take it out; keep what runs."""
-        from brave_bridge.workbench.pages.ways_back import PAST
+        from brave_bridge.workbench.pages.ways_back import PAST, SET_ASIDE
         from brave_bridge.workbench.past_systems import (
             begin_keeping,
             begin_offering,
@@ -124,6 +124,10 @@ class WaysBackWorkspace(Workspace):
         )
 
         record, row = self.record, self.ledger.pointed
+        if record is not None and row is not None and row.key.startswith(SET_ASIDE):
+            aside = row.key.removeprefix(SET_ASIDE)
+            self.set_going(record.name, "boot menu", lambda desk: begin_offering(desk, aside))
+            return
         if record is None or row is None or not row.key.startswith(PAST):
             if pointed := self._way_back():
                 name, way = pointed

@@ -272,7 +272,7 @@ def _set_aside_row(aside: SetAside, today: date) -> Row:
                 if aside.in_use
                 else "It takes room until it is deleted. Keep it until the machine is well again.",
             ),
-            Note("do", "d deletes it"),
+            Note("do", "d deletes it; o has the boot menu offer it, as a system to start"),
         ),
     )
 
