@@ -18,6 +18,7 @@ from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.paused_sources import waiting_note
 from brave_bridge.core.formats.systemd import Unit
+from brave_bridge.core.images.system import Image, ImageSystem, Slot, Slots
 from brave_bridge.core.kernels.kernel_package import FOLLOWS, KernelPackage
 from brave_bridge.core.kernels.series_hold import OWN_NAME
 from brave_bridge.core.packages.updates import Offer
@@ -193,6 +194,11 @@ def product(with_base: bool = False, held: tuple[str, ...] = (), **end) -> dict:
     return {"products": (seen,), "packages": packages}
 
 
+def image_system(other: str = "empty", build: str = "8.4-2") -> ImageSystem:
+    slots = (Slot("a", "good", "8.4", "8.4-2", "full"), Slot("b", other, "8.5", "8.5-1", "full"))
+    return ImageSystem(Image("8.4", build, "full"), Slots("a", "a", slots))
+
+
 CASES = [
     ("product-base", STOP, "Gauge 1 does not stand on Quayside 7", product(bases=("5.3", "7"))),
     ("product-base", STOP, "Gauge 1 does not stand on Quayside 7", product(bases=("9",))),
@@ -250,6 +256,8 @@ CASES = [
         {"offers": (*HEALTHY.offers, Offer("quay-libc", "2.31-8", "bowline-5.3-security"))},
     ),
     ("restart-pending", STOP, "restart is pending", activity(restart_wanted=True)),
+    ("image-slots", STOP, "is not what runs: build", {"image": image_system(build="8.4-1")}),
+    ("image-slots", CAUTION, "Slot b is on trial", {"image": image_system("trial")}),
     (
         "past-system",
         STOP,

@@ -8,7 +8,7 @@ from typer.core import TyperGroup
 SECTIONS = {
     "Where it stands": ("demo", "survey", "update", "mend", "overrule", "uphold", "sources"),
     "Where it goes": ("route", "track", "tasks", "releases", "note"),
-    "What would change": ("plan", "policies", "draw", "report"),
+    "What would change": ("plan", "bundle", "policies", "draw", "report"),
     "Ready for it": ("confirm-backup", "settings-backup", "check", "window", "maintenance", "card"),
     "Across": ("cross", "go-on", "rest", "baseline", "proof", "logbook"),
     "Kernels and boot": (

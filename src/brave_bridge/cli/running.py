@@ -12,6 +12,7 @@ from brave_bridge.cli import (
     commands,
     documents,
     help_commands,
+    image_commands,
     past_commands,
     proof_commands,
     readiness_commands,
@@ -36,6 +37,7 @@ COMMANDS = (
     way_back_commands,
     boot_commands,
     past_commands,
+    image_commands,
     help_commands,
 )
 """The modules whose commands the application has: importing them is what adds them."""

@@ -38,6 +38,8 @@ class DemoMachine(msgspec.Struct):
     waits: str = ""
     edition: str = ""
     profile: str = ""
+    bundles: tuple[str, ...] = ()
+    """Releases of its line whose bundles lie on its own storage."""
     packages: tuple[str, ...] = ()
     held: tuple[str, ...] = ()
     changed: dict[str, str] = {}
@@ -254,3 +256,18 @@ def _build_other(root: Path, machine: StandInMachine, described: DemoMachine) ->
         ends = date.today() + timedelta(days=described.licence_days)
         machine.files.write("/etc/licence", f"EDITION={described.edition}\nENDS={ends}\n".encode())
     write_other_root(line.family, machine, described.database, described.configs)
+    if described.profile:
+        _build_image_system(machine, described)
+
+
+def _build_image_system(machine: StandInMachine, described: DemoMachine) -> None:
+    """An image system, and a bundle of the release ahead on its own storage."""
+    from brave_bridge.machines.standin import images
+    from brave_bridge.machines.standin.signing import make_detached_key
+
+    line = images.image_line()
+    key, sign = make_detached_key(line.key)
+    images.write_image_system(machine, line, described.release, described.profile, key)
+    for version in described.bundles:
+        content = images.bundle_of(line, version, sign)
+        machine.files.write(f"/srv/pool/bundles/{line.line}-{version}.bundle", content)

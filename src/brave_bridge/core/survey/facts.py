@@ -12,6 +12,7 @@ from brave_bridge.core.formats.distro_info import ReleaseDates
 from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.proc import Mount
+from brave_bridge.core.images.system import ImageSystem
 from brave_bridge.core.kernels.kernel_package import KernelPackage
 from brave_bridge.core.packages.updates import Offer, Update, pending_updates
 from brave_bridge.core.releases.standing import (
@@ -210,6 +211,8 @@ class Facts(msgspec.Struct, frozen=True):
     """The name of the family that read it; empty where no family knows its packages."""
     last_boot: LastBoot = LastBoot()
     """For a system that does not run: what it wrote down at its newest boot."""
+    image: ImageSystem | None = None
+    """What an image system says of itself; None for every other kind."""
     topics: tuple[TopicSeen, ...] = ()
     """The topics of a baseline, where they were asked for."""
 

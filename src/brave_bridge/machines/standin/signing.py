@@ -16,3 +16,16 @@ def make_key(owner: str) -> tuple[bytes, Callable[[str], str]]:
         return sign(signer, text.encode(), mode=SignatureMode.CLEAR).decode()
 
     return str(key).encode(), signed
+
+
+def make_detached_key(owner: str) -> tuple[bytes, Callable[[bytes], bytes]]:
+    """A fresh key: the public certificate, and a function that makes a signature beside a text."""
+    key = Cert.generate(owner)
+    if key.secrets is None:
+        raise ValueError("a fresh key has no secret part")
+    signer = key.secrets.signer()
+
+    def signed(content: bytes) -> bytes:
+        return bytes(sign(signer, content, mode=SignatureMode.DETACHED))
+
+    return str(key).encode(), signed

@@ -1,0 +1,56 @@
+"""The commands about image bundles."""
+
+from collections.abc import Iterator
+from typing import Annotated
+
+import msgspec
+import typer
+
+from brave_bridge.cli import documents
+from brave_bridge.cli.application import REFUSED, Json, app, print_document
+from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.workbench.bundles import BundleSeen, bundles_here, look_into
+
+
+@app.command()
+def bundle(
+    context: typer.Context,
+    file: Annotated[str, typer.Argument(metavar="[FILE]", help="On the machine, or here.")] = "",
+    profile: Annotated[str, typer.Option("--profile", help="Another than the machine has.")] = "",
+    json: Json = False,
+) -> None:
+    """Read an image bundle to its end, and tell what a profile of it changes on this machine."""
+    desk = context.obj.desk()
+    if not file:
+        found = bundles_here(desk)
+        lines = [f"● {plain(path)}" for path in found] or ["no bundle is on its storage"]
+        print_document(json, documents.document("bundles", bundles=list(found)), lines)
+        return
+    seen = look_into(desk, file, profile)
+    document = documents.document("bundle", **msgspec.to_builtins(seen))
+    print_document(json, document, [plain(line) for line in _lines(seen)])
+    if seen.stops:
+        raise typer.Exit(REFUSED)
+
+
+def _lines(seen: BundleSeen) -> Iterator[str]:
+    yield f"{seen.version}, build {seen.build}, serial {seen.serial}, made {seen.made[:10]}"
+    yield f"  whole, signed by {', '.join(seen.signed_by)}"
+    for one in seen.profiles:
+        mark = "◉" if one.name == seen.profile else "○"
+        size = f"{counted(one.components, 'component')}, {byte_size(one.size_bytes)}"
+        yield f"{mark} profile {one.name}: {size}; {one.about}"
+        if one.only_here:
+            yield f"    beside {seen.profile} it has {', '.join(one.only_here)}"
+    for change in seen.changes:
+        versions = " → ".join(filter(None, (change.old, change.new)))
+        maker = f", by {change.maker}" if change.maker else ""
+        yield f"  {change.kind:<10} {change.name} {versions}{maker}"
+    if not seen.changes:
+        yield "  no component changes"
+    for issue in seen.issues:
+        yield f"▲ known: {issue.title}"
+        if issue.cure:
+            yield f"    {issue.cure}"
+    for stop in seen.stops:
+        yield f"■ {stop}"

@@ -1,0 +1,106 @@
+"""What an image system says of itself: the image that runs, and what its slots hold.
+
+Two files of JSON: one within the image, which is never written to, and one beside the slots.
+docs/bundles.md has both.
+"""
+
+from collections.abc import Iterator
+from typing import TypeVar
+
+import msgspec
+
+from brave_bridge.core.formats.text import one_line
+from brave_bridge.core.images.changes import InstalledComponent
+
+IMAGE_FILE = "/usr/lib/image/image.json"
+SLOTS_FILE = "/var/lib/image/slots.json"
+GOOD, EMPTY, TRIAL, BAD = "good", "empty", "trial", "bad"
+"""What a slot holds: an image that has proven itself, none, one on trial, one that has failed."""
+
+_MOST = 4000
+_Kind = TypeVar("_Kind")
+
+
+class ImageFault(ValueError):
+    """One of the files is not what it must be: why, in words."""
+
+
+class Image(msgspec.Struct, frozen=True):
+    """The image that runs, as it says itself."""
+
+    version: str
+    build: str
+    profile: str
+    components: tuple[InstalledComponent, ...] = ()
+
+
+class Slot(msgspec.Struct, frozen=True):
+    """A slot, and what was written into it; all but the name empty where nothing was."""
+
+    name: str
+    state: str = EMPTY
+    version: str = ""
+    build: str = ""
+    profile: str = ""
+
+
+class Slots(msgspec.Struct, frozen=True):
+    """The slots: which one runs, which one every boot takes, and the highest serial ever taken."""
+
+    running: str
+    default: str
+    slots: tuple[Slot, ...]
+    serial: int = 0
+
+
+class ImageSystem(msgspec.Struct, frozen=True):
+    """What runs, the slots, and the bundles that lie on the machine's own storage, by path."""
+
+    image: Image
+    slots: Slots
+    bundles: tuple[str, ...] = ()
+
+    @property
+    def other(self) -> Slot | None:
+        """The slot that does not run: where the next image goes."""
+        return next((s for s in self.slots.slots if s.name != self.slots.running), None)
+
+
+def read_image(content: bytes) -> Image:
+    """The image by its own file; ImageFault."""
+    image = _decoded(content, Image)
+    components = tuple(
+        InstalledComponent(*(one_line(word, 80) for word in (c.name, c.version, c.maker)))
+        for c in image.components[:_MOST]
+    )
+    version, build, profile = (one_line(w, 80) for w in (image.version, image.build, image.profile))
+    return Image(version, build, profile, components)
+
+
+def read_slots(content: bytes) -> Slots:
+    """The slots; ImageFault where what runs is none of them."""
+    found = _decoded(content, Slots)
+    known = [slot.name for slot in found.slots]
+    if found.running not in known or len(set(known)) < len(known):
+        raise ImageFault(f"slot {one_line(found.running, 20)} runs, and there are {len(known)}")
+    slots = tuple(
+        Slot(*(one_line(word, 80) for word in (s.name, s.state, s.version, s.build, s.profile)))
+        for s in found.slots
+    )
+    return msgspec.structs.replace(found, slots=slots)
+
+
+def disagreements(system: ImageSystem) -> Iterator[str]:
+    """Where the image that runs and its slot say different things of it, in sentences."""
+    slot = next(s for s in system.slots.slots if s.name == system.slots.running)
+    for word in ("version", "build", "profile"):
+        here, there = getattr(system.image, word), getattr(slot, word)
+        if here != there:
+            yield f"{word}: {here or 'none'} says the image, {there or 'none'} its slot"
+
+
+def _decoded(content: bytes, kind: type[_Kind]) -> _Kind:
+    try:
+        return msgspec.json.decode(content, type=kind)
+    except (msgspec.DecodeError, RecursionError) as error:
+        raise ImageFault(str(error)) from error

@@ -1,0 +1,83 @@
+"""The family of systems that are one image in one of two slots; its machines are surveyed."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.images.system import (
+    IMAGE_FILE,
+    SLOTS_FILE,
+    ImageFault,
+    ImageSystem,
+    read_image,
+    read_slots,
+)
+from brave_bridge.core.survey.facts import Evidence, Facts
+from brave_bridge.core.survey.package_manager import PackageManager
+from brave_bridge.families.family import Family
+from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.machines.queries import Contents, Names, Query, Seen
+
+_LIMIT = 4_000_000
+_BUNDLES = ("/srv/*.bundle", "/srv/*/*.bundle", "/srv/*/*/*.bundle", "/media/*/*.bundle")
+
+
+class ImageReading:
+    """See Reading."""
+
+    queries: tuple[Query, ...] = (Contents((IMAGE_FILE, SLOTS_FILE), _LIMIT), Names(_BUNDLES))
+
+    def begin(self, machine: str, seen: Seen) -> ImageSystem:
+        """See Reading; both files must be there and whole."""
+        found = {}
+        for path, read in ((IMAGE_FILE, read_image), (SLOTS_FILE, read_slots)):
+            content = seen.contents.get(path)
+            if content is None:
+                why = seen.faults.get(path, "there is no such file")
+                raise MachineError("reading what runs", machine, f"{path}: {why}")
+            try:
+                found[path] = read(content)
+            except ImageFault as fault:
+                seen_there = f"{path} is damaged: {fault}"
+                raise MachineError("reading what runs", machine, seen_there) from fault
+        bundles = tuple(one.path for one in seen.found.values() if one.path.endswith(".bundle"))
+        return ImageSystem(found[IMAGE_FILE], found[SLOTS_FILE], tuple(sorted(bundles)))
+
+    def further(self, known: ImageSystem) -> tuple[Query, ...]:
+        """See Reading."""
+        return ()
+
+    def facts(self, machine: Machine, seen: Seen, known: ImageSystem, basic: Facts) -> Facts:
+        """See Reading; components count as packages, whole and of their makers."""
+        packages = tuple(_packages(known))
+        told = Evidence("packages", IMAGE_FILE, f"{len(packages)} components")
+        return msgspec.structs.replace(
+            basic,
+            packages=packages,
+            image=known,
+            tools={one.name: one.version for one in packages if one.name in ("base", "kernel")},
+            evidence=(*basic.evidence, told),
+        )
+
+
+def _packages(system: ImageSystem) -> Iterator[InstalledPackage]:
+    for one in system.image.components:
+        yield InstalledPackage(one.name, one.version, "", vendor=one.maker)
+
+
+class ImageFamily(Family):
+    """See Family."""
+
+    name = "image"
+    databases = (IMAGE_FILE,)
+    settings = ("var/lib/image",)
+    manager = PackageManager(name="image slots")
+
+    @property
+    def reading(self) -> ImageReading:
+        """See Family."""
+        return ImageReading()
+
+
+FAMILY = ImageFamily()
