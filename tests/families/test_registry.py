@@ -29,7 +29,11 @@ def test_one_from_outside_is_found_told_and_read(outside, tmp_path):
 def test_ours_are_entry_points_like_any_other(outside):
     names = [family.name for family in all_families()]
     assert names == ["deb", "rpm", "alpm", "image", "hold"]
-    assert [family.name for family in all_families() if family.can_cross] == ["deb", "hold"]
+    assert [family.name for family in all_families() if family.can_cross] == [
+        "deb",
+        "image",
+        "hold",
+    ]
 
 
 def test_a_family_that_nobody_brings_is_able_to_do_nothing(tmp_path):

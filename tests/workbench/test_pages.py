@@ -74,7 +74,8 @@ def test_the_fleet_shows_every_machine_and_what_each_waits_for(read):
     assert sorted(column(page, 1)) == sorted(names)
     words = dict(zip(column(page, 1), column(page, -1), strict=True))
     assert words["petrel"].startswith("plan the way to 7 diamond")
-    assert words["puffin"].startswith("waits for crossings of the image family")
+    assert words["puffin"].startswith("plan the way to 8.4")
+    assert words["turnstone"].startswith("waits for crossings of the alpm family")
     assert words["avocet"].startswith("bring it up to date: 4 updates")
     assert all(row.why for row in page.rows)
 

@@ -7,6 +7,7 @@ from brave_bridge.core.packages.changes import PackageChange
 from brave_bridge.core.packages.choices import OBSOLETE, RESTART, STAYS, PlanChoice
 from brave_bridge.core.packages.grouping import BY_HAND, COMING, MATTERS, ChangeGroup, group_changes
 from brave_bridge.core.packages.roles import Roles
+from brave_bridge.core.plan.amounts import amounts
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import PackagesStep, StepRow
 from brave_bridge.workbench.record import KeptPlan
@@ -59,11 +60,7 @@ class _LegText:
         packages = plan.step(PackagesStep)
         if packages is not None:
             yield f"  {packages.summary or 'no package changes'}"
-        grows = "more" if plan.disk_bytes >= 0 else "less"
-        yield (
-            f"  {byte_size(plan.download_bytes)} to download, "
-            f"{byte_size(abs(plan.disk_bytes))} {grows} on disk"
-        )
+        yield f"  {amounts((plan,), 'to download')}"
 
     def _decisions(self) -> Iterator[str]:
         plan = self.plan

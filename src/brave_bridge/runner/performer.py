@@ -49,6 +49,7 @@ from brave_bridge.core.crossing.requests import (
     MakeCard,
     OfferPast,
     PlanPackages,
+    ReadBundle,
     ReadFacts,
     ReadFiles,
     RemoveFile,
@@ -76,6 +77,7 @@ from brave_bridge.runner import after_boot
 from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing import past_systems
+from brave_bridge.runner.performing.bundles import bundle_read
 from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
 from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.runner.performing.trials import arrange_trial, end_trial
@@ -302,6 +304,10 @@ class Performer:
     @_perform.register
     def _(self, request: KeepPast, seq: int, report: Report) -> Reply:
         return past_systems.keep_past(self.machine, self.beside)
+
+    @_perform.register
+    def _(self, request: ReadBundle, seq: int, report: Report) -> Reply:
+        return bundle_read(self.machine, request)
 
     @_perform.register
     def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:

@@ -1,12 +1,9 @@
 """Image bundles at the desk: who signed one, what it has, and what it would change here."""
 
 from collections.abc import Iterator
-from pathlib import Path
 
 import msgspec
 
-from brave_bridge.archives.bundle import Announced, BundleReader
-from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.core.images.changes import (
     SAME,
     ComponentChange,
@@ -18,13 +15,9 @@ from brave_bridge.core.images.changes import (
 from brave_bridge.core.images.manifest import Issue, Manifest, ManifestFault
 from brave_bridge.core.images.system import ImageSystem
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.queries import Contents
+from brave_bridge.runner.performing.bundles import read_bundle
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
-
-_KEYS = "/etc/image/keys/*.asc"
 
 
 class ProfileSeen(msgspec.Struct, frozen=True):
@@ -63,13 +56,14 @@ def bundles_here(desk: Desk) -> tuple[str, ...]:
 def look_into(desk: Desk, path: str, profile: str = "") -> BundleSeen:
     """Read a bundle to its end, and hold a profile of it (the machine's own) against the machine.
 
-    ``path`` is on the machine, or here where the machine has no such file. Refused where it is
-    no bundle that may be believed.
+    ``path`` is on the machine, or here where the machine has no such file. MachineError where it is
+     where it is no bundle that may be believed.
     """
     attempted = f"reading the bundle {path}"
     facts = desk.facts()
     system = _image_of(facts, attempted)
-    announced = _read(desk, attempted, path, facts.identity.os_id, system)
+    serial = system.slots.serial
+    announced = read_bundle(desk.machine, path, facts.identity.os_id, serial)
     manifest = announced.manifest
     wanted = profile or system.image.profile
     try:
@@ -98,36 +92,6 @@ def _image_of(facts: Facts, attempted: str) -> ImageSystem:
     if facts.image is None:
         raise Refused(attempted, f"{facts.machine} is no system of images")
     return facts.image
-
-
-def _read(desk: Desk, attempted: str, path: str, line: str, system: ImageSystem) -> Announced:
-    """Read it whole: its sums are known to be true only then."""
-    seen = desk.machine.files.gather((Contents((_KEYS,), 1_000_000),))
-    keys = [content for place, content in seen.contents.items()]
-    if not keys:
-        raise Refused(attempted, f"the machine has no key that bundles are signed with: {_KEYS}")
-    try:
-        with open(_place_of(desk, path), "rb") as stream:
-            reader = BundleReader(stream, keys, line, system.slots.serial)
-            announced = reader.announced()
-            reader.components(announced.manifest, lambda component, piece: None)
-            return announced
-    except ArchiveFault as fault:
-        raise Refused(attempted, str(fault), "fetch it again from its makers") from fault
-    except OSError as error:
-        raise Refused(attempted, error.strerror or str(error)) from error
-
-
-def _place_of(desk: Desk, path: str) -> Path:
-    """Where the file is: on the machine, where that is reached by its files, else here."""
-    machine = desk.machine
-    if isinstance(machine, FolderMachine):
-        try:
-            if machine.files.is_file(path):
-                return machine.files.place(path)
-        except MachineError:
-            return Path(path)
-    return Path(path)
 
 
 def _profiles(manifest: Manifest, wanted: str) -> Iterator[ProfileSeen]:

@@ -5,10 +5,11 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.packages.changes import PackageChange
 from brave_bridge.core.packages.grouping import group_changes
 from brave_bridge.core.packages.roles import Roles
+from brave_bridge.core.plan.amounts import amounts
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import StepRow
 from brave_bridge.drawings.document import save_document
@@ -53,9 +54,8 @@ def plan_lines(name: str, plan: KeptPlan, roles: Roles) -> Iterator[str]:
 
 
 def _leg_lines(plan: LegPlan, roles: Roles) -> Iterator[str]:
-    grows = byte_size(abs(plan.disk_bytes)) + (" more" if plan.disk_bytes >= 0 else " less")
     yield from ("", f"## {plan.leg.title}", "")
-    yield f"{byte_size(plan.download_bytes)} to fetch, {grows} on disk."
+    yield f"{amounts((plan,))}."
     if plan.packages.prices:
         yield from ("", "### Prices", "")
         yield from (f"- {plain(price.words)}" for price in plan.packages.prices)

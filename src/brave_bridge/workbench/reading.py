@@ -6,7 +6,8 @@ import msgspec
 
 from brave_bridge.core.crossing.finish_leg import CAME_UP
 from brave_bridge.core.crossing.requests import Checkpoint
-from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.formats.text import counted, plain
+from brave_bridge.core.plan.amounts import amounts, what_else_changes
 from brave_bridge.core.proof.repeats import Repeats
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import BridgeState, marks_of
@@ -198,9 +199,8 @@ def _plan_words(plan) -> str:
     lost = sum(len(leg.packages.lost) for leg in plan.legs)
     words = [counted(upgraded, "upgrade")] if upgraded else []
     words += [f"{counted(lost, 'package')} would go away"] if lost else []
-    words += [step.summary for leg in plan.legs for step in leg.other_steps]
-    size = byte_size(sum(leg.download_bytes for leg in plan.legs))
-    return ", ".join((*words, f"{size} to fetch"))
+    words += [what_else_changes(plan.legs)]
+    return ", ".join((*filter(None, words), amounts(plan.legs).partition(",")[0]))
 
 
 def bridge_of(record: MachineRecord) -> BridgeState:

@@ -4,7 +4,7 @@ import msgspec
 
 from brave_bridge.core.crossing.finish_leg import BEHIND_THE_STAGES, finish_leg
 from brave_bridge.core.crossing.keep_way_back import expiry_warnings
-from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, trial_ended
+from brave_bridge.core.crossing.leg_under_way import DONE, LOADER, LegUnderWay, trial_ended
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import FactsRead, FilesListed, StopsSeen
@@ -63,8 +63,8 @@ class _Legs:
         self.baseline = begun.baseline if begun else None
         self.ways_back = begun.ways_back if begun else ()
         self.warnings: tuple[str, ...] = ()
-        self.on_trial = False
-        """Whether the loader still has what ran before the last leg behind it."""
+        self.on_trial = ""
+        """What of the last leg still has behind it what ran before; see LegUnderWay."""
 
     def cross(self) -> Script[Outcome]:
         first = self.begun.number if self.begun else 0
@@ -130,8 +130,9 @@ def _trial_judged(legs: _Legs, passed: bool) -> Script[tuple[str, ...]]:
     if not legs.on_trial:
         return ()
     if passed:
-        return (yield from trial_ended())
-    return ("the proof did not pass: the next boot takes the kernel that ran before the leg",)
+        return (yield from trial_ended(legs.on_trial))
+    what = "kernel" if legs.on_trial == LOADER else "slot"
+    return (f"the proof did not pass: the next boot takes the {what} that ran before the leg",)
 
 
 def _proven(legs: _Legs, obsolete: tuple[str, ...]) -> Script[Outcome]:

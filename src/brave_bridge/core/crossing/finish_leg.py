@@ -5,7 +5,8 @@ A leg is whole when the system that it brought runs, and nothing newer of its re
 
 from brave_bridge.core.crossing.board_settings import carry_board_settings
 from brave_bridge.core.crossing.bring_up_to_date import catch_up
-from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay
+from brave_bridge.core.crossing.image_leg import WRITING, wrong_image
+from brave_bridge.core.crossing.leg_under_way import DONE, LOADER, SLOT, LegUnderWay
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import FactsRead
 from brave_bridge.core.crossing.requests import ReadFacts, Script
@@ -17,7 +18,8 @@ from brave_bridge.core.crossing.restart import (
 )
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import what_was_seen
-from brave_bridge.core.plan.steps import RestartStep
+from brave_bridge.core.images.system import is_on_trial
+from brave_bridge.core.plan.steps import ImageStep, RestartStep
 from brave_bridge.core.releases.standing import RELEASE
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.products import standing_for
@@ -91,10 +93,13 @@ def _restart(
         return came
     if came.failure or came.facts is None:
         return (yield from leg.failed(AT, came.failure))
-    faults = (*came.faults, *_not_arrived(leg, came.facts))
+    wrong = wrong_image(leg.plan.step(ImageStep), came.facts)
+    faults = (*came.faults, *(wrong or _not_arrived(leg, came.facts)))
     if faults:
-        return (yield from leg.failed(CAME_UP, "; ".join(faults)))
-    leg.on_trial = came.on_trial
+        # A slot that fell back is written again by whoever goes on; a kernel is only tried again.
+        at = WRITING if wrong else CAME_UP
+        return (yield from leg.failed(at, "; ".join(faults)))
+    leg.on_trial = LOADER if came.on_trial else SLOT if is_on_trial(came.facts.image) else ""
     leg.warnings += failing_since(before, came.facts)
     return came
 

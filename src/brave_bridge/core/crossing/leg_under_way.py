@@ -22,10 +22,14 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, unguarded, warned, what_was_seen
+from brave_bridge.core.images.system import TOOL
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts, nothing_known
 from brave_bridge.core.survey.products import standing_for
+
+LOADER, SLOT = "loader", "slot"
+"""What may be on trial behind a restart: a kernel in the loader's care, or a slot of images."""
 
 DONE = Outcome(state="done")
 """The leg is whole."""
@@ -62,7 +66,8 @@ class LegUnderWay:
         self.facts = nothing_known("", "")
         self.warnings: tuple[str, ...] = ()
         self.checks: tuple[OwnCheck, ...] = ()
-        self.on_trial = False
+        self.on_trial = ""
+        """What is on trial: ``LOADER`` or ``SLOT``; empty where nothing is."""
 
     # The beginning
 
@@ -186,10 +191,10 @@ class LegUnderWay:
         )
 
     def end_trial(self) -> Script[None]:
-        """What is on trial is well: the loader boots by its own default again."""
+        """What is on trial is well: it is what every boot takes."""
         if self.on_trial:
-            self.on_trial = False
-            self.warnings += yield from trial_ended()
+            kind, self.on_trial = self.on_trial, ""
+            self.warnings += yield from trial_ended(kind)
 
     def stopped(self, at: str, why: str, next_step: str = "") -> Outcome:
         """The leg ends where everything is as it was."""
@@ -222,8 +227,13 @@ class LegUnderWay:
         )
 
 
-def trial_ended() -> Script[tuple[str, ...]]:
-    """Have the loader boot by its own default again; what a person has to look at."""
+def trial_ended(kind: str) -> Script[tuple[str, ...]]:
+    """Have what is on trial booted from now on; what a person has to look at."""
+    if kind == SLOT:
+        reply = yield from Run(title="Keep the slot that runs", argv=(TOOL, "bless"))
+        if ended_well(reply):
+            return ()
+        return (f"{TOOL} bless failed: the next boot takes the slot that ran before the leg",)
     title = "Let the loader boot by its own default again"
     return (
         yield from warned(EndTrial(title=title), "the loader still boots what ran before the leg")

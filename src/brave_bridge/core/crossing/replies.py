@@ -3,6 +3,7 @@
 import msgspec
 
 from brave_bridge.core.formats.text import byte_size, counted, one_line
+from brave_bridge.core.images.manifest import Manifest
 from brave_bridge.core.packages.changes import PackageChanges
 from brave_bridge.core.survey.facts import Facts
 
@@ -312,3 +313,16 @@ class PastOffered(Reply, frozen=True, tag=True):
     def summary(self) -> str:
         """See Reply."""
         return one_line(f"{self.title}, in {self.where}")
+
+
+class BundleRead(Reply, frozen=True, tag=True):
+    """What a bundle announces, all of it read and right; and who signed it."""
+
+    path: str
+    manifest: Manifest
+    signed_by: tuple[str, ...]
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        return one_line(f"{self.manifest.version}, build {self.manifest.build}")

@@ -36,6 +36,7 @@ from brave_bridge.core.crossing.replies import (
     Awaited,
     Begun,
     BootChecked,
+    BundleRead,
     Compared,
     Done,
     FactsRead,
@@ -432,6 +433,17 @@ class WithdrawPast(Request[Done], frozen=True, tag=True, kw_only=True):
 
 class KeepPast(Request[Done], frozen=True, tag=True, kw_only=True):
     """Give the past system that runs the place of the system of now, which is set aside."""
+
+
+class ReadBundle(Request[BundleRead], frozen=True, tag=True, kw_only=True):
+    """Read an image bundle to its end. Failed where it is not one that may be believed.
+
+    ``line`` is whose it must be, ``serial`` the highest that the machine has ever taken.
+    """
+
+    path: str
+    line: str
+    serial: int = 0
 
 
 class AwaitAnswer(Request[Awaited], frozen=True, tag=True, kw_only=True):

@@ -11,9 +11,14 @@ import msgspec
 
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.images.changes import InstalledComponent
+from brave_bridge.core.images.manifest import Manifest
 
 IMAGE_FILE = "/usr/lib/image/image.json"
 SLOTS_FILE = "/var/lib/image/slots.json"
+KEY_FILES = "/etc/image/keys/*.asc"
+TOOL = "image-slots"
+"""The system's own tool: ``write SLOT BUNDLE PROFILE``, ``try SLOT``, ``bless``, ``default``."""
+
 GOOD, EMPTY, TRIAL, BAD = "good", "empty", "trial", "bad"
 """What a slot holds: an image that has proven itself, none, one on trial, one that has failed."""
 
@@ -64,6 +69,26 @@ class ImageSystem(msgspec.Struct, frozen=True):
     def other(self) -> Slot | None:
         """The slot that does not run: where the next image goes."""
         return next((s for s in self.slots.slots if s.name != self.slots.running), None)
+
+
+def is_on_trial(system: ImageSystem | None) -> bool:
+    """Whether the slot that runs has not proven itself yet."""
+    if system is None:
+        return False
+    return any(s.name == system.slots.running and s.state == TRIAL for s in system.slots.slots)
+
+
+def taken_to(system: ImageSystem, manifest: Manifest, profile: str) -> ImageSystem:
+    """The system as a leg leaves it: the other slot runs, with a profile of that bundle."""
+    parts = tuple(
+        InstalledComponent(one.name, one.version, one.maker) for one in manifest.of(profile)
+    )
+    image = Image(manifest.version, manifest.build, profile, parts)
+    name = system.other.name if system.other else system.slots.running
+    there = Slot(name, GOOD, manifest.version, manifest.build, profile)
+    slots = tuple(there if slot.name == name else slot for slot in system.slots.slots)
+    serial = max(system.slots.serial, manifest.serial)
+    return msgspec.structs.replace(system, image=image, slots=Slots(name, name, slots, serial))
 
 
 def read_image(content: bytes) -> Image:

@@ -276,9 +276,18 @@ class _Exchange(PlanStep, frozen=True, kw_only=True):
 
 
 class ImageStep(_Exchange, frozen=True, kw_only=True, tag="image"):
-    """The whole system is written as one image into ``slot``, or in its place."""
+    """The whole system is written as one image into ``slot``, or in its place.
+
+    ``bundle`` is the file that it comes in, ``build`` what the system calls itself afterwards,
+    ``profile`` and ``new_version`` what is written of it, ``image_bytes`` how much.
+    """
 
     slot: str = ""
+    bundle: str = ""
+    build: str = ""
+    profile: str = ""
+    new_version: str = ""
+    image_bytes: int = 0
 
     @property
     def title(self) -> str:
@@ -288,6 +297,50 @@ class ImageStep(_Exchange, frozen=True, kw_only=True, tag="image"):
     @property
     def _what(self) -> str:
         return f"image in slot {self.slot}" if self.slot else "image"
+
+
+class ComponentChanged(msgspec.Struct, frozen=True):
+    """What becomes of one component of an image; ``maker`` where it is not the line's own."""
+
+    name: str
+    kind: str
+    old: str = ""
+    new: str = ""
+    maker: str = ""
+
+
+class ComponentsStep(PlanStep, frozen=True, kw_only=True, tag="components"):
+    """What an image changes, component by component."""
+
+    changed: tuple[ComponentChanged, ...] = ()
+
+    @property
+    def title(self) -> str:
+        """See PlanStep."""
+        return "components"
+
+    @property
+    def summary(self) -> str:
+        """See PlanStep."""
+        counts: dict[str, int] = {}
+        for one in self.changed:
+            counts[one.kind] = counts.get(one.kind, 0) + 1
+        return ", ".join(f"{count} {kind}" for kind, count in counts.items())
+
+    def rows(self) -> Iterator[StepRow]:
+        """See PlanStep."""
+        for one in self.changed:
+            by = f", by {one.maker}" if one.maker else ""
+            yield StepRow(one.name, one.old, one.new, f"{one.kind}{by}")
+
+    @property
+    def risks(self) -> tuple[str, ...]:
+        """See PlanStep: what somebody else has put into the system goes without a word."""
+        return tuple(
+            f"{one.name} of {one.maker} goes: the new image does not have it"
+            for one in self.changed
+            if one.maker and not one.new
+        )
 
 
 class EditionStep(_Exchange, frozen=True, kw_only=True, tag="edition"):
@@ -338,6 +391,7 @@ AnyStep = (
     | PackagesStep
     | ConfigsStep
     | ImageStep
+    | ComponentsStep
     | EditionStep
     | MediumStep
     | KernelStep

@@ -13,11 +13,12 @@ QUERIES = (Links(_TARGETS),)
 
 def read(facts: Facts, seen: Seen) -> TopicSeen:
     """See the package's description."""
-    who, boot = facts.identity, facts.boot
+    who, boot, image = facts.identity, facts.boot, facts.image
     target = seen.links.get(_TARGETS[0], "").rpartition("/")[2]
     values = {
         "release": f"{who.version_id} {who.codename}".strip(),
-        "build": who.build or who.point_release,
+        "build": image.image.build if image else who.build or who.point_release,
+        "profile": image.image.profile if image else "",
         "kernel": facts.kernel_that_came_up,
         "command line": boot.command_line,
         "boot entry": entry_for(list(facts.loader.entries), facts.kernel_that_came_up),

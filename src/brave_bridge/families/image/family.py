@@ -1,4 +1,4 @@
-"""The family of systems that are one image in one of two slots; its machines are surveyed."""
+"""The family of systems that are one image in one of two slots; and what it is able to do."""
 
 from collections.abc import Iterator
 
@@ -78,6 +78,20 @@ class ImageFamily(Family):
     def reading(self) -> ImageReading:
         """See Family."""
         return ImageReading()
+
+    @property
+    def planner(self):
+        """See Family."""
+        from brave_bridge.families.image.planning import ImagePlanner
+
+        return ImagePlanner()
+
+    @property
+    def procedure(self):
+        """See Family."""
+        from brave_bridge.core.crossing.image_leg import ImageLeg
+
+        return ImageLeg()
 
 
 FAMILY = ImageFamily()

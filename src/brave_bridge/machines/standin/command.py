@@ -4,8 +4,9 @@ import io
 import sys
 from pathlib import Path
 
+from brave_bridge.core.images.system import TOOL
 from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.standin import live
+from brave_bridge.machines.standin import image_slots, live
 from brave_bridge.machines.standin.answers import answer
 from brave_bridge.machines.standin.apt import AptGet, configure_one
 from brave_bridge.machines.standin.database import Database
@@ -32,6 +33,8 @@ def run(root: Path, argv: list[str]) -> int:
         return efibootmgr(root, argv[1:])
     if argv[0] == "make":
         return make(root, argv[1:])
+    if argv[0] == TOOL:
+        return image_slots.run(root, argv[1:])
     if argv[0] == "dkms":
         return live.rebuild_modules(root, argv[-1])
     if argv[0] == "ln":

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
+from brave_bridge.core.formats.text import counted, plain, shortened
 from brave_bridge.tui.actions import Action
 from brave_bridge.tui.choose_dialog import ChooseAnswer, PolicyList
 from brave_bridge.tui.dialogs import ConfirmByName
@@ -348,12 +348,14 @@ def _keep_preference(desk: Desk, kind: str, slot: str) -> bool:
 
 def _cost(record: MachineRecord, plan: KeptPlan) -> list[str]:
     """What a crossing will do, for the confirmation."""
+    from brave_bridge.core.plan.amounts import amounts
+
     lines = []
     for leg in plan.legs:
         lines += [
             f"{leg.leg.start.title} to {leg.leg.end.title}:",
             *(f"   {step.summary}" for step in leg.steps if step.summary),
-            f"   {byte_size(leg.download_bytes)} to fetch",
+            f"   {amounts((leg,))}",
         ]
         lines += [f"   would go away: {c.name} ({c.reason})" for c in leg.packages.lost[:4]]
         lines += [f"   ▲ {risk}" for step in leg.other_steps for risk in step.risks]

@@ -2,12 +2,13 @@
 
 from collections.abc import Iterator
 
-from brave_bridge.core.formats.text import byte_size, counted
+from brave_bridge.core.formats.text import counted
 from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, RESTART, SOURCE, STAYS, PlanChoice
 from brave_bridge.core.packages.grouping import group_changes
 from brave_bridge.core.packages.levels import LEVEL_WORDS
 from brave_bridge.core.packages.preferences import PREFERENCE_KINDS
 from brave_bridge.core.packages.roles import Roles
+from brave_bridge.core.plan.amounts import amounts
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.workbench.pages.page import Column, Page, Row, folded, said, title
 from brave_bridge.workbench.pages.plan_rows import (
@@ -69,12 +70,9 @@ def plan_page(record: MachineRecord, roles: Roles, unfolded: frozenset[str] = fr
         for number, leg in enumerate(plan.legs)
         for row in _LegRows(record, leg, number, roles, unfolded).rows(len(plan.legs) > 1)
     ]
-    download = sum(leg.download_bytes for leg in plan.legs)
-    disk = sum(leg.disk_bytes for leg in plan.legs)
-    more = "more" if disk >= 0 else "less"
     summary = (
-        f"to {plan.legs[-1].leg.end.title}: {byte_size(download)} to fetch, "
-        f"{byte_size(abs(disk))} {more} on disk{_takes(record)}, plan {plan.hash[:8]}"
+        f"to {plan.legs[-1].leg.end.title}: {amounts(plan.legs)}{_takes(record)}, "
+        f"plan {plan.hash[:8]}"
     )
     return Page(summary, COLUMNS, tuple(rows), picture=plan_picture(record, plan, roles))
 

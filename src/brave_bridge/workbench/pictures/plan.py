@@ -17,7 +17,9 @@ from brave_bridge.core.packages.grouping import (
     group_changes,
 )
 from brave_bridge.core.packages.roles import Roles
+from brave_bridge.core.plan.amounts import what_else_changes
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import PackagesStep
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.room import needs_at
 from brave_bridge.core.versions.deb import upstream_series
@@ -71,6 +73,8 @@ def plan_chart(facts: Facts | None, plan: KeptPlan, roles: Roles) -> Chart:
 def telling(plan: KeptPlan) -> str:
     """What weighs most, in one line."""
     legs = plan.legs
+    if not any(leg.step(PackagesStep) for leg in legs):
+        return f"● {what_else_changes(legs)}"
     gone = sum(len(leg.packages.lost) for leg in legs)
     kept = sum(len(leg.packages.kept_back) for leg in legs)
     jumps = sum(len(leg.packages.jumps) for leg in legs)

@@ -14,7 +14,7 @@ from brave_bridge.core.proof.difference import (
 from brave_bridge.core.survey.topic import TopicSeen
 from brave_bridge.core.versions.deb import version_key
 
-_MOVED_BY_LEGS = ("release", "build", "boot entry", "edition", "licence ends")
+_MOVED_BY_LEGS = ("release", "build", "profile", "boot entry", "edition", "licence ends")
 """What legs change; release and edition are judged by where the legs were to lead."""
 
 

@@ -1,0 +1,115 @@
+"""The procedure of an image leg: the bundle read again, written into the other slot, tried once.
+
+What runs stays as it is until the new image has proven itself: the trial slot falls back by itself.
+"""
+
+from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, Objection
+from brave_bridge.core.crossing.replies import BundleRead, FactsRead
+from brave_bridge.core.crossing.requests import ReadBundle, ReadFacts, Run, Script
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.images.system import TOOL, TRIAL
+from brave_bridge.core.plan.steps import ImageStep
+from brave_bridge.core.survey.facts import Facts
+
+WRITING = "writing"
+"""The step of a leg whose other slot is not what it was; whoever goes on begins here."""
+
+
+class ImageLeg:
+    """See LegProcedure. It is the system's own tool that writes and tries slots."""
+
+    family = "image"
+    commands = None
+    checkpoints = ("ready", "way back", "read", "written")
+    set_aside_suffixes = ()
+
+    def cross(self, leg: LegUnderWay) -> Script[Outcome]:
+        """See LegProcedure."""
+        step = leg.plan.step(ImageStep)
+        if step is None:
+            return leg.stopped("ready", "the plan writes no image", "plan again")
+        refusal = yield from leg.begin(_objection)
+        if refusal:
+            return refusal
+        why = yield from _read_again(leg, step)
+        if why:
+            return leg.stopped("read", why, "plan again")
+        yield from leg.checkpoint("read")
+        # From here on the other slot is not what it was; what runs is.
+        yield from leg.keep_open(WRITING)
+        why = yield from _written(step)
+        if why:
+            return (yield from leg.failed(WRITING, why))
+        yield from leg.checkpoint("written")
+        reply = yield from Run(
+            title=f"Have slot {step.slot} tried at the next boot", argv=(TOOL, "try", step.slot)
+        )
+        if not ended_well(reply):
+            return (yield from leg.failed(WRITING, _said(reply)))
+        return DONE
+
+
+def _objection(facts: Facts) -> Objection | None:
+    """Why an image leg must not begin."""
+    system = facts.image
+    if system is None or system.other is None:
+        return "there is no other slot to write into", "look at its slots: brave-bridge survey"
+    running = next(s for s in system.slots.slots if s.name == system.slots.running)
+    if running.state == TRIAL:
+        return "what runs is on trial itself", "prove it first, or go back"
+    return None
+
+
+def _read_again(leg: LegUnderWay, step: ImageStep) -> Script[str]:
+    """The bundle must be the one that the plan was made of, whole; why it is not."""
+    system = leg.facts.image
+    reply = yield from ReadBundle(
+        title=f"Read {step.bundle} to its end",
+        path=step.bundle,
+        line=leg.facts.identity.os_id,
+        serial=system.slots.serial if system else 0,
+    )
+    if not isinstance(reply, BundleRead):
+        return what_was_seen(reply)
+    if reply.manifest.build != step.build:
+        return f"it has build {reply.manifest.build}, the plan is for {step.build}"
+    return ""
+
+
+def _written(step: ImageStep) -> Script[str]:
+    """Write the image, and read back what the slot has; why it is not what was announced."""
+    reply = yield from Run(
+        title=f"Write {step.new} into slot {step.slot}",
+        argv=(TOOL, "write", step.slot, step.bundle, step.profile),
+        reports_progress=True,
+    )
+    if not ended_well(reply):
+        return _said(reply)
+    reply = yield from ReadFacts(title=f"Read back what slot {step.slot} has")
+    if not isinstance(reply, FactsRead) or reply.facts.image is None:
+        return what_was_seen(reply)
+    slot = next((s for s in reply.facts.image.slots.slots if s.name == step.slot), None)
+    found = (slot.version, slot.build, slot.profile) if slot else ()
+    wanted = (step.new_version, step.build, step.profile)
+    return "" if found == wanted else f"slot {step.slot} has {found}, not {wanted}"
+
+
+def _said(reply) -> str:
+    """The last words of a command that failed."""
+    lines = [line.strip() for line in getattr(reply, "output", "").splitlines() if line.strip()]
+    return "; ".join(lines[-3:]) or what_was_seen(reply)
+
+
+def wrong_image(step: ImageStep | None, facts: Facts) -> tuple[str, ...]:
+    """Where what came up is not the image that was announced, in both places that tell it."""
+    if step is None or facts.image is None:
+        return ()
+    system = facts.image
+    slot = next(s for s in system.slots.slots if s.name == system.slots.running)
+    if slot.name != step.slot:
+        return (f"slot {slot.name} came up with {slot.version}: slot {step.slot} fell back",)
+    if (system.image.build, slot.build) != (step.build, step.build):
+        seen = f"{system.image.build} says the image, {slot.build} its slot"
+        return (f"build {step.build} was announced; {seen}",)
+    return ()

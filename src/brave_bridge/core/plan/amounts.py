@@ -1,0 +1,25 @@
+"""What legs fetch, write and take on disk, in words."""
+
+from collections.abc import Sequence
+
+from brave_bridge.core.formats.text import byte_size
+from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.steps import ImageStep, RestartStep
+
+
+def amounts(legs: Sequence[LegPlan], fetched: str = "to fetch") -> str:
+    """``4.1 GB to fetch, 300 MB more on disk``; what is written into a slot where one is."""
+    images = [step for leg in legs for step in leg.steps if isinstance(step, ImageStep)]
+    written = sum(image.image_bytes for image in images)
+    fetch, disk = sum(p.download_bytes for p in legs), sum(p.disk_bytes for p in legs)
+    words = [f"{byte_size(written)} to write into the other slot"] if written else []
+    if fetch or disk or not written:
+        words.append(f"{byte_size(fetch)} {fetched}")
+        words.append(f"{byte_size(abs(disk))} {'more' if disk >= 0 else 'less'} on disk")
+    return ", ".join(words)
+
+
+def what_else_changes(legs: Sequence[LegPlan]) -> str:
+    """What legs change that is no package, in a line; the restart behind them goes without it."""
+    steps = (step for leg in legs for step in leg.other_steps)
+    return ", ".join(s.summary for s in steps if s.summary and not isinstance(s, RestartStep))

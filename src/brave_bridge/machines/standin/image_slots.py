@@ -1,0 +1,159 @@
+"""A stand-in's slots: its own tool, and which slot comes up at a boot.
+
+The tool believes what it is given: whoever calls it has looked at the bundle before.
+"""
+
+import json
+import tarfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from brave_bridge.core.images.system import BAD, GOOD, IMAGE_FILE, SLOTS_FILE, TRIAL
+from brave_bridge.machines.writing import replace_file
+
+_OS_RELEASE = "usr/lib/os-release"
+_HELD = "var/lib/image/{}/image.json"
+_PACE_SECONDS = 0.02
+
+
+def run(root: Path, words: list[str]) -> int:
+    """``image-slots write SLOT BUNDLE PROFILE``, ``try SLOT``, ``bless``, ``default SLOT``."""
+    verbs: dict[str, Callable[..., None]] = {
+        "write": _write,
+        "try": _try,
+        "bless": _bless,
+        "default": _default,
+    }
+    verb = verbs.get(words[0] if words else "")
+    if verb is None or not _place(root, SLOTS_FILE).is_file():
+        print("image-slots: write SLOT BUNDLE PROFILE | try SLOT | bless | default SLOT")
+        return 2
+    try:
+        verb(root, *words[1:])
+    except (OSError, KeyError, TypeError, ValueError, tarfile.TarError, StopIteration) as error:
+        print(f"image-slots: {type(error).__name__}: {error}")
+        return 1
+    return 0
+
+
+def _place(root: Path, path: str) -> Path:
+    return root / path.lstrip("/")
+
+
+def _slots(root: Path) -> dict[str, Any]:
+    return json.loads(_place(root, SLOTS_FILE).read_bytes())
+
+
+def _keep(root: Path, slots: dict[str, Any]) -> None:
+    replace_file(_place(root, SLOTS_FILE), json.dumps(slots, indent=1).encode() + b"\n")
+
+
+def _slot(slots: dict[str, Any], name: str) -> dict[str, Any]:
+    return next(slot for slot in slots["slots"] if slot["name"] == name)
+
+
+def _write(root: Path, name: str, bundle: str, profile: str) -> None:
+    """Write a profile of a bundle into a slot that does not run, with its progress."""
+    slots = _slots(root)
+    slot = _slot(slots, name)
+    if name == slots["running"]:
+        raise ValueError(f"slot {name} runs")
+    slot.clear()
+    slot |= {"name": name, "state": BAD}
+    _keep(root, slots)
+    with tarfile.open(_place(root, bundle)) as tar:
+        manifest = json.loads(_member(tar, "manifest.json"))
+        wanted = next(p for p in manifest["profiles"] if p["name"] == profile)["components"]
+        known = {one["name"]: one for one in manifest["components"]}
+        total, done = sum(known[one]["size"] for one in wanted), 0
+        for one in wanted:
+            done += len(_member(tar, f"components/{one}"))
+            print(f"{100 * done // max(total, 1)}% {one}", flush=True)
+            time.sleep(_PACE_SECONDS)
+    told = {"version": manifest["version"], "build": manifest["build"], "profile": profile}
+    parts = [{k: known[one].get(k, "") for k in ("name", "version", "maker")} for one in wanted]
+    held = _place(root, _HELD.format(name))
+    held.parent.mkdir(parents=True, exist_ok=True)
+    replace_file(held, json.dumps(told | {"components": parts}, indent=1).encode())
+    slot |= told | {"state": TRIAL}
+    slots["serial"] = max(slots["serial"], manifest["serial"])
+    _keep(root, slots)
+
+
+def _member(tar: tarfile.TarFile, name: str) -> bytes:
+    opened = tar.extractfile(name)
+    if opened is None:
+        raise ValueError(f"{name} is no file")
+    return opened.read()
+
+
+def _try(root: Path, name: str) -> None:
+    """Have a slot started at the next boot alone."""
+    slots = _slots(root)
+    if _slot(slots, name)["state"] not in (TRIAL, GOOD):
+        raise ValueError(f"slot {name} holds no image")
+    slots["once"] = name
+    _keep(root, slots)
+
+
+def _bless(root: Path) -> None:
+    """Have what runs started from now on."""
+    slots = _slots(root)
+    _slot(slots, slots["running"])["state"] = GOOD
+    slots["default"] = slots["running"]
+    _keep(root, slots)
+
+
+def _default(root: Path, name: str) -> None:
+    slots = _slots(root)
+    if _slot(slots, name)["state"] != GOOD:
+        raise ValueError(f"slot {name} has not proven itself")
+    slots["default"] = name
+    _keep(root, slots)
+
+
+def come_up(root: Path, *, wrong: bool = False) -> None:
+    """Start the slot that is wanted once, else the default; ``wrong``: that one fails.
+
+    A slot on trial that does not come up, or that is restarted before it was blessed, is bad.
+    """
+    if not _place(root, SLOTS_FILE).is_file():
+        return
+    slots = _slots(root)
+    once = slots.pop("once", "")
+    running = _slot(slots, slots["running"])
+    if running["state"] == TRIAL and not once:
+        running["state"] = BAD
+    chosen = once or slots["default"]
+    if wrong and once:
+        _slot(slots, once)["state"] = BAD
+        chosen = slots["default"]
+    if chosen != slots["running"]:
+        _exchange(root, slots["running"], chosen)
+        slots["running"] = chosen
+    _keep(root, slots)
+
+
+def _exchange(root: Path, before: str, now: str) -> None:
+    """Show the image of another slot; what ran goes back into its own."""
+    shown, release = _place(root, IMAGE_FILE), root / _OS_RELEASE
+    kept = _place(root, _HELD.format(before))
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    replace_file(kept, shown.read_bytes())
+    content = _place(root, _HELD.format(now)).read_bytes()
+    replace_file(shown, content)
+    image = json.loads(content)
+    lines = [
+        line
+        for line in release.read_text().splitlines()
+        if not line.startswith(("VERSION_ID=", "IMAGE_ID=", "PRETTY_NAME="))
+    ]
+    name = next(line for line in lines if line.startswith("NAME=")).partition("=")[2].strip('"')
+    lines += [
+        f'PRETTY_NAME="{name} {image["version"]}"',
+        f'VERSION_ID="{image["version"]}"',
+        f'IMAGE_ID="{image["profile"]}"',
+    ]
+    replace_file(release, ("\n".join(lines) + "\n").encode())

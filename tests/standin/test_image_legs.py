@@ -1,0 +1,168 @@
+"""Legs of an image system: written into the other slot, tried once, kept when it is proven."""
+
+import json
+import os
+import shutil
+
+import pytest
+
+from brave_bridge.core.images.system import IMAGE_FILE, SLOTS_FILE
+from brave_bridge.core.plan.steps import ComponentsStep, ImageStep
+from brave_bridge.machines.standin import images, live
+from brave_bridge.machines.standin.images import KEY_FILE
+from brave_bridge.machines.standin.signing import make_detached_key
+from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
+from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.refusal import Refused
+from tests.standin.test_restarts import anew
+from tests.standin.test_stand_in_crossing import only_looks
+from tests.support.runs import begin, carry_out, contents, outcome_of
+
+BUNDLE = "/srv/pool/bundles/keelstone-8.4.bundle"
+
+
+@pytest.fixture
+def desk(stand_in):
+    return stand_in("puffin")
+
+
+def cross(desk, to: str, name: str = "trial"):
+    plan = Plans(desk).make(to)
+    begin(desk, CrossBrief("image", plan.legs), name)
+    carry_out(desk.machine.root, "puffin", name)
+    return outcome_of(desk.machine.root, "puffin", name)
+
+
+def slots(desk) -> dict:
+    return json.loads(desk.machine.files.read(SLOTS_FILE, 100_000))
+
+
+def running(desk) -> tuple[str, str, str]:
+    """Which slot runs, and what the image and its slot say that it is."""
+    found = slots(desk)
+    image = json.loads(desk.machine.files.read(IMAGE_FILE, 1_000_000))
+    slot = next(one for one in found["slots"] if one["name"] == found["running"])
+    assert slot["build"] == image["build"]
+    return found["running"], image["version"], image["profile"]
+
+
+def test_a_release_candidate_goes_to_its_release_and_back(desk):
+    before = contents(desk.machine.root)
+    kept = Plans(desk).make("8.4")
+    step, parts = kept.legs[0].step(ImageStep), kept.legs[0].step(ComponentsStep)
+    assert (step.slot, step.build, step.profile) == ("b", "8.4-0622", "full")
+    assert {one.name for one in parts.changed} == {"base", "kernel", "pool-tools", "guest-runner"}
+    assert any("Mail alerts stop" in words for words in step.risks)
+    outcome = cross(desk, "8.4")
+    assert outcome.state == "done" and outcome.proof.passed, outcome
+    assert running(desk) == ("b", "8.4", "full") and slots(desk)["default"] == "b"
+    told = {one.subject: (one.before, one.after) for one in outcome.proof.differences}
+    assert told["release"] == ("8.4-rc2", "8.4")
+    assert told["build"] == ("8.4-rc2-0518", "8.4-0622")
+    begin(desk, ReturnBrief("image", outcome.ways_back[0], "trial"), "back")
+    carry_out(desk.machine.root, "puffin", "back")
+    assert outcome_of(desk.machine.root, "puffin", "back").state == "done"
+    assert contents(desk.machine.root) == before
+
+
+def test_two_legs_go_by_turns_into_both_slots(desk):
+    kept = Plans(desk).make("8.5")
+    assert [leg.step(ImageStep).slot for leg in kept.legs] == ["b", "a"]
+    assert [leg.step(ImageStep).old for leg in kept.legs] == ["8.4-rc2", "8.4"]
+    outcome = cross(desk, "8.5")
+    assert (outcome.state, outcome.legs_done) == ("done", 2) and outcome.proof.passed, outcome
+    assert running(desk) == ("a", "8.5", "full")
+    assert {one["state"] for one in slots(desk)["slots"]} == {"good"}
+
+
+def test_a_slot_that_does_not_come_up_falls_back_and_is_written_again(desk):
+    described = live.load(desk.machine.root)
+    described.troubles = [live.OLD_KERNEL, live.OLD_KERNEL]
+    live.save(desk.machine.root, described)
+    outcome = cross(desk, "8.4")
+    assert outcome.state == "failed" and "slot b fell back" in outcome.why, outcome
+    assert running(desk) == ("a", "8.4-rc2", "full") and slots(desk)["default"] == "a"
+    described = live.load(desk.machine.root)
+    described.troubles = []
+    live.save(desk.machine.root, described)
+    again = anew(desk)
+    leg = again.open_leg()
+    assert leg is not None and leg.at == "writing"
+    begin(again, CrossBrief("image", leg.plans, begun=leg), "again")
+    carry_out(desk.machine.root, "puffin", "again")
+    outcome = outcome_of(desk.machine.root, "puffin", "again")
+    assert outcome.state == "done" and outcome.proof.passed, outcome
+    assert running(desk) == ("b", "8.4", "full")
+
+
+def test_what_fails_its_proof_is_not_kept(desk):
+    described = live.load(desk.machine.root)
+    described.troubles = ["fails: shares.service"]
+    live.save(desk.machine.root, described)
+    outcome = cross(desk, "8.4")
+    assert outcome.state == "done" and not outcome.proof.passed
+    assert any("takes the slot that ran before" in words for words in outcome.warnings)
+    assert slots(desk)["default"] == "a" and running(desk)[0] == "b"
+    live.restart(desk.machine.root)
+    assert running(desk) == ("a", "8.4-rc2", "full")
+
+
+def test_a_profile_without_a_driver_of_this_machine_is_a_stop(desk):
+    with pytest.raises(Refused, match=r"0000:03:00\.0 \(vault_hba\)") as told:
+        Plans(desk).make("profile:bare")
+    assert "full" in str(told.value)
+
+
+def test_bundles_that_cannot_be_believed_are_named_and_nothing_is_planned(desk):
+    key, _ = make_detached_key("Somebody <somebody@example.org>")
+    desk.machine.files.write(KEY_FILE, key)
+    with pytest.raises(Refused, match=r"no bundle of 8\.4 is on its storage") as told:
+        Plans(desk).make("8.4")
+    assert "no key of this machine has signed it" in str(told.value)
+
+
+def test_a_bundle_that_changed_since_the_plan_changes_nothing(desk):
+    kept = Plans(desk).make("8.4")
+    line = images.image_line()
+    key, sign = make_detached_key(line.key)
+    desk.machine.files.write(KEY_FILE, key)
+    release = line.of("8.4")
+    release.build = "8.4-9999"
+    desk.machine.files.write(BUNDLE, images.bundle_of(line, "8.4", sign))
+    before = contents(desk.machine.root)
+    begin(desk, CrossBrief("image", kept.legs))
+    carry_out(desk.machine.root, "puffin", "trial")
+    outcome = outcome_of(desk.machine.root, "puffin", "trial")
+    assert outcome.state == "stopped" and "8.4-9999" in outcome.why, outcome
+    assert contents(desk.machine.root) == before
+
+
+@pytest.mark.parametrize("moment", ["before", "after"])
+def test_killed_at_every_request_it_ends_in_the_same_state(desk, tmp_path, moment):
+    kept = Plans(desk).make("8.4")
+    begin(desk, CrossBrief("image", kept.legs))
+    start = desk.machine.root
+    smooth = tmp_path / "smooth"
+    shutil.copytree(start, smooth, symlinks=True)
+    assert carry_out(smooth, "puffin", "trial") == 0
+    end = contents(smooth)
+    kinds = [e.kind for e in anew_at(smooth).logbook().entries("trial")]
+    assert len(kinds) > 15
+    for seq in (n for n, kind in enumerate(kinds) if not only_looks(kind)):
+        root = tmp_path / str(seq)
+        shutil.copytree(start, root, symlinks=True)
+        status = carry_out(root, "puffin", "trial", (moment, seq))
+        assert os.WIFSIGNALED(status), f"not killed {moment} request {seq}"
+        assert carry_out(root, "puffin", "trial") == 0
+        outcome = outcome_of(root, "puffin", "trial")
+        assert outcome.state == "done" and outcome.proof.passed, (moment, seq, outcome)
+        assert contents(root) == end, f"another end after a kill {moment} request {seq}"
+        shutil.rmtree(root)
+
+
+def anew_at(root):
+    from brave_bridge.machines.standin.machine import StandInMachine
+    from brave_bridge.workbench.desk import Desk
+    from brave_bridge.workbench.targets import Target
+
+    return Desk(Target("demo", "puffin"), StandInMachine("puffin", root))
