@@ -167,6 +167,8 @@ def _prepare(root: Path, runtime: Path) -> None:
     (root / "etc/systemd/system/crosses.service").write_text(_UNIT)
     (root / "etc/systemd/system/default.target").unlink()
     _in(root, "systemctl", "enable", "systemd-networkd.service", "crosses.service")
+    # It hangs up the console, and with it whoever says there what came of it.
+    _in(root, "systemctl", "mask", "serial-getty@ttyS0.service")
     _with_menu(root)
     _in(root, "apt-get", "clean")
 

@@ -43,7 +43,8 @@ def wait_for_the_end(container: Container, seconds: float) -> dict:
         found = procedures(container)
         if found and found[0]["state"] not in ("running", "resting"):
             return found[0]
-        time.sleep(1)
+        # Each look is a process in it, and a system that goes down waits for all of them.
+        time.sleep(4)
     raise AssertionError(f"it did not end: {procedures(container)[:1]}, boots {container.boots}")
 
 

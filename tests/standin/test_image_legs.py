@@ -166,3 +166,19 @@ def anew_at(root):
     from brave_bridge.workbench.targets import Target
 
     return Desk(Target("demo", "puffin"), StandInMachine("puffin", root))
+
+
+def test_a_profile_is_exchanged_where_no_device_needs_the_other(desk):
+    described = live.load(desk.machine.root)
+    for device in described.devices:
+        (desk.machine.root / f"sys/bus/{device.bus}/devices/{device.path}/driver").unlink()
+    described.devices = []
+    live.save(desk.machine.root, described)
+    outcome = cross(desk, "profile:bare")
+    assert outcome.state == "done", outcome
+    assert running(desk) == ("b", "8.4-rc2", "bare")
+    assert desk.facts().identity.profile == "bare"
+    told = {one.subject: (one.before, one.after) for one in outcome.proof.differences}
+    assert told["profile"] == ("full", "bare") and "release" not in told
+    gone = {one.subject for one in outcome.proof.differences if one.after == "gone"}
+    assert gone <= {"net-drivers-wide", "disk-drivers-wide", "desk-tools"}
