@@ -74,6 +74,21 @@ def test_what_is_no_trial_is_refused_by_name():
     assert row(page_of(without), NEW).tone == "caution"
 
 
+def test_what_secure_start_would_not_start_is_not_tried():
+    facts = on_grub()
+    secure = msgspec.structs.replace(
+        facts,
+        boot=msgspec.structs.replace(facts.boot, secure_boot=True),
+        kernels=tuple(msgspec.structs.replace(one, signed=False) for one in facts.kernels),
+    )
+    with pytest.raises(Refused, match="it is not signed"):
+        must_be_tried_once(secure, NEW)
+    told = msgspec.structs.replace(
+        secure, kernels=tuple(msgspec.structs.replace(k, signed=True) for k in secure.kernels)
+    )
+    assert not must_be_tried_once(told, NEW).refusal
+
+
 def test_a_chain_that_breaks_says_where():
     fault = LoaderFault(INITRD, f"Quayside {NEW}: initrd.img-{NEW} is not in /boot", True, NEW)
     page = page_of(on_grub(msgspec.structs.replace(GRUB, faults=(fault,))))

@@ -71,7 +71,9 @@ def _kernel(kernel: KernelSeen) -> Iterator[str]:
         yield f"    ▲ {name} is not built for it"
     whose = f"{kernel.package}{_HOW[kernel.by_hand]}"
     ends = f"; series {kernel.series} gets fixes until {kernel.series_ends}"
-    yield f"    {whose if kernel.package else nobodys(kernel)}{ends if kernel.series_ends else ''}"
+    signed = {True: "; signed", False: "; not signed", None: ""}[kernel.signed]
+    whose = whose if kernel.package else nobodys(kernel)
+    yield f"    {whose}{signed}{ends if kernel.series_ends else ''}"
 
 
 def _coming(coming: KernelComing) -> str:

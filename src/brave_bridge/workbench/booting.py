@@ -75,6 +75,11 @@ def must_be_tried_once(facts: Facts, kernel: str) -> TrialWay:
         raise Refused(attempted, "no entry of the boot menu starts it", "have the menu made anew")
     if kernel == facts.kernel_that_came_up:
         raise Refused(attempted, "it is what runs")
+    image = next(one for one in facts.kernels if one.version == kernel)
+    if facts.boot.secure_boot and image.signed is False:
+        raise Refused(
+            attempted, "secure start is on, and it is not signed: it would not be started"
+        )
     way = trial_way(ground_of(facts))
     if way.refusal:
         raise Refused(attempted, way.refusal, "; ".join(way.instead))

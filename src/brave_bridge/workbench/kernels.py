@@ -16,7 +16,7 @@ from brave_bridge.core.kernels.keeping import (
     packages_of,
     why_it_must_stay,
 )
-from brave_bridge.core.kernels.kernel_package import HEADERS, series_of
+from brave_bridge.core.kernels.kernel_package import HEADERS, flavour_of, series_of
 from brave_bridge.core.kernels.series_hold import SeriesHold, series_holds, to_hold
 from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
@@ -35,7 +35,8 @@ class KernelSeen(msgspec.Struct, frozen=True):
     ``package`` has its image; empty where none has, or where no database tells
     (``whose_is_known``). ``series_ends`` is the ISO day of the last fixes by the kernel's own
     maintainers; ``unbuilt`` are modules from outside that were not rebuilt for it; ``stays`` is
-    why it must not be taken away, empty where it may; ``is_old``: it goes by rule.
+    why it must not be taken away, empty where it may; ``is_old``: it goes by rule. ``flavour`` is
+    what stands behind the numbers; ``signed``: see Kernel.
     """
 
     version: str
@@ -55,6 +56,8 @@ class KernelSeen(msgspec.Struct, frozen=True):
     unbuilt: tuple[str, ...] = ()
     stays: str = ""
     is_old: bool = False
+    flavour: str = ""
+    signed: bool | None = None
 
 
 class KernelComing(msgspec.Struct, frozen=True):
@@ -113,6 +116,8 @@ def _seen(facts: Facts, kernel, coming_next: str, line, old: set[str]) -> Kernel
         ),
         stays=why_it_must_stay(facts, kernel.version),
         is_old=kernel.version in old,
+        flavour=flavour_of(kernel.version),
+        signed=kernel.signed,
     )
 
 

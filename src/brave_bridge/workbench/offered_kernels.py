@@ -9,7 +9,7 @@ from brave_bridge.core.crossing.replies import Failed
 from brave_bridge.core.crossing.requests import FetchSuites, SuiteWanted
 from brave_bridge.core.formats.apt_sources import SourceFile, entries, key_paths
 from brave_bridge.core.kernels.keeping import image_of
-from brave_bridge.core.kernels.kernel_package import series_of
+from brave_bridge.core.kernels.kernel_package import flavour_of, series_of
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.universe import Archive
 from brave_bridge.core.survey.facts import Facts
@@ -20,7 +20,6 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 
 _VERSION = re.compile(r"\d+\.\d+[^:]*$")
-_NUMBERS = re.compile(r"^[\d.]+[^-]*(-\d+)?-?")
 _BESIDE = ("-dbg", "-dbgsym")
 _BRANCH = f"{STATE_FOLDER}/branch"
 
@@ -130,7 +129,7 @@ def _offered(
                 package=name,
                 version=package.version,
                 series=series_of(kernel),
-                flavour=_NUMBERS.sub("", kernel),
+                flavour=flavour_of(kernel),
                 download_bytes=details.download_bytes,
                 disk_bytes=details.disk_bytes,
                 is_here=kernel in here,

@@ -1,10 +1,15 @@
 """A package that has something of a kernel, and what it has."""
 
+import re
+
 import msgspec
 
 IMAGE, HEADERS, MODULES, FOLLOWS = "image", "headers", "modules", "follows"
 """What a package has of a kernel: the image, what modules are built with, modules alone, or
 nothing but a dependency, by which the machine gets every newer one."""
+
+
+_NUMBERS = re.compile(r"^[\d.]+[^-]*(-\d+)?-?")
 
 
 class KernelPackage(msgspec.Struct, frozen=True):
@@ -23,6 +28,11 @@ class KernelPackage(msgspec.Struct, frozen=True):
     held: bool = False
     size_bytes: int = 0
     needs: tuple[str, ...] = ()
+
+
+def flavour_of(version: str) -> str:
+    """What stands behind the numbers of a kernel's version: ``amd64`` of ``6.1.0-28-amd64``."""
+    return _NUMBERS.sub("", version)
 
 
 def series_of(version: str) -> str:

@@ -173,6 +173,7 @@ class Kernel(msgspec.Struct, frozen=True):
 
     ``size_bytes`` is the image's, ``boot_bytes`` all that this version has in /boot.
     ``installed_at`` (ISO 8601) is when the newest of these was written, empty where not known.
+    ``signed``: it carries a signature that a firmware can ask for; None where that is not told.
     """
 
     version: str
@@ -181,3 +182,4 @@ class Kernel(msgspec.Struct, frozen=True):
     running: bool = False
     boot_bytes: int = 0
     installed_at: str = ""
+    signed: bool | None = None

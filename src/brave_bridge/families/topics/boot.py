@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from brave_bridge.bootloaders.settings import options_asked_for
 from brave_bridge.core.boot.efi_variables import GUID, read_boot_variables
 from brave_bridge.core.formats.boot_account import ACCOUNT, LARGEST, read_account
+from brave_bridge.core.formats.pe_image import HEAD_BYTES, is_signed
 from brave_bridge.core.formats.proc import (
     BOOT_ID,
     FIRST_PROCESS,
@@ -41,6 +42,7 @@ QUERIES = (
     *_LAST,
     Names((_EFI, "/boot/*")),
     Contents((PAST_MARK,), 200, cut=True),
+    Contents(("/boot/vmlinuz-*",), HEAD_BYTES, cut=True),
 )
 
 
@@ -152,5 +154,6 @@ def kernels(seen: Seen, running: str) -> tuple[tuple[Kernel, ...], Evidence]:
         together = [f for p, f in files.items() if p.endswith(f"-{version}")]
         size = sum(file.size for file in together)
         when = iso_time(max(file.modified for file in together))
-        images.append(Kernel(version, path, found.size, version == running, size, when))
+        signed = is_signed(seen.contents.get(path, b""))
+        images.append(Kernel(version, path, found.size, version == running, size, when, signed))
     return tuple(images), Evidence("kernels", "/boot", f"{len(images)} images")

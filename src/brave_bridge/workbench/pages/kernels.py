@@ -111,6 +111,9 @@ def _about(kernel: KernelSeen) -> Iterator[str]:
         yield f"From {plain(kernel.package)}, {modules} with its modules{_HOW[kernel.by_hand]}."
     elif kernel.whose_is_known:
         yield "No package has it: it was put there by hand, and goes by hand."
+    if kernel.signed is not None:
+        flavour = f"Flavour {plain(kernel.flavour)}; " if kernel.flavour else ""
+        yield f"{flavour}{'signed' if kernel.signed else 'not signed'} for a secure start."
     if kernel.series_ends:
         yield f"Its maintainers fix series {kernel.series} until {kernel.series_ends}."
     if kernel.unbuilt:
