@@ -9,9 +9,11 @@ from brave_bridge.core.boot.chain import boot_chain
 from brave_bridge.core.boot.grub_environment import write_environment
 from brave_bridge.core.boot.grub_trial import MARK, TRIAL_ID
 from brave_bridge.core.boot.loader_faults import BLOCK, CHOICE, IMAGE, INITRD, next_entry
+from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.tree import TreeMachine
 from tests.core.test_boot_files import EXTLINUX, MENU
+from tests.core.test_kernel_images import linux_image
 
 CUSTOM = "if [ -f ${config_directory}/custom.cfg ]; then\n  source x\nfi\n"
 NAMES = ("vmlinuz-6.1.0-9", "initrd.img-6.1.0-9", "early.img", "vmlinuz-5.19.0-4")
@@ -151,3 +153,16 @@ def test_a_kernel_is_made_the_default_by_the_loaders_own_settings(counting):
     assert next_entry(read_loader(counting)).kernel == "5.19.0-4"
     text = counting.files.read("/boot/loader/loader.conf", 99)
     assert text == b"timeout 3\ndefault 5.19.0-4.conf\n"
+
+
+def test_images_are_known_by_what_they_say_where_their_name_is_no_version(machine):
+    words = linux_image(b"6.11.2-drift1 (builder@driftline.example)")
+    machine.files.write("/boot/vmlinuz-drift", words)
+    machine.files.write("/boot/kernel-6.6.31", b"an image")
+    menu = machine.files.read("/boot/grub/grub.cfg", 100_000).decode()
+    menu = menu.replace("vmlinuz-5.19.0-4", "vmlinuz-drift")
+    machine.files.write("/boot/grub/grub.cfg", menu.encode())
+    machine.files.write("/etc/os-release", b"ID=driftline\n")
+    facts = survey(machine, "none")
+    assert {kernel.version for kernel in facts.kernels} >= {"6.11.2-drift1", "6.6.31", "6.1.0-9"}
+    assert "6.11.2-drift1" in {entry.kernel for entry in facts.loader.entries}

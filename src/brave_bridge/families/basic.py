@@ -2,12 +2,16 @@
 
 from datetime import UTC, datetime
 
+import msgspec
+
 from brave_bridge.bootloaders.reading import QUERIES as loader_queries
 from brave_bridge.bootloaders.reading import loader_in
 from brave_bridge.bootloaders.settings import QUERIES as settings_queries
 from brave_bridge.bootloaders.settings import changed_settings
+from brave_bridge.core.boot.entries import Loader
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.package_manager import PackageManager
+from brave_bridge.core.survey.platform import Kernel
 from brave_bridge.families.identify import identity_in
 from brave_bridge.families.topics import (
     activity,
@@ -43,6 +47,17 @@ _QUERIES: tuple[Query, ...] = (
 def queries(manager: PackageManager) -> tuple[Query, ...]:
     """What the first round asks for, on a machine with that package manager."""
     return (*_QUERIES, *activity.restart_queries(manager.restart_marks))
+
+
+def _with_versions(loader: Loader, images: tuple[Kernel, ...]) -> Loader:
+    """The loader whose entries have the versions that the images have, however they are called."""
+    versions = {image.path.rpartition("/")[2]: image.version for image in images}
+    entries = tuple(
+        msgspec.structs.replace(entry, kernel=versions.get(name, entry.kernel))
+        for entry in loader.entries
+        for name in (entry.image.rpartition("/")[2],)
+    )
+    return msgspec.structs.replace(loader, entries=entries)
 
 
 def further(seen: Seen) -> tuple[Query, ...]:
@@ -86,7 +101,7 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
         built=built.read(seen, booted.kernel),
         board=board.read(seen),
         tools={},
-        loader=loader_in(seen),
+        loader=_with_versions(loader_in(seen), images),
         boot=booted,
         last_boot=boot.last_boot(seen, runs),
         hardware=made_of,

@@ -2,9 +2,6 @@
 
 import struct
 
-HEAD_BYTES = 1024
-"""How much of a kernel image has all that is asked here."""
-
 _DIRECTORIES = {0x10B: 96, 0x20B: 112}
 """By the magic number of the optional header, where its table of directories begins."""
 

@@ -2,11 +2,13 @@
 
 from collections.abc import Iterator
 from datetime import datetime, timedelta
+from fnmatch import fnmatchcase
 
 from brave_bridge.bootloaders.settings import options_asked_for
 from brave_bridge.core.boot.efi_variables import GUID, read_boot_variables
 from brave_bridge.core.formats.boot_account import ACCOUNT, LARGEST, read_account
-from brave_bridge.core.formats.pe_image import HEAD_BYTES, is_signed
+from brave_bridge.core.formats.linux_image import HEAD_BYTES, version_in
+from brave_bridge.core.formats.pe_image import is_signed
 from brave_bridge.core.formats.proc import (
     BOOT_ID,
     FIRST_PROCESS,
@@ -16,6 +18,7 @@ from brave_bridge.core.formats.proc import (
 )
 from brave_bridge.core.formats.text import iso_time, one_line
 from brave_bridge.core.formats.wtmp import read_boots
+from brave_bridge.core.kernels.kernel_package import series_of
 from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.platform import PAST_MARK, Boot, FirmwareOption, Kernel, LastBoot
 from brave_bridge.machines.queries import Contents, Names, Seen
@@ -35,6 +38,7 @@ _RUNNING = Contents(
     cut=True,
 )
 _LAST = (Contents((ACCOUNT,), LARGEST), Contents((_WTMP,), _WTMP_LIMIT))
+_IMAGES = ("/boot/vmlinuz*", "/boot/vmlinux-*", "/boot/kernel-*", "/boot/bzImage*")
 QUERIES = (
     _RUNNING,
     Contents((_SECURE_BOOT,), 16),
@@ -42,7 +46,7 @@ QUERIES = (
     *_LAST,
     Names((_EFI, "/boot/*")),
     Contents((PAST_MARK,), 200, cut=True),
-    Contents(("/boot/vmlinuz-*",), HEAD_BYTES, cut=True),
+    Contents(_IMAGES, HEAD_BYTES, cut=True),
 )
 
 
@@ -142,18 +146,34 @@ def _firmware(seen: Seen) -> str:
     return "bios" if seen.word("/proc/cmdline") else ""
 
 
+def _is_of(path: str, named: str) -> bool:
+    """Whether a file in /boot goes with a kernel of that name, as its initial file system does."""
+    return path.endswith((f"-{named}", f"-{named}.img"))
+
+
+def _is_image(path: str) -> bool:
+    return any(fnmatchcase(path, pattern) for pattern in _IMAGES)
+
+
+def _version_of(path: str, head: bytes) -> str:
+    """A kernel's version by its name; where that is none, by what the image says of itself."""
+    named = path.rpartition("/")[2].partition("-")[2]
+    return named if series_of(named) else one_line(version_in(head), 80) or named
+
+
 def kernels(seen: Seen, running: str) -> tuple[tuple[Kernel, ...], Evidence]:
     """The kernel images in /boot, by path."""
     files = {found.path: found for found in seen.paths("/boot/*") if found.kind == "file"}
     images = []
     for path, found in files.items():
-        prefix = "/boot/vmlinuz-"
-        if not path.startswith(prefix):
+        head = seen.contents.get(path, b"")
+        version = _version_of(path, head) if _is_image(path) else ""
+        if not version:
             continue
-        version = path.removeprefix(prefix)
-        together = [f for p, f in files.items() if p.endswith(f"-{version}")]
+        named = path.rpartition("/")[2].partition("-")[2] or version
+        together = [found, *(f for p, f in files.items() if p != path and _is_of(p, named))]
         size = sum(file.size for file in together)
         when = iso_time(max(file.modified for file in together))
-        signed = is_signed(seen.contents.get(path, b""))
+        signed = is_signed(head)
         images.append(Kernel(version, path, found.size, version == running, size, when, signed))
     return tuple(images), Evidence("kernels", "/boot", f"{len(images)} images")

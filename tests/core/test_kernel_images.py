@@ -1,4 +1,4 @@
-"""Whether an image of EFI's kind is signed, told from its head alone."""
+"""What the head of a kernel image tells: whether it is signed, and what it is."""
 
 import struct
 
@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brave_bridge.core.formats.linux_image import version_in
 from brave_bridge.core.formats.pe_image import is_signed
 from brave_bridge.core.kernels.kernel_package import flavour_of
 
@@ -43,3 +44,23 @@ def test_flavours_are_what_stands_behind_the_numbers():
     assert flavour_of("6.1.0-28-amd64") == "amd64"
     assert flavour_of("6.12.117+deb13-cloud-amd64") == "cloud-amd64"
     assert flavour_of("6.6.31") == ""
+
+
+def linux_image(words: bytes, pointer: int = 0x3000) -> bytes:
+    head = bytearray(0x200 + pointer) + words + b"\0"
+    head[0x202:0x206] = b"HdrS"
+    struct.pack_into("<H", head, 0x20E, pointer)
+    return bytes(head)
+
+
+def test_an_image_says_what_it_is():
+    words = b"6.11.2-arch1-1 (linux@archlinux) #1 SMP PREEMPT_DYNAMIC"
+    assert version_in(linux_image(words)) == "6.11.2-arch1-1"
+    assert version_in(linux_image(words, 0)) == ""
+    assert version_in(b"kernel image\n" * 99) == "" and version_in(linux_image(words)[:0x208]) == ""
+
+
+@given(st.binary(max_size=1100))
+def test_no_image_makes_it_fall_over(head):
+    assert isinstance(version_in(head), str)
+    assert isinstance(version_in(linux_image(head, 0x100 + len(head))), str)
