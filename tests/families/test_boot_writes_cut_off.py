@@ -1,8 +1,9 @@
 """Whoever arranges what boots may be killed at each of its own writes: what boots stays good."""
 
+import msgspec
 import pytest
 
-from brave_bridge.bootloaders import grub, past_systems, systemd_boot
+from brave_bridge.bootloaders import grub, past_systems, systemd_boot, trials
 from brave_bridge.bootloaders.reading import read_loader
 from brave_bridge.core.boot.counted_trial import GOOD_NAME, TRIAL_FILE
 from brave_bridge.core.boot.entries import PAST_ID
@@ -11,9 +12,11 @@ from brave_bridge.core.boot.grub_menu import read_grub_menu
 from brave_bridge.core.boot.grub_trial import TRIAL_ID
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.core.boot.past_entry import PastSystem
+from brave_bridge.core.formats.proc import Mount
 from brave_bridge.machines.memory import MemoryMachine
 from tests.core.test_boot_files import MENU
 from tests.families.test_boot_reading import CUSTOM, NAMES
+from tests.support.facts import facts
 
 GOOD = "quayside-simple"
 OTHER = next(entry.id for entry in read_grub_menu(MENU).entries if entry.kernel == "5.19.0-4")
@@ -157,3 +160,29 @@ def test_a_past_systems_entry_never_is_what_boots_by_itself(make):
         assert f"{PAST_ID}w-1" in " ".join(one.id for one in read_loader(machine).entries)
         past_systems.offer(machine, read_loader(machine), [])
         assert not any(PAST_ID in entry.id for entry in read_loader(machine).entries)
+
+
+def test_behind_a_past_system_is_what_boots_by_itself_now():
+    machine = with_grub()
+    past_systems.offer(machine, read_loader(machine), [PAST])
+    here = facts()
+    known = msgspec.structs.replace(
+        here,
+        loader=read_loader(machine),
+        mounts=(Mount("/", "/dev/sda2", "ext4"),),
+        boot=msgspec.structs.replace(here.boot, kernel="5.19.0-4"),
+    )
+    chosen, good, _ = trials.arrange(machine, known, PAST.entry, "past")
+    assert (chosen.id, good.id) == (PAST.entry, GOOD)
+    assert f"set default='{GOOD}'" in machine.files.read("/boot/grub/custom.cfg", 9999).decode()
+
+
+def test_a_default_that_was_chosen_outlives_the_trial_of_another_system():
+    machine = with_grub()
+    grub.pin(machine, OTHER)
+    past_systems.offer(machine, read_loader(machine), [PAST])
+    assert boots_next(machine) == OTHER
+    grub.arm(machine, PAST.entry, OTHER, "past")
+    assert boots_next(machine) == TRIAL_ID
+    trials.end_with_default(machine, read_loader(machine))
+    assert boots_next(machine) == OTHER

@@ -75,9 +75,10 @@ def arrange(
     running = facts.kernel_that_came_up
     by_id = next((one for one in facts.loader.entries if one.id == kernel), None)
     chosen, good = by_id or entry_of(facts.loader, kernel), entry_of(facts.loader, running)
-    if by_id is not None and good is None:
+    if by_id is not None:
+        # What is tried is another system: behind it is what boots by itself now.
         default = facts.loader.default
-        good = next((one for one in facts.loader.entries if one.id == default), None)
+        good = next((one for one in facts.loader.entries if one.id == default), good)
     if chosen is None or good is None:
         missing = kernel if chosen is None else (running or "the kernel that runs now")
         raise MachineError(attempted, machine.name, f"no entry of the boot menu starts {missing}")
@@ -115,6 +116,18 @@ def make_default(machine: Machine, kernel: str) -> str:
     else:
         place = grub.pin(machine, entry.id)
     return f"{place} has {kernel} booted from now on"
+
+
+def end_with_default(machine: Machine, loader: Loader) -> None:
+    """Take a trial out, and keep what every other boot took: it may be nobody's own default."""
+    default = next((one for one in loader.entries if one.id == loader.default), None)
+    end(machine)
+    if default is None or read_loader(machine).default == default.id:
+        return
+    if loader.kind == "systemd-boot":
+        systemd_boot.pin(machine, default)
+    else:
+        grub.pin(machine, default.id)
 
 
 def end(machine: Machine) -> bool:

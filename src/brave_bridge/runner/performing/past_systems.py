@@ -41,7 +41,7 @@ def withdraw_past(machine: Machine, beside: Beside, way_back: str) -> Reply:
         if past.way_back != way_back:
             others.append(past)
         elif trials.is_tried(loader, past.subvolume):
-            trials.end(machine)
+            trials.end_with_default(machine, loader)
     past_systems.offer(machine, loader, others)
     beside.past.delete(way_back)
     return Done("the way back itself is kept")
