@@ -10,12 +10,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brave_bridge.archives.bundle import MANIFEST, SIGNATURE, BundleReader
+from brave_bridge.archives.bundle import BundleReader
 from brave_bridge.archives.fault import ArchiveFault
-from brave_bridge.core.images.manifest import ManifestFault, read_manifest
+from brave_bridge.core.images.manifest import (
+    MANIFEST,
+    SIGNATURE,
+    ManifestFault,
+    read_manifest,
+)
+from brave_bridge.machines.standin.images import tar_of as tar
 from tests.support.bundles import CONTENTS, KEY, bundle, make_detached_key, manifest_of
 from tests.support.bundles import members_of as members
-from tests.support.bundles import tar_of as tar
 
 
 def taken(content: bytes | io.BufferedIOBase, newest: int = 0, line: str = "keelstone"):

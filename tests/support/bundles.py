@@ -1,11 +1,10 @@
 """Image bundles made for tests, as they should be and as they never should."""
 
 import hashlib
-import io
 import json
-import tarfile
 
-from brave_bridge.archives.bundle import MANIFEST, SIGNATURE
+from brave_bridge.core.images.manifest import MANIFEST, SIGNATURE
+from brave_bridge.machines.standin.images import tar_of
 from brave_bridge.machines.standin.signing import make_detached_key
 
 KEY, SIGN = make_detached_key("Keelstone Images <images@keelstone.example>")
@@ -47,17 +46,6 @@ def manifest_of(contents: dict[str, bytes] = CONTENTS, **changes) -> dict:
             {"name": "bare", "about": "for hosts of small guests", "components": bare},
         ],
     } | changes
-
-
-def tar_of(members: list[tuple[str, bytes]], kind: bytes = tarfile.REGTYPE) -> bytes:
-    """A tar of these members, in this order."""
-    buffer = io.BytesIO()
-    with tarfile.open(fileobj=buffer, mode="w", format=tarfile.USTAR_FORMAT) as tar:
-        for name, content in members:
-            entry = tarfile.TarInfo(name)
-            entry.size, entry.type = len(content), kind
-            tar.addfile(entry, io.BytesIO(content))
-    return buffer.getvalue()
 
 
 def members_of(manifest: dict, contents: dict[str, bytes] = CONTENTS, sign=SIGN):

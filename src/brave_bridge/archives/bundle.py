@@ -15,13 +15,14 @@ from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.archives.signatures import verified
 from brave_bridge.core.images.manifest import (
     LARGEST_MANIFEST,
+    MANIFEST,
+    SIGNATURE,
     Component,
     Manifest,
     ManifestFault,
     read_manifest,
 )
 
-MANIFEST, SIGNATURE = "manifest.json", "manifest.json.asc"
 _BLOCK = 512
 _PIECE = 1 << 20
 _LARGEST_SIGNATURE = 64_000

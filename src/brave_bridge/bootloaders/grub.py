@@ -91,10 +91,10 @@ def arm(
     The mark is written last: until then every boot takes ``good``. Done twice it is done once.
     """
     files = _must_be_there(machine)
-    text = menu_text(machine, files) + without_part(_custom(machine, files))
+    custom = _custom(machine, files)
+    text = menu_text(machine, files) + without_part(custom)
     remembering = Remembering(place.uuid, ON_ESP) if place.file else Remembering()
     part = trial_part(text, read_grub_menu(text), chosen, good, trial, panic_seconds, remembering)
-    custom = _custom(machine, files)
     if not reads_custom(text):
         raise MachineError("arranging a trial", machine.name, f"{files.menu} reads no custom.cfg")
     mark = place.file or files.block

@@ -111,10 +111,7 @@ def make_default(machine: Machine, kernel: str) -> str:
     if entry is None:
         seen = f"no entry of the boot menu starts {kernel}"
         raise MachineError(f"making {kernel} the default", machine.name, seen)
-    if loader.kind == "systemd-boot":
-        place = systemd_boot.pin(machine, entry)
-    else:
-        place = grub.pin(machine, entry.id)
+    place = _pin(machine, loader, entry)
     return f"{place} has {kernel} booted from now on"
 
 
@@ -122,12 +119,15 @@ def end_with_default(machine: Machine, loader: Loader) -> None:
     """Take a trial out, and keep what every other boot took: it may be nobody's own default."""
     default = next((one for one in loader.entries if one.id == loader.default), None)
     end(machine)
-    if default is None or read_loader(machine).default == default.id:
-        return
+    if default is not None and read_loader(machine).default != default.id:
+        _pin(machine, loader, default)
+
+
+def _pin(machine: Machine, loader: Loader, entry: BootEntry) -> str:
+    """Have an entry booted from now on; the file that says so."""
     if loader.kind == "systemd-boot":
-        systemd_boot.pin(machine, default)
-    else:
-        grub.pin(machine, default.id)
+        return systemd_boot.pin(machine, entry)
+    return grub.pin(machine, entry.id)
 
 
 def end(machine: Machine) -> bool:

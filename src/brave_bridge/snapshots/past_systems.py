@@ -22,7 +22,7 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.choices import choices_or_shipped, cover_of
-from brave_bridge.snapshots.description import SNAPSHOT_ID
+from brave_bridge.snapshots.description import SNAPSHOT_ID, Snapshot
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
 from brave_bridge.snapshots.engines.btrfs_swap import AS_OF
 from brave_bridge.snapshots.engines.engine import Mounted, tool
@@ -43,10 +43,10 @@ class PastSystems:
         if root.type != "btrfs" or not _name(root):
             return []
         with self._told("looking for past systems"), btrfs.top_of(root.device) as top:
-            return sorted(
-                (self._described(top, root, place) for place in _places(top, root)),
-                key=lambda past: past.way_back,
-            )
+            places = list(_places(top, root))
+            known = self._known() if places else {}
+            described = (self._described(top, root, place, known) for place in places)
+            return sorted(described, key=lambda past: past.way_back)
 
     def take_up(self, aside: str) -> PastSystem:
         """Make a system that a return has set aside one that can be started, as it is.
@@ -61,7 +61,7 @@ class PastSystems:
             place = top / f"{name}{AS_OF}{ASIDE}{stamp}"
             if not mark or name != _name(root) or not is_subvolume(top / aside):
                 if is_subvolume(place):
-                    return self._described(top, root, place)
+                    return self._described(top, root, place, self._known())
                 raise MachineError(attempted, self.machine.name, "there is no such subvolume")
             if root.subvolume.strip("/") == aside.strip("/"):
                 seen = "the system runs on it until it restarts"
@@ -70,7 +70,7 @@ class PastSystems:
             files.write(PAST_MARK, f"{ASIDE}{stamp}\n".encode())
             self._settle(top, root, top / aside)
             os.rename(top / aside, place)
-            return self._described(top, root, place)
+            return self._described(top, root, place, self._known())
 
     def make(self, way_back: str) -> PastSystem:
         """Make one of a way back, or find it made; MachineError where that cannot be.
@@ -94,7 +94,7 @@ class PastSystems:
                 self._settle(top, root, place)
                 FolderFiles(place.name, place).write(PAST_MARK, f"{snapshot.id}\n".encode())
                 tool("btrfs", "filesystem", "sync", str(top))
-            return self._described(top, root, place)
+            return self._described(top, root, place, self._known())
 
     def delete(self, way_back: str) -> None:
         """Delete one that the machine does not run on; MachineError. The way back stays.
@@ -129,9 +129,14 @@ class PastSystems:
         root = self._root()
         name, mark, way_back = root.subvolume.strip("/").partition(AS_OF)
         if not mark:
-            raise MachineError(attempted, self.machine.name, "the machine does not run on one")
+            raise MachineError(
+                attempted,
+                self.machine.name,
+                "the machine does not run on one",
+                f"where it says that it does, its own system has {PAST_MARK}: remove that file",
+            )
         cover = (
-            choices_cover(self.snapshots)
+            _choices_cover(self.snapshots)
             if way_back.startswith(ASIDE)
             else self.snapshots.find(way_back, though_damaged=True).cover
         )
@@ -172,9 +177,15 @@ class PastSystems:
             )
         return found
 
-    def _described(self, top: Path, root: Mounted, place: Path) -> PastSystem:
+    def _known(self) -> dict[str, Snapshot]:
+        """The ways back that are kept, by id."""
+        return {one.snapshot.id: one.snapshot for one in self.snapshots.listed()}
+
+    def _described(
+        self, top: Path, root: Mounted, place: Path, known: dict[str, Snapshot]
+    ) -> PastSystem:
         way_back = place.name.partition(AS_OF)[2]
-        kept = {one.snapshot.id: one.snapshot for one in self.snapshots.listed()}.get(way_back)
+        kept = known.get(way_back)
         images = FolderFiles(place.name, place).matching("/boot/vmlinu*-*")
         kernels = tuple(filter(None, map(kernel_of, images)))
         newest = max(kernels, key=version_key, default="")
@@ -212,7 +223,7 @@ class PastSystems:
             raise MachineError(attempted, self.machine.name, seen) from error
 
 
-def choices_cover(snapshots: Snapshots) -> Cover:
+def _choices_cover(snapshots: Snapshots) -> Cover:
     """What a way back of now would cover."""
     return cover_of(snapshots.machine, choices_or_shipped(snapshots.machine))
 

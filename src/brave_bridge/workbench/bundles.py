@@ -56,8 +56,8 @@ def bundles_here(desk: Desk) -> tuple[str, ...]:
 def look_into(desk: Desk, path: str, profile: str = "") -> BundleSeen:
     """Read a bundle to its end, and hold a profile of it (the machine's own) against the machine.
 
-    ``path`` is on the machine, or here where the machine has no such file. MachineError where it is
-     where it is no bundle that may be believed.
+    ``path`` is on the machine, or here where the machine has no such file. MachineError where
+    it is no bundle that may be believed.
     """
     attempted = f"reading the bundle {path}"
     facts = desk.facts()

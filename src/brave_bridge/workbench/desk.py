@@ -83,6 +83,10 @@ if TYPE_CHECKING:
 _Reply = TypeVar("_Reply")
 
 
+KEEPING = "keep past"
+"""The kind of procedure that may begin on a past system."""
+
+
 class Desk:
     """One machine and what can be done for it."""
 
@@ -355,7 +359,7 @@ class Desk:
     def _must_run_its_own_system(self, kind: str) -> None:
         """Refused on a past system: what is done there is gone after the next restart."""
         past = self.machine.files.read_if_there(PAST_MARK, 200)
-        if past is not None and kind != "keep past":
+        if past is not None and kind != KEEPING:
             raise Refused(
                 kind,
                 "the machine was started in a past system, beside its own",

@@ -4,11 +4,8 @@ from brave_bridge.bootloaders.past_systems import why_not_offered
 from brave_bridge.core.boot.past_entry import PastSystem
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import KeepPastBrief, PastBrief, WithdrawBrief
-from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.desk import KEEPING, Desk
 from brave_bridge.workbench.refusal import Refused
-
-KEEPING = "keep past"
-"""The kind of procedure that may begin on a past system."""
 
 
 def past_systems(desk: Desk) -> list[PastSystem]:

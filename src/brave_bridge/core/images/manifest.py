@@ -9,6 +9,9 @@ from collections.abc import Iterable
 
 import msgspec
 
+MANIFEST, SIGNATURE = "manifest.json", "manifest.json.asc"
+"""The first two members of a bundle."""
+
 LARGEST_MANIFEST = 4_000_000
 LARGEST_BUNDLE = 64 << 30
 """Bytes of all components together that are taken at most."""

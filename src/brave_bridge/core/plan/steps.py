@@ -14,6 +14,7 @@ import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceFile
 from brave_bridge.core.formats.text import counted
+from brave_bridge.core.images.changes import ComponentChange
 from brave_bridge.core.packages.changes import PackageChanges
 
 
@@ -299,20 +300,10 @@ class ImageStep(_Exchange, frozen=True, kw_only=True, tag="image"):
         return f"image in slot {self.slot}" if self.slot else "image"
 
 
-class ComponentChanged(msgspec.Struct, frozen=True):
-    """What becomes of one component of an image; ``maker`` where it is not the line's own."""
-
-    name: str
-    kind: str
-    old: str = ""
-    new: str = ""
-    maker: str = ""
-
-
 class ComponentsStep(PlanStep, frozen=True, kw_only=True, tag="components"):
     """What an image changes, component by component."""
 
-    changed: tuple[ComponentChanged, ...] = ()
+    changed: tuple[ComponentChange, ...] = ()
 
     @property
     def title(self) -> str:

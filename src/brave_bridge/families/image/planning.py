@@ -10,7 +10,7 @@ from brave_bridge.core.images.manifest import Manifest, ManifestFault
 from brave_bridge.core.images.system import ImageSystem, taken_to
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import ComponentChanged, ComponentsStep, ImageStep, RestartStep
+from brave_bridge.core.plan.steps import ComponentsStep, ImageStep, RestartStep
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 
@@ -90,7 +90,7 @@ def _planned(
         remedy = f"take profile {' or '.join(others)}" if others else "ask its makers for a driver"
         return PlanFault(attempted, f"profile {profile} has no driver for {names}", remedy)
     changed = tuple(
-        ComponentChanged(change.name, change.kind, change.old, change.new, change.maker)
+        change
         for change in component_changes(system.image.components, components)
         if change.kind != SAME
     )

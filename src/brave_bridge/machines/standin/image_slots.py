@@ -10,6 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from brave_bridge.core.images.manifest import MANIFEST
 from brave_bridge.core.images.system import BAD, GOOD, IMAGE_FILE, SLOTS_FILE, TRIAL
 from brave_bridge.machines.writing import replace_file
 
@@ -64,7 +65,7 @@ def _write(root: Path, name: str, bundle: str, profile: str) -> None:
     slot |= {"name": name, "state": BAD}
     _keep(root, slots)
     with tarfile.open(_place(root, bundle)) as tar:
-        manifest = json.loads(_member(tar, "manifest.json"))
+        manifest = json.loads(_member(tar, MANIFEST))
         wanted = next(p for p in manifest["profiles"] if p["name"] == profile)["components"]
         known = {one["name"]: one for one in manifest["components"]}
         total, done = sum(known[one]["size"] for one in wanted), 0

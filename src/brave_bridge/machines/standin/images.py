@@ -11,6 +11,7 @@ from typing import Any
 import msgspec
 import tomlkit
 
+from brave_bridge.core.images.manifest import MANIFEST, SIGNATURE
 from brave_bridge.core.images.system import GOOD, IMAGE_FILE, SLOTS_FILE
 from brave_bridge.machines.folder import FolderMachine
 
@@ -120,7 +121,7 @@ def bundle_of(line: ImageLine, version: str, sign: Callable[[bytes], bytes]) -> 
     }
     text = json.dumps(manifest, indent=1).encode()
     files = [(f"components/{name}", content) for name, content in contents.items()]
-    return tar_of([("manifest.json", text), ("manifest.json.asc", sign(text)), *files])
+    return tar_of([(MANIFEST, text), (SIGNATURE, sign(text)), *files])
 
 
 def tar_of(members: Sequence[tuple[str, bytes]]) -> bytes:
