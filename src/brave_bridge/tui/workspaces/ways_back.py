@@ -26,6 +26,14 @@ def _has_some(record: MachineRecord | None) -> bool:
     return bool(record and record.ways_back)
 
 
+def _can_be_started(record: MachineRecord | None) -> bool:
+    """Whether the file system keeps ways back, or systems set aside, that could be started."""
+    if record is None:
+        return False
+    kept = any(part.engine == "btrfs" for one in record.snapshots for part in one.parts)
+    return kept or bool(record.past_systems or record.set_aside)
+
+
 class WaysBackWorkspace(Workspace):
     """The snapshots: take, look into, decide, return."""
 
@@ -39,14 +47,6 @@ class WaysBackWorkspace(Workspace):
             "What differs from it, as a tree",
             _has_some,
             "compare",
-        ),
-        Action(
-            "boot_menu",
-            "o",
-            "boot menu",
-            "Have the boot menu offer it as a system to start, or not any more",
-            _has_some,
-            "boot-menu",
         ),
         Action("mark", "m", "mark", "Mark it, to compare another one with it", _has_some),
         Action("verify", "v", "verify", "Read all of it again", _has_some, "verify"),
@@ -65,6 +65,14 @@ class WaysBackWorkspace(Workspace):
             "recovery card",
             "Write the page for a machine that does not start",
             command="card",
+        ),
+        Action(
+            "boot_menu",
+            "o",
+            "boot menu",
+            "Have the boot menu offer it as a system to start, or not any more",
+            _can_be_started,
+            "boot-menu",
         ),
     )
     CHOSEN = {"preview": "preview_return"}
