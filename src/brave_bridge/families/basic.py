@@ -9,6 +9,7 @@ from brave_bridge.bootloaders.reading import loader_in
 from brave_bridge.bootloaders.settings import QUERIES as settings_queries
 from brave_bridge.bootloaders.settings import changed_settings
 from brave_bridge.core.boot.entries import Loader
+from brave_bridge.core.kernels.kernel_package import series_of
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.core.survey.platform import Kernel
@@ -50,10 +51,12 @@ def queries(manager: PackageManager) -> tuple[Query, ...]:
 
 
 def _with_versions(loader: Loader, images: tuple[Kernel, ...]) -> Loader:
-    """The loader whose entries have the versions that the images have, however they are called."""
+    """The loader whose entries that name no version have the one of their image."""
     versions = {image.path.rpartition("/")[2]: image.version for image in images}
     entries = tuple(
-        msgspec.structs.replace(entry, kernel=versions.get(name, entry.kernel))
+        entry
+        if series_of(entry.kernel)
+        else msgspec.structs.replace(entry, kernel=versions.get(name, entry.kernel))
         for entry in loader.entries
         for name in (entry.image.rpartition("/")[2],)
     )
