@@ -1,8 +1,6 @@
 """Legs of an image system: written into the other slot, tried once, kept when it is proven."""
 
 import json
-import os
-import shutil
 
 import pytest
 
@@ -15,7 +13,7 @@ from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.standin.test_restarts import anew
-from tests.standin.test_stand_in_crossing import only_looks
+from tests.support.deaths import ends_the_same_after_each_death
 from tests.support.runs import begin, carry_out, contents, outcome_of
 
 BUNDLE = "/srv/pool/bundles/keelstone-8.4.bundle"
@@ -87,7 +85,7 @@ def test_a_slot_that_does_not_come_up_falls_back_and_is_written_again(desk):
     live.save(desk.machine.root, described)
     again = anew(desk)
     leg = again.open_leg()
-    assert leg is not None and leg.at == "writing"
+    assert leg is not None and leg.at == "bringing"
     begin(again, CrossBrief("image", leg.plans, begun=leg), "again")
     carry_out(desk.machine.root, "puffin", "again")
     outcome = outcome_of(desk.machine.root, "puffin", "again")
@@ -138,34 +136,10 @@ def test_a_bundle_that_changed_since_the_plan_changes_nothing(desk):
 
 
 @pytest.mark.parametrize("moment", ["before", "after"])
-def test_killed_at_every_request_it_ends_in_the_same_state(desk, tmp_path, moment):
-    kept = Plans(desk).make("8.4")
-    begin(desk, CrossBrief("image", kept.legs))
-    start = desk.machine.root
-    smooth = tmp_path / "smooth"
-    shutil.copytree(start, smooth, symlinks=True)
-    assert carry_out(smooth, "puffin", "trial") == 0
-    end = contents(smooth)
-    kinds = [e.kind for e in anew_at(smooth).logbook().entries("trial")]
-    assert len(kinds) > 15
-    for seq in (n for n, kind in enumerate(kinds) if not only_looks(kind)):
-        root = tmp_path / str(seq)
-        shutil.copytree(start, root, symlinks=True)
-        status = carry_out(root, "puffin", "trial", (moment, seq))
-        assert os.WIFSIGNALED(status), f"not killed {moment} request {seq}"
-        assert carry_out(root, "puffin", "trial") == 0
-        outcome = outcome_of(root, "puffin", "trial")
-        assert outcome.state == "done" and outcome.proof.passed, (moment, seq, outcome)
-        assert contents(root) == end, f"another end after a kill {moment} request {seq}"
-        shutil.rmtree(root)
-
-
-def anew_at(root):
-    from brave_bridge.machines.standin.machine import StandInMachine
-    from brave_bridge.workbench.desk import Desk
-    from brave_bridge.workbench.targets import Target
-
-    return Desk(Target("demo", "puffin"), StandInMachine("puffin", root))
+def test_dead_at_every_request_it_ends_in_the_same_state(desk, tmp_path, moment):
+    begin(desk, CrossBrief("image", Plans(desk).make("8.4").legs))
+    start, folder = desk.machine.root, tmp_path / "deaths"
+    assert ends_the_same_after_each_death(start, "puffin", "trial", moment, folder) > 8
 
 
 def test_a_profile_is_exchanged_where_no_device_needs_the_other(desk):

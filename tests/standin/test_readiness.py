@@ -20,6 +20,7 @@ from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import remember
+from tests.support.deaths import ends_the_same_after_each_death
 from tests.support.runs import begin, carry_out, contents, outcome_of
 
 
@@ -60,34 +61,15 @@ def test_a_leg_is_offered_only_from_an_up_to_date_release(stand_in):
     assert desk.facts().boot.kernel == "5.19.0-7"
 
 
-def test_updates_killed_after_every_request_end_in_the_same_state(stand_in, tmp_path):
-    smooth = stand_in("avocet")
-    carried_out(smooth, UpdateBrief("deb"), "update")
-    wanted = contents(smooth.machine.root)
-    seq, killed = 0, True
-    while killed:
-        folder = tmp_path / "again" / str(seq)
-        folder.mkdir(parents=True)
-        desk = fresh_copy(stand_in, folder)
-        begin(desk, UpdateBrief("deb"), "update")
-        root = desk.machine.root
-        killed = os.WIFSIGNALED(carry_out(root, "avocet", "update", ("after", seq)))
-        if killed:
-            assert carry_out(root, "avocet", "update") == 0
-        assert outcome_of(root, "avocet", "update").state == "done"
-        assert contents(root) == wanted, f"another end after a kill after request {seq}"
-        seq += 1
-    assert seq > 15
-
-
-def fresh_copy(stand_in, folder) -> Desk:
-    """A copy of avocet in a folder of its own."""
-    from brave_bridge.machines.standin.machine import StandInMachine
-    from brave_bridge.workbench.targets import Target
-
-    source = stand_in.world / "avocet"
-    subprocess.run(["cp", "-a", source, folder / "root"], check=True)
-    return Desk(Target("demo", "avocet"), StandInMachine("avocet", folder / "root"))
+@pytest.mark.parametrize("moment", ["before", "after"])
+def test_updates_dead_at_every_request_end_in_the_same_state(stand_in, tmp_path, moment):
+    desk = stand_in("avocet")
+    begin(desk, UpdateBrief("deb"), "update")
+    start, folder = desk.machine.root, tmp_path / "deaths"
+    died = ends_the_same_after_each_death(
+        start, "avocet", "update", moment, folder, matters=lambda kind: True
+    )
+    assert died > 15
 
 
 def test_a_look_for_updates_lists_sizes_and_marks(stand_in):
