@@ -21,6 +21,7 @@ MODULE = """
 import msgspec
 
 from brave_bridge.core.crossing.leg_under_way import DONE
+from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import Failed, FileText
 from brave_bridge.core.crossing.requests import WriteFiles
 from brave_bridge.core.formats.installed_package import InstalledPackage
@@ -74,7 +75,7 @@ class Planner:
         return LegPlan(leg=leg, steps=(step,), made_at=facts.taken_at)
 
 
-class Procedure:
+class Procedure(LegProcedure):
     family = "hold"
     commands = None
     checkpoints = ("ready", "way back", "written")

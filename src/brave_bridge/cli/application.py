@@ -16,7 +16,7 @@ import typer
 from brave_bridge import __version__
 from brave_bridge.cli import documents, texts
 from brave_bridge.cli.completion import machines, releases
-from brave_bridge.cli.follow import RunnerGone, follow
+from brave_bridge.cli.follow import RunnerGone, Tend, follow, nothing_to_tend
 from brave_bridge.cli.groups import GroupedByWork
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.runner.ready_runner import CarryOut, ReadyRunner, can_be_made_ready
@@ -47,6 +47,14 @@ app = typer.Typer(
 )
 
 Json = Annotated[bool, typer.Option("--json", help="Print JSON (fields: docs/json.md).")]
+
+
+KeyFd = Annotated[
+    int | None,
+    typer.Option(
+        "--key-fd", help="Read the licence key from this descriptor, as in --key-fd 3 3<FILE."
+    ),
+]
 
 
 class Ways(StrEnum):
@@ -161,15 +169,19 @@ def confirm(yes: bool, question: str) -> None:
         raise Refused("going on", "you said no", "nothing was changed")
 
 
-def follow_to_end(desk: Desk, procedure: str, json_wanted: bool, *, ask: bool) -> None:
-    end_with(watch(desk, procedure, json_wanted, ask=ask), json_wanted)
+def follow_to_end(
+    desk: Desk, procedure: str, json_wanted: bool, *, ask: bool, tend: Tend = nothing_to_tend
+) -> None:
+    end_with(watch(desk, procedure, json_wanted, ask=ask, tend=tend), json_wanted)
 
 
-def watch(desk: Desk, procedure: str, json_wanted: bool, *, ask: bool) -> ProcedureRow:
+def watch(
+    desk: Desk, procedure: str, json_wanted: bool, *, ask: bool, tend: Tend = nothing_to_tend
+) -> ProcedureRow:
     """Watch until a procedure ends or rests; its row."""
     say = (lambda line: None) if json_wanted else print
     try:
-        return follow(desk, procedure, say, ask=ask)
+        return follow(desk, procedure, say, ask=ask, tend=tend)
     except KeyboardInterrupt:
         print(
             "\nIt goes on without this terminal. Watch it again: brave-bridge go-on",

@@ -14,6 +14,7 @@ from brave_bridge.cli.application import (
     Exclude,
     Files,
     Json,
+    KeyFd,
     LetGo,
     Protect,
     Remove,
@@ -28,6 +29,7 @@ from brave_bridge.cli.application import (
     print_document,
     print_said,
 )
+from brave_bridge.cli.key_entry import KeyEntry
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.cli.plan_texts import plan_text
 from brave_bridge.core.formats.text import plain
@@ -154,17 +156,20 @@ def cross(
     to: To = "",
     yes: Yes = False,
     theirs: Theirs = [],  # noqa: B006
+    key_fd: KeyFd = None,
     json: Json = False,
 ) -> None:
-    """Cross to a release: way back, sources, download, two stages, proof."""
+    """Cross to a release, an edition or a profile: way back, the change, restart, proof."""
     desk = context.obj.desk_to_begin_at()
     surveyed = desk.survey(to)
     kept = _decided(desk, Plans(desk).kept(surveyed.facts, to) or Plans(desk).make(to), theirs)
     if not json:
         print_document(False, {}, [*plan_text(kept), *texts.card_text(surveyed)])
     confirm(yes, f"Cross {desk.machine.name} to {kept.legs[-1].leg.end.title}?")
+    keys = KeyEntry(key_fd)
+    keys.before(desk, kept.legs)
     procedure = desk.begin_crossing(kept, unattended=yes)
-    follow_to_end(desk, procedure, json, ask=not yes)
+    follow_to_end(desk, procedure, json, ask=not yes, tend=keys.tend)
 
 
 @app.command("go-on")
@@ -177,6 +182,7 @@ def go_on(
     let_go: LetGo = [],  # noqa: B006
     remove: Remove = [],  # noqa: B006
     add: Add = [],  # noqa: B006
+    key_fd: KeyFd = None,
     json: Json = False,
 ) -> None:
     """Go on with what has not ended, or with a leg that a failure left open, and watch it.
@@ -199,7 +205,8 @@ def go_on(
         if desk.runner_is_there():
             print(f"{waiting.kind} {waiting.id} is under way: watching it", file=sys.stderr)
         procedure = desk.go_on(unattended=yes)
-    follow_to_end(desk, procedure, json, ask=not yes and sys.stdin.isatty())
+    asks = not yes and sys.stdin.isatty()
+    follow_to_end(desk, procedure, json, ask=asks, tend=KeyEntry(key_fd).tend)
 
 
 @app.command()

@@ -20,12 +20,28 @@ class RunnerGone(Exception):
     """The runner ended without an outcome."""
 
 
-def follow(desk: Desk, procedure: str, say: Callable[[str], None], *, ask: bool) -> ProcedureRow:
+Tend = Callable[[Desk], None]
+"""Is called again and again while a procedure is watched, for what it may wait for."""
+
+
+def nothing_to_tend(desk: Desk) -> None:
+    """A procedure that waits for nothing but answers."""
+
+
+def follow(
+    desk: Desk,
+    procedure: str,
+    say: Callable[[str], None],
+    *,
+    ask: bool,
+    tend: Tend = nothing_to_tend,
+) -> ProcedureRow:
     """Watch until the procedure ends or rests; its row. RunnerGone where the runner died."""
     logbook = desk.logbook()
     shown: dict[int, bool] = {}
     silent, seen, waits = 0, b"", False
     while True:
+        tend(desk)
         before, seen = seen, logbook.change
         if before == seen and not (waits or silent) and desk.runner_is_there():
             time.sleep(_POLL_SECONDS)

@@ -10,7 +10,7 @@ SECTIONS = {
     "Where it goes": ("route", "track", "tasks", "releases", "note"),
     "What would change": ("plan", "bundle", "policies", "draw", "report"),
     "Ready for it": ("confirm-backup", "settings-backup", "check", "window", "maintenance", "card"),
-    "Across": ("cross", "go-on", "rest", "baseline", "proof", "logbook"),
+    "Across": ("cross", "go-on", "give-key", "rest", "baseline", "proof", "logbook"),
     "Kernels and boot": (
         "kernels",
         "offered-kernels",

@@ -13,6 +13,7 @@ from brave_bridge.cli import (
     documents,
     help_commands,
     image_commands,
+    key_commands,
     past_commands,
     proof_commands,
     readiness_commands,
@@ -38,6 +39,7 @@ COMMANDS = (
     boot_commands,
     past_commands,
     image_commands,
+    key_commands,
     help_commands,
 )
 """The modules whose commands the application has: importing them is what adds them."""

@@ -22,7 +22,7 @@ from brave_bridge.machines.queries import Names, Query, Seen
 _Ability = TypeVar("_Ability")
 
 GROUP = "brave_bridge.families"
-_OURS = ("deb", "rpm", "alpm", "image")
+_OURS = ("deb", "rpm", "alpm", "image", "licensed")
 """Known without looking through all that is installed, which takes a while."""
 
 NONE = Family()

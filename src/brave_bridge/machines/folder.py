@@ -155,6 +155,17 @@ class FolderJobs:
                 seen = error.strerror or str(error)
                 raise MachineError(f"starting {argv[0]}", self.machine, seen) from error
 
+    def hand(self, argv: Sequence[str], secret: bytes, limit_seconds: float) -> tuple[int, bytes]:
+        """See Jobs."""
+        attempted = f"running {argv[0]}"
+        try:
+            return jobs.hand(self._wrapped(argv), secret, limit_seconds)
+        except TimeoutError as error:
+            seen = f"it did not end within {limit_seconds:.0f} s"
+            raise MachineError(attempted, self.machine, seen) from error
+        except OSError as error:
+            raise MachineError(attempted, self.machine, error.strerror or str(error)) from error
+
     def running(self) -> tuple[str, ...]:
         """See Jobs."""
         return tuple(folder.name for folder in jobs.running_in(self.folder))

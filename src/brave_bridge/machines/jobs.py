@@ -7,6 +7,7 @@ one runs the command.
 """
 
 import os
+import signal
 import subprocess
 import time
 from collections.abc import Mapping, Sequence
@@ -51,6 +52,7 @@ mv code.new code
 """
 
 _START_GRACE_SECONDS = 3.0
+_HANDED_BYTES = 256 << 10
 
 
 class JobState(msgspec.Struct, frozen=True):
@@ -89,6 +91,29 @@ def launch(
     )
     while not (folder / "claimed").is_dir() and launcher.poll() is None:
         time.sleep(0.002)
+
+
+def hand(argv: Sequence[str], secret: bytes, limit_seconds: float) -> tuple[int, bytes]:
+    """Run a command with a secret at its standard input: exit code and the end of its output.
+
+    Both its outputs are taken together, the last 256 KiB of them. TimeoutError where it takes
+    longer: it is ended then, with all that it started.
+    """
+    process = subprocess.Popen(
+        list(argv),
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        start_new_session=True,
+        env=_inherited(),
+    )
+    try:
+        output, _ = process.communicate(secret, timeout=limit_seconds)
+    except subprocess.TimeoutExpired as error:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.communicate()
+        raise TimeoutError(str(limit_seconds)) from error
+    return process.returncode, output[-_HANDED_BYTES:]
 
 
 def _inherited() -> dict[str, str]:

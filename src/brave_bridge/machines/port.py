@@ -81,6 +81,12 @@ class Jobs(Protocol):
         ``first`` is a command that has to end well before it, in the same job.
         """
 
+    def hand(self, argv: Sequence[str], secret: bytes, limit_seconds: float) -> tuple[int, bytes]:
+        """Run a command at once with a secret at its standard input: its exit code and output.
+
+        Nothing of it is kept in any folder. MachineError where it cannot be run, or takes longer.
+        """
+
     def running(self) -> tuple[str, ...]:
         """The names of all jobs that run, sorted."""
 

@@ -52,6 +52,7 @@ from brave_bridge.core.crossing.requests import (
     ReadBundle,
     ReadFacts,
     ReadFiles,
+    ReadMedium,
     RemoveFile,
     RemoveFolder,
     ReplaceFiles,
@@ -62,6 +63,7 @@ from brave_bridge.core.crossing.requests import (
     SwapFiles,
     TakeSnapshot,
     UnguardServices,
+    UseKey,
     WithdrawPast,
     WriteFiles,
 )
@@ -78,6 +80,8 @@ from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing import past_systems
 from brave_bridge.runner.performing.bundles import bundle_read
+from brave_bridge.runner.performing.keys import KeyInHand
+from brave_bridge.runner.performing.media import medium_read
 from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
 from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.runner.performing.trials import arrange_trial, end_trial
@@ -110,6 +114,7 @@ class Performer:
         self.identifier = identifier
         self.beside = beside
         self.ways_back = PerformingWaysBack(machine, family, beside)
+        self.key = KeyInHand(machine)
         self.poll_seconds = 0.2
         self.judge: Callable[[str], StopsSeen] | None = None
         """Surveys the machine for a way, where somebody above is able to."""
@@ -308,6 +313,14 @@ class Performer:
     @_perform.register
     def _(self, request: ReadBundle, seq: int, report: Report) -> Reply:
         return bundle_read(self.machine, request)
+
+    @_perform.register
+    def _(self, request: ReadMedium, seq: int, report: Report) -> Reply:
+        return medium_read(self.machine, request)
+
+    @_perform.register
+    def _(self, request: UseKey, seq: int, report: Report) -> Reply:
+        return self.key.use(request, report)
 
     @_perform.register
     def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:

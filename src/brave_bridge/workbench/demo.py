@@ -1,9 +1,8 @@
-"""The demo fleet: nine machines of a made-up research station, built from the demo's data."""
+"""The demo fleet: eleven machines of a made-up research station, built from the demo's data."""
 
 import fcntl
 import shutil
 from collections.abc import Callable
-from datetime import date, timedelta
 from importlib.resources import files
 from pathlib import Path
 
@@ -28,6 +27,14 @@ from brave_bridge.workbench.places import state_folder
 DEMO_PACE_SECONDS = 0.12
 
 
+class DemoMedium(msgspec.Struct):
+    """A medium that lies in a machine."""
+
+    folder: str
+    release: str
+    languages: tuple[str, ...]
+
+
 class DemoMachine(msgspec.Struct):
     """A machine of the demo as its data describe it."""
 
@@ -40,6 +47,10 @@ class DemoMachine(msgspec.Struct):
     profile: str = ""
     bundles: tuple[str, ...] = ()
     """Releases of its line whose bundles lie on its own storage."""
+    media: tuple[DemoMedium, ...] = ()
+    """Media of its line that it can read."""
+    programs: tuple[dict[str, str], ...] = ()
+    """Programs that people installed on it."""
     packages: tuple[str, ...] = ()
     held: tuple[str, ...] = ()
     changed: dict[str, str] = {}
@@ -252,12 +263,11 @@ def _build_other(root: Path, machine: StandInMachine, described: DemoMachine) ->
     (root / "etc/os-release").symlink_to("../usr/lib/os-release")
     kernel = described.live.kernel if described.live else "6.6.0-1"
     machine.files.write(f"/boot/vmlinuz-{kernel}", b"kernel image\n" * 64)
-    if described.licence_days:
-        ends = date.today() + timedelta(days=described.licence_days)
-        machine.files.write("/etc/licence", f"EDITION={described.edition}\nENDS={ends}\n".encode())
     write_other_root(line.family, machine, described.database, described.configs)
     if described.profile:
         _build_image_system(machine, described)
+    if described.edition:
+        _build_licensed_system(machine, described)
 
 
 def _build_image_system(machine: StandInMachine, described: DemoMachine) -> None:
@@ -271,3 +281,26 @@ def _build_image_system(machine: StandInMachine, described: DemoMachine) -> None
     for version in described.bundles:
         content = images.bundle_of(line, version, sign)
         machine.files.write(f"/srv/pool/bundles/{line.line}-{version}.bundle", content)
+
+
+def _build_licensed_system(machine: StandInMachine, described: DemoMachine) -> None:
+    """A licensed system, and the media that lie in it."""
+    from brave_bridge.machines.standin import licensed
+    from brave_bridge.machines.standin.signing import make_detached_key
+
+    line = licensed.licensed_line(described.line)
+    key, sign = make_detached_key("Halyard <releases@halyard.example>")
+    licensed.write_licensed_system(
+        machine,
+        line,
+        described.release,
+        described.edition,
+        days=described.licence_days,
+        programs=list(described.programs),
+        key=key,
+    )
+    for medium in described.media:
+        languages = list(medium.languages)
+        licensed.write_medium(
+            machine, medium.folder, line, medium.release, sign, languages=languages
+        )

@@ -5,7 +5,6 @@ A leg is whole when the system that it brought runs, and nothing newer of its re
 
 from brave_bridge.core.crossing.board_settings import carry_board_settings
 from brave_bridge.core.crossing.bring_up_to_date import catch_up
-from brave_bridge.core.crossing.image_leg import WRITING, wrong_image
 from brave_bridge.core.crossing.leg_under_way import DONE, LOADER, SLOT, LegUnderWay
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import FactsRead
@@ -19,7 +18,7 @@ from brave_bridge.core.crossing.restart import (
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import what_was_seen
 from brave_bridge.core.images.system import is_on_trial
-from brave_bridge.core.plan.steps import ImageStep, RestartStep
+from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.releases.standing import RELEASE
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.products import standing_for
@@ -30,6 +29,9 @@ AT = "restart"
 
 CAME_UP = "came up"
 """The checkpoint behind the restart, of every leg."""
+
+BRINGING = "bringing"
+"""The step of a leg whose restart came up as something else than what it brings."""
 
 BEHIND_THE_STAGES = (AT, CAME_UP)
 
@@ -48,7 +50,7 @@ def finish_leg(procedure: LegProcedure, leg: LegUnderWay) -> Script[Outcome]:
     for number in range(_ROUNDS):
         reasons = (*wanted, *(reason.words for reason in restart_reasons(now)))
         if reasons and can_restart(now):
-            came = yield from _restart(leg, before, now, reasons, number)
+            came = yield from _restart(procedure, leg, before, now, reasons, number)
             if isinstance(came, Outcome):
                 return came
             if came.declined:
@@ -80,7 +82,12 @@ def _planned_reasons(leg: LegUnderWay) -> tuple[str, ...]:
 
 
 def _restart(
-    leg: LegUnderWay, before: Facts, now: Facts, reasons: tuple[str, ...], number: int
+    procedure: LegProcedure,
+    leg: LegUnderWay,
+    before: Facts,
+    now: Facts,
+    reasons: tuple[str, ...],
+    number: int,
 ) -> Script[CameUp | Outcome]:
     """Restart; an outcome where the leg cannot be called whole."""
     # Kept on the machine: whoever goes on without the logbook begins here.
@@ -93,15 +100,16 @@ def _restart(
         return came
     if came.failure or came.facts is None:
         return (yield from leg.failed(AT, came.failure))
-    wrong = wrong_image(leg.plan.step(ImageStep), came.facts)
-    faults = (*came.faults, *(wrong or _not_arrived(leg, came.facts)))
+    wrong = procedure.arrived_wrong(leg, came.facts)
+    is_there = wrong or procedure.goes_on(leg, came.facts)
+    faults = (*came.faults, *wrong, *(() if is_there else _not_arrived(leg, came.facts)))
     if faults:
-        # A slot that fell back is written again by whoever goes on; a kernel is only tried again.
-        at = WRITING if wrong else CAME_UP
+        # What is not there is brought again by whoever goes on; a kernel is only tried again.
+        at = BRINGING if wrong else CAME_UP
         return (yield from leg.failed(at, "; ".join(faults)))
     leg.on_trial = LOADER if came.on_trial else SLOT if is_on_trial(came.facts.image) else ""
     leg.warnings += failing_since(before, came.facts)
-    return came
+    return (yield from procedure.settle(leg, came.facts)) or came
 
 
 def _not_arrived(leg: LegUnderWay, facts: Facts) -> tuple[str, ...]:

@@ -4,11 +4,12 @@ What runs stays as it is until the new image has proven itself: the trial slot f
 """
 
 from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, Objection
+from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import BundleRead, FactsRead
 from brave_bridge.core.crossing.requests import ReadBundle, ReadFacts, Run, Script
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, what_was_seen
-from brave_bridge.core.images.system import TOOL, TRIAL
+from brave_bridge.core.images.system import TOOL, TRIAL, ImageSystem
 from brave_bridge.core.plan.steps import ImageStep
 from brave_bridge.core.survey.facts import Facts
 
@@ -16,7 +17,7 @@ WRITING = "writing"
 """The step of a leg whose other slot is not what it was; whoever goes on begins here."""
 
 
-class ImageLeg:
+class ImageLeg(LegProcedure):
     """See LegProcedure. It is the system's own tool that writes and tries slots."""
 
     family = "image"
@@ -48,6 +49,11 @@ class ImageLeg:
         if not ended_well(reply):
             return (yield from leg.failed(WRITING, _said(reply)))
         return DONE
+
+    def arrived_wrong(self, leg: LegUnderWay, facts: Facts) -> tuple[str, ...]:
+        """See LegProcedure."""
+        step = leg.plan.step(ImageStep)
+        return _wrong_image(step, facts.image) if step and facts.image else ()
 
 
 def _objection(facts: Facts) -> Objection | None:
@@ -101,11 +107,8 @@ def _said(reply) -> str:
     return "; ".join(lines[-3:]) or what_was_seen(reply)
 
 
-def wrong_image(step: ImageStep | None, facts: Facts) -> tuple[str, ...]:
+def _wrong_image(step: ImageStep, system: ImageSystem) -> tuple[str, ...]:
     """Where what came up is not the image that was announced, in both places that tell it."""
-    if step is None or facts.image is None:
-        return ()
-    system = facts.image
     slot = next(s for s in system.slots.slots if s.name == system.slots.running)
     if slot.name != step.slot:
         return (f"slot {slot.name} came up with {slot.version}: slot {step.slot} fell back",)

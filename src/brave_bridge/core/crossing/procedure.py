@@ -6,6 +6,7 @@ from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.leg_under_way import LegUnderWay
 from brave_bridge.core.crossing.requests import Script
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.survey.facts import Facts
 
 
 class LegProcedure(Protocol):
@@ -27,3 +28,19 @@ class LegProcedure(Protocol):
 
         The restart, what follows it, and closing the leg are the same for all: ``finish_leg``.
         """
+
+    def arrived_wrong(self, leg: LegUnderWay, facts: Facts) -> tuple[str, ...]:
+        """Where the system that came up is not the one that the plan announced, in sentences.
+
+        Whoever goes on begins with ``cross`` then, not with the restart.
+        """
+        return ()
+
+    def goes_on(self, leg: LegUnderWay, facts: Facts) -> bool:
+        """Whether the system that came up is still on its way: ``settle`` takes it to the end."""
+        return False
+
+    def settle(self, leg: LegUnderWay, facts: Facts) -> Script[Outcome | None]:
+        """What has to be done on the system that came up; an outcome where the leg ends here."""
+        return None
+        yield

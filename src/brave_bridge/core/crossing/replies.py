@@ -4,6 +4,8 @@ import msgspec
 
 from brave_bridge.core.formats.text import byte_size, counted, one_line
 from brave_bridge.core.images.manifest import Manifest
+from brave_bridge.core.licensed.answers import Answer, read_answer
+from brave_bridge.core.licensed.medium import Medium
 from brave_bridge.core.packages.changes import PackageChanges
 from brave_bridge.core.survey.facts import Facts
 
@@ -313,6 +315,42 @@ class PastOffered(Reply, frozen=True, tag=True):
     def summary(self) -> str:
         """See Reply."""
         return one_line(f"{self.title}, in {self.where}")
+
+
+class MediumRead(Reply, frozen=True, tag=True):
+    """What a medium says of itself, all of it read and right; and who signed it."""
+
+    path: str
+    medium: Medium
+    signed_by: tuple[str, ...]
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        return one_line(f"{self.medium.version}, build {self.medium.build}")
+
+
+class KeyUsed(Reply, frozen=True, tag=True):
+    """What a command said that was handed a key; ``shown`` is the part of it that may be told."""
+
+    exit_code: int
+    output: str
+    shown: str
+
+    @property
+    def answer(self) -> Answer:
+        """What was answered."""
+        return read_answer(self.output)
+
+    @property
+    def is_yes(self) -> bool:
+        """Whether it is a yes."""
+        return self.exit_code == 0 and self.answer.is_good
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        return one_line(f"key {self.shown}: {self.answer.told}")
 
 
 class BundleRead(Reply, frozen=True, tag=True):

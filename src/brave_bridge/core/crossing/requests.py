@@ -44,6 +44,8 @@ from brave_bridge.core.crossing.replies import (
     FilesListed,
     FilesRead,
     FileText,
+    KeyUsed,
+    MediumRead,
     PackagesFetched,
     PackagesPlanned,
     PastOffered,
@@ -444,6 +446,30 @@ class ReadBundle(Request[BundleRead], frozen=True, tag=True, kw_only=True):
     path: str
     line: str
     serial: int = 0
+
+
+class ReadMedium(Request[MediumRead], frozen=True, tag=True, kw_only=True):
+    """Read a medium whole, by what it says of itself at ``path``. Failed where it is damaged."""
+
+    path: str
+
+
+class UseKey(Request[KeyUsed], frozen=True, tag=True, kw_only=True):
+    """Run a command that is handed a licence key at its standard input.
+
+    The key is in no request and no reply: it is waited for until somebody hands it to the runner,
+    which keeps it in its memory while it is of use. ``edition`` is what it must be for and ``mark``
+    how it begins; ``is_last``: it is not needed any more behind this. Failed where none was given.
+    """
+
+    edition: str
+    mark: str
+    argv: tuple[str, ...]
+    is_last: bool = False
+
+    def went_well(self, reply: Reply) -> bool:
+        """See Request: the command's answer is a yes."""
+        return isinstance(reply, KeyUsed) and reply.is_yes
 
 
 class AwaitAnswer(Request[Awaited], frozen=True, tag=True, kw_only=True):

@@ -8,6 +8,7 @@ from brave_bridge.core.crossing.agreement import GO_ON, UNDO, NotReady, prepare
 from brave_bridge.core.crossing.ahead import Ahead
 from brave_bridge.core.crossing.family import CrossingFamily, ExactStage
 from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, Objection
+from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import Answered, FactsRead, Failed
 from brave_bridge.core.crossing.requests import (
     Ask,
@@ -30,7 +31,7 @@ from brave_bridge.core.crossing.stage import (
 from brave_bridge.core.survey.facts import Facts
 
 
-class TwoStages:
+class TwoStages(LegProcedure):
     """See LegProcedure."""
 
     checkpoints = ("ready", "way back", "fetched", "stage one", "stage two")

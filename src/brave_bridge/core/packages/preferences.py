@@ -25,7 +25,8 @@ class Preferences(msgspec.Struct, frozen=True):
     ``order`` are the levels that were put in another order, the weightiest first.
     ``sources`` are answers about sources by ``source_key``, see ``source_choices``;
     ``channels`` says which component is taken in the place of another;
-    ``restart_later`` are the service units that restart only when a leg is done.
+    ``restart_later`` are the service units that restart only when a leg is done. ``keep`` is what
+    an upgrade from a medium keeps: ``all``, ``files`` or ``nothing``.
     """
 
     protect: frozenset[str] = frozenset()
@@ -37,6 +38,7 @@ class Preferences(msgspec.Struct, frozen=True):
     sources: dict[str, str] = {}
     channels: dict[str, str] = {}
     restart_later: frozenset[str] = frozenset()
+    keep: str = "all"
 
     def toggled(self, kind: str, slot: str) -> "Preferences":
         """With a preference of one of PREFERENCE_KINDS; without, where it was there already.

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import ImageStep, RestartStep
+from brave_bridge.core.plan.steps import EditionStep, ImageStep, RestartStep
 
 
 def amounts(legs: Sequence[LegPlan], fetched: str = "to fetch") -> str:
@@ -13,10 +13,15 @@ def amounts(legs: Sequence[LegPlan], fetched: str = "to fetch") -> str:
     written = sum(image.image_bytes for image in images)
     fetch, disk = sum(p.download_bytes for p in legs), sum(p.disk_bytes for p in legs)
     words = [f"{byte_size(written)} to write into the other slot"] if written else []
-    if fetch or disk or not written:
+    if fetch or disk or not (written or _takes_nothing(legs)):
         words.append(f"{byte_size(fetch)} {fetched}")
         words.append(f"{byte_size(abs(disk))} {'more' if disk >= 0 else 'less'} on disk")
-    return ", ".join(words)
+    return ", ".join(words) or "nothing to fetch"
+
+
+def _takes_nothing(legs: Sequence[LegPlan]) -> bool:
+    """Whether nothing of these legs is ever fetched: another edition is no other system."""
+    return bool(legs) and all(leg.step(EditionStep) for leg in legs)
 
 
 def what_else_changes(legs: Sequence[LegPlan]) -> str:

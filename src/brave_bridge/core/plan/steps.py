@@ -335,21 +335,80 @@ class ComponentsStep(PlanStep, frozen=True, kw_only=True, tag="components"):
 
 
 class EditionStep(_Exchange, frozen=True, kw_only=True, tag="edition"):
-    """The edition of the system becomes another; a key for it is never a part of the plan."""
+    """The edition of the system becomes another; a key for it is never a part of the plan.
+
+    ``name`` is what the system calls the edition, ``mark`` how keys for it begin; ``adds`` and
+    ``forbids`` are what it means.
+    """
+
+    name: str = ""
+    mark: str = ""
+    adds: tuple[str, ...] = ()
+    forbids: tuple[str, ...] = ()
 
     @property
     def title(self) -> str:
         """See PlanStep."""
         return "edition"
 
+    @property
+    def summary(self) -> str:
+        """See PlanStep."""
+        return f"{self.old} becomes {self.new}"
+
+    def rows(self) -> Iterator[StepRow]:
+        """See PlanStep."""
+        yield StepRow("edition", self.old, self.new, self.why)
+        yield from (StepRow(words, "", "added") for words in self.adds)
+        yield from (StepRow(words, "allowed", "forbidden") for words in self.forbids)
+
+
+KEEP_ALL, KEEP_FILES, KEEP_NOTHING = "all", "files", "nothing"
+"""What an upgrade from a medium keeps: files, settings and programs; people's files; nothing."""
+
 
 class MediumStep(_Exchange, frozen=True, kw_only=True, tag="medium"):
-    """The release comes from a medium."""
+    """The release comes from a medium, whose description is at ``medium``.
+
+    ``build`` is what the system calls itself afterwards, ``keep`` what is kept, ``lost`` what
+    that loses, in words; ``phases`` over so many restarts.
+    """
+
+    medium: str = ""
+    build: str = ""
+    keep: str = KEEP_ALL
+    lost: tuple[str, ...] = ()
+    phases: int = 1
 
     @property
     def title(self) -> str:
         """See PlanStep."""
         return "medium"
+
+    @property
+    def summary(self) -> str:
+        """See PlanStep."""
+        return f"{self.old} becomes {self.new}, {KEPT_WORDS[self.keep]}"
+
+    def rows(self) -> Iterator[StepRow]:
+        """See PlanStep."""
+        yield StepRow(self.medium, self.old, self.new, self.why, self.size_bytes)
+        yield StepRow("what is kept", "", KEPT_WORDS[self.keep])
+        yield from (StepRow(words, "there", "lost") for words in self.lost)
+
+    @property
+    def risks(self) -> tuple[str, ...]:
+        """See PlanStep."""
+        gone = (f"lost by it: {'; '.join(self.lost)}",) if self.lost else ()
+        return (*self.warnings, *gone)
+
+
+KEPT_WORDS = {
+    KEEP_ALL: "files, settings and programs are kept",
+    KEEP_FILES: "people's files alone are kept",
+    KEEP_NOTHING: "nothing is kept",
+}
+"""What each of them means."""
 
 
 class KernelStep(_Exchange, frozen=True, kw_only=True, tag="kernel"):

@@ -14,6 +14,7 @@ from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.images.system import ImageSystem
 from brave_bridge.core.kernels.kernel_package import KernelPackage
+from brave_bridge.core.licensed.system import LicensedSystem
 from brave_bridge.core.packages.updates import Offer, Update, pending_updates
 from brave_bridge.core.releases.standing import (
     DATE,
@@ -213,6 +214,8 @@ class Facts(msgspec.Struct, frozen=True):
     """For a system that does not run: what it wrote down at its newest boot."""
     image: ImageSystem | None = None
     """What an image system says of itself; None for every other kind."""
+    licensed: LicensedSystem | None = None
+    """What a licensed system says of itself; None for every other kind."""
     topics: tuple[TopicSeen, ...] = ()
     """The topics of a baseline, where they were asked for."""
 

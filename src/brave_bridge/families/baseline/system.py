@@ -1,6 +1,7 @@
 """What the system is: release, build, kernel, command line, boot entry, edition."""
 
 from brave_bridge.core.boot.entries import entry_for
+from brave_bridge.core.licensed.system import LicensedSystem
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
 from brave_bridge.families.baseline.reading import topic
@@ -13,19 +14,38 @@ QUERIES = (Links(_TARGETS),)
 
 def read(facts: Facts, seen: Seen) -> TopicSeen:
     """See the package's description."""
-    who, boot, image = facts.identity, facts.boot, facts.image
+    who, boot, image, licensed = facts.identity, facts.boot, facts.image, facts.licensed
     target = seen.links.get(_TARGETS[0], "").rpartition("/")[2]
     values = {
         "release": f"{who.version_id} {who.codename}".strip(),
-        "build": image.image.build if image else who.build or who.point_release,
+        "build": _build(facts),
         "profile": image.image.profile if image else "",
         "kernel": facts.kernel_that_came_up,
         "command line": boot.command_line,
         "boot entry": entry_for(list(facts.loader.entries), facts.kernel_that_came_up),
         "edition": facts.licence.edition if facts.licence else who.edition,
         "licence ends": facts.licence.ends if facts.licence else "",
+        **(_licence(licensed) if licensed else {}),
         "default target": target,
         "firmware": boot.firmware,
         "language": facts.locale,
     }
     return topic(NAME, {name: value for name, value in values.items() if value}, "/etc, /proc")
+
+
+def _build(facts: Facts) -> str:
+    if facts.image:
+        return facts.image.image.build
+    if facts.licensed:
+        return facts.licensed.system.build
+    return facts.identity.build or facts.identity.point_release
+
+
+def _licence(licensed: LicensedSystem) -> dict[str, str]:
+    licence = licensed.licence
+    return {
+        "licence channel": licence.channel,
+        "licence key": licence.shown or "none",
+        "activation": licence.activation,
+        "trial mark": "there" if licence.trial else "gone",
+    }

@@ -73,6 +73,12 @@ class AgentJobs:
         """See Jobs."""
         self._line.call("jobs", "start", job, tuple(argv), dict(environment), tuple(first))
 
+    def hand(self, argv: Sequence[str], secret: bytes, limit_seconds: float) -> tuple[int, bytes]:
+        """See Jobs."""
+        return self._line.call(
+            "jobs", "hand", tuple(argv), secret, limit_seconds, kind=tuple[int, bytes]
+        )
+
     def running(self) -> tuple[str, ...]:
         """See Jobs."""
         return self._line.call("jobs", "running", kind=tuple[str, ...])

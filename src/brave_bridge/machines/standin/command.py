@@ -5,8 +5,9 @@ import sys
 from pathlib import Path
 
 from brave_bridge.core.images.system import TOOL
+from brave_bridge.core.licensed.system import TOOL as LICENSED_TOOL
 from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.standin import image_slots, live
+from brave_bridge.machines.standin import image_slots, licensed_system, live
 from brave_bridge.machines.standin.answers import answer
 from brave_bridge.machines.standin.apt import AptGet, configure_one
 from brave_bridge.machines.standin.database import Database
@@ -35,6 +36,8 @@ def run(root: Path, argv: list[str]) -> int:
         return make(root, argv[1:])
     if argv[0] == TOOL:
         return image_slots.run(root, argv[1:])
+    if argv[0] == LICENSED_TOOL:
+        return licensed_system.run(root, argv[1:])
     if argv[0] == "dkms":
         return live.rebuild_modules(root, argv[-1])
     if argv[0] == "ln":

@@ -14,7 +14,7 @@ import msgspec
 
 from brave_bridge.core.survey.knock import SILENT, SPEAKS, TAKES
 from brave_bridge.machines.port import STATE_FOLDER
-from brave_bridge.machines.standin import boot_menu, efi, image_slots
+from brave_bridge.machines.standin import boot_menu, efi, image_slots, licensed_system
 
 LIVE = f"{STATE_FOLDER}/stand-in-live.json"
 _BEFORE_ITS_BOOT = 86_400
@@ -198,6 +198,7 @@ def restart(root: Path) -> None:
         place.rmdir()
     live.kernel, live.uptime, live.stale = "", 30, {}
     image_slots.come_up(root, wrong=trouble == OLD_KERNEL)
+    licensed_system.come_up(root, wrong=trouble == OLD_KERNEL)
     if trouble == OLD_KERNEL:
         boot_menu.started(root)
         live.kernel = before

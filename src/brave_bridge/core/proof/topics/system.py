@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from brave_bridge.core.licensed.system import WAITING
 from brave_bridge.core.proof.around import Around, keys, point
 from brave_bridge.core.proof.difference import (
     EXPECTED,
@@ -14,7 +15,17 @@ from brave_bridge.core.proof.difference import (
 from brave_bridge.core.survey.topic import TopicSeen
 from brave_bridge.core.versions.deb import version_key
 
-_MOVED_BY_LEGS = ("release", "build", "profile", "boot entry", "edition", "licence ends")
+_MOVED_BY_LEGS = (
+    "release",
+    "build",
+    "profile",
+    "boot entry",
+    "edition",
+    "licence ends",
+    "licence channel",
+    "licence key",
+    "trial mark",
+)
 """What legs change; release and edition are judged by where the legs were to lead."""
 
 
@@ -32,6 +43,8 @@ def compare(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Dif
             yield _command_line(before, old, now)
         elif name == "default target":
             yield point(before, name, old, now, REGRESSION, kind=SURFACE)
+        elif name == "activation":
+            yield _activation(before, old, now)
         elif name in _MOVED_BY_LEGS:
             yield point(before, name, old, now, EXPECTED)
         else:
@@ -43,6 +56,13 @@ def _kernel(topic: TopicSeen, old: str, now: str) -> Difference:
         why = "an older kernel than before runs"
         return point(topic, "kernel", old, now, REGRESSION, why, kind=SURFACE)
     return point(topic, "kernel", old, now, EXPECTED)
+
+
+def _activation(topic: TopicSeen, old: str, now: str) -> Difference:
+    if now == WAITING:
+        why = "the licence is not activated yet"
+        return point(topic, "activation", old, now, REGRESSION, why, kind=SURFACE)
+    return point(topic, "activation", old, now, EXPECTED if now else REGRESSION)
 
 
 def _command_line(topic: TopicSeen, old: str, now: str) -> Difference:

@@ -17,6 +17,10 @@ def licence_end(situation: Situation):
     if licence is None:
         yield not_applicable("The system has no licence", situation.facts.where("licence"))
         return
+    if not licence.ends:
+        evidence = situation.facts.where("licence")
+        yield clear(f"The licence of edition {licence.edition} has no end", evidence)
+        return
     past = situation.days_since(licence.ends)
     days = -past if past is not None else 0
     evidence = f"{situation.facts.where('licence')}: {licence.edition} until {licence.ends}"

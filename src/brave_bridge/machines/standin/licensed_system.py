@@ -1,0 +1,304 @@
+"""A stand-in's own tool for editions, activation and upgrades, and what comes up at its boots.
+
+``licensed-system check|convert EDITION`` and ``confirm`` read a key at their standard input.
+"""
+
+import contextlib
+import json
+import shutil
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from datetime import UTC, date, datetime, timedelta
+from http.client import HTTPException
+from pathlib import Path
+from typing import Any
+
+from brave_bridge.core.licensed.system import (
+    ACTIVE,
+    FINISHED,
+    KEPT_FILE,
+    KEPT_FOLDER,
+    KEPT_LOG,
+    LICENCE_FILE,
+    PHASES_FILE,
+    PROGRAMS_FILE,
+    ROLLED_BACK,
+    RUNNING,
+    SYSTEM_FILE,
+    TOOL,
+    WAITING,
+)
+from brave_bridge.machines.port import STATE_FOLDER
+from brave_bridge.machines.standin import licence_service
+from brave_bridge.machines.writing import replace_file
+
+BOOK = f"{STATE_FOLDER}/stand-in-licences.json"
+"""What the licence service knows; outside what a return puts back."""
+
+_LINK = "/etc/licensed/service"
+_PENDING = "/var/lib/licensed/pending.json"
+_OS_RELEASE = "/usr/lib/os-release"
+_ANSWER_SECONDS = 3
+_LONGEST_ANSWER = 65_536
+_KEPT = (SYSTEM_FILE, PROGRAMS_FILE, _OS_RELEASE)
+"""What of a system is kept to go back to."""
+
+_KEPT_DAYS = 10
+_LONGEST_DAYS = 60
+_PACE_SECONDS = 0.05
+
+
+def run(root: Path, words: list[str]) -> int:
+    """Carry out a verb of the tool; its exit code."""
+    verbs: dict[str, Callable[..., dict[str, Any] | None]] = {
+        "check": _check,
+        "convert": _convert,
+        "activate": _activate,
+        "confirm": _confirm,
+        "upgrade": _upgrade,
+        "keep": _keep,
+        "go-back": _go_back,
+    }
+    verb = verbs.get(words[0] if words else "")
+    if verb is None or not _place(root, SYSTEM_FILE).is_file():
+        print(f"{TOOL}: {' | '.join(verbs)}")
+        return 2
+    try:
+        said = verb(root, *words[1:])
+    except (OSError, KeyError, TypeError, ValueError, StopIteration) as error:
+        print(f"{TOOL}: {type(error).__name__}: {error}")
+        return 1
+    if said is not None:
+        print(json.dumps(said))
+    return 0
+
+
+def _place(root: Path, path: str) -> Path:
+    return root / path.lstrip("/")
+
+
+def _read(root: Path, path: str) -> Any:
+    return json.loads(_place(root, path).read_bytes())
+
+
+def _write(root: Path, path: str, value: Any) -> None:
+    place = _place(root, path)
+    place.parent.mkdir(parents=True, exist_ok=True)
+    replace_file(place, json.dumps(value, indent=1).encode() + b"\n")
+
+
+def _typed() -> str:
+    return "".join(c for c in sys.stdin.readline().upper() if c.isalnum())
+
+
+# Editions
+
+
+def _asked(root: Path, path: str, question: dict[str, Any]) -> dict[str, Any]:
+    """What the licence service answers; who answers otherwise is passed on as it is."""
+    question = {"machine": _machine(root), "time": datetime.now(UTC).isoformat(), **question}
+    try:
+        with _service(root) as address:
+            request = urllib.request.Request(
+                f"{address}{path}",
+                json.dumps(question).encode(),
+                {"Content-Type": "application/json"},
+            )
+            with urllib.request.urlopen(request, timeout=_ANSWER_SECONDS) as answer:
+                content = answer.read(_LONGEST_ANSWER)
+    except (OSError, HTTPException) as error:
+        return {"verdict": "silent", "words": f"{type(error).__name__}: {error}"}
+    try:
+        return json.loads(content)
+    except ValueError:
+        return {"verdict": "unusable", "words": content[:80].decode("utf-8", "replace")}
+
+
+@contextlib.contextmanager
+def _service(root: Path) -> Iterator[str]:
+    """Where the licence service is: as it is set, else the one that is made up beside us."""
+    link = _place(root, _LINK)
+    if link.is_file():
+        yield link.read_text().strip()
+        return
+    with licence_service.serving(_place(root, BOOK)) as address:
+        yield address
+
+
+def _machine(root: Path) -> str:
+    return _place(root, "/etc/hostname").read_text().strip()
+
+
+def _check(root: Path, edition: str) -> dict[str, Any]:
+    return _asked(root, "/check", {"key": _typed(), "edition": edition})
+
+
+def _convert(root: Path, edition: str) -> dict[str, Any]:
+    """Another edition takes effect at the next boot."""
+    known = {one["name"] for one in _read(root, SYSTEM_FILE)["editions"]}
+    if edition not in known:
+        raise ValueError(f"there is no edition {edition}")
+    key = _typed()
+    pending = {
+        "edition": edition,
+        "licence": licence_service.digest_of(key),
+        "shown": f"…{key[-4:]}",
+    }
+    _write(root, _PENDING, pending)
+    return {"verdict": "good", "edition": edition}
+
+
+def _activate(root: Path) -> dict[str, Any]:
+    licence = _read(root, LICENCE_FILE)
+    asked = {"licence": licence["licence"], "edition": licence["edition"]}
+    said = _asked(root, "/activate", asked)
+    if isinstance(said, dict) and said.get("verdict") == "good":
+        _write(root, LICENCE_FILE, licence | {"activation": ACTIVE})
+    elif isinstance(said, dict):
+        said["code"] = licence_service.code_of(licence["licence"], _machine(root))
+    return said
+
+
+def _confirm(root: Path) -> dict[str, Any]:
+    licence = _read(root, LICENCE_FILE)
+    code = licence_service.code_of(licence["licence"], _machine(root))
+    if _typed() != licence_service.confirmation_of(code):
+        return {"verdict": "unknown", "words": "it does not confirm this machine's code"}
+    _write(root, LICENCE_FILE, licence | {"activation": ACTIVE})
+    return {"verdict": "good"}
+
+
+# Releases
+
+
+def _upgrade(root: Path, medium: str, keep: str) -> None:
+    """Take a medium up; its phases go on at the boots that follow."""
+    described = _read(root, medium)
+    folder = _place(root, medium).parent
+    total = sum(file["size"] for file in described["files"]) or 1
+    done = 0
+    for file in described["files"]:
+        done += len((folder / file["path"]).read_bytes())
+        print(f"{100 * done // total}% {file['path']}", flush=True)
+        time.sleep(_PACE_SECONDS)
+    system = _read(root, SYSTEM_FILE)
+    kept = _place(root, KEPT_FOLDER)
+    shutil.rmtree(kept, ignore_errors=True)
+    kept.mkdir(parents=True)
+    for path in _KEPT:
+        if _place(root, path).is_file():
+            replace_file(kept / Path(path).name, _place(root, path).read_bytes())
+    today = date.today()
+    told = {
+        "version": system["version"],
+        "build": system["build"],
+        "made": str(today),
+        "until": str(today + timedelta(days=_KEPT_DAYS)),
+        "longest": str(today + timedelta(days=_LONGEST_DAYS)),
+        "size": described["grows"] * 4,
+    }
+    _write(root, KEPT_FILE, told)
+    content = json.loads((folder / "system.json").read_bytes())
+    state = {
+        "target": described["version"],
+        "state": RUNNING,
+        "phase": 1,
+        "of": described["phases"],
+        "keep": keep,
+        "record": [_note(f"taken up from {medium}")],
+    }
+    _write(root, PHASES_FILE, state | {"then": content})
+
+
+def _note(words: str) -> dict[str, str]:
+    return {"at": datetime.now(UTC).isoformat(timespec="seconds"), "words": words}
+
+
+_PHASES = ("drivers taken over", "system files written", "settings taken over", "first start")
+
+
+def come_up(root: Path, *, wrong: bool = False) -> None:
+    """What takes effect at a boot: another edition, or the next phase; ``wrong``: that one fails.
+
+    A phase that fails lets the system of before run again.
+    """
+    if not _place(root, SYSTEM_FILE).is_file():
+        return
+    if _place(root, _PENDING).is_file():
+        pending = _read(root, _PENDING)
+        _place(root, _PENDING).unlink()
+        if not wrong:
+            _take_edition(root, pending)
+    if _place(root, PHASES_FILE).is_file():
+        phases = _read(root, PHASES_FILE)
+        if phases["state"] == RUNNING:
+            _next_phase(root, phases, wrong)
+
+
+def _take_edition(root: Path, pending: dict[str, Any]) -> None:
+    system = _read(root, SYSTEM_FILE) | {"edition": pending["edition"]}
+    _write(root, SYSTEM_FILE, system)
+    licence = {"channel": "bought", "ends": "", "activation": WAITING, "trial": False}
+    _write(root, LICENCE_FILE, {**pending, **licence})
+    title = next(one["title"] for one in system["editions"] if one["name"] == pending["edition"])
+    _tell_release(root, VARIANT=title)
+
+
+def _next_phase(root: Path, phases: dict[str, Any], wrong: bool) -> None:
+    at = phases["phase"]
+    if wrong:
+        phases["state"] = ROLLED_BACK
+        phases["record"].append(_note("a driver did not start: the system of before runs again"))
+    elif at < phases["of"]:
+        phases["phase"] = at + 1
+        phases["record"].append(_note(_PHASES[min(at, len(_PHASES)) - 1]))
+    else:
+        phases["state"] = FINISHED
+        phases["record"].append(_note(_PHASES[-1]))
+        system = _read(root, SYSTEM_FILE)
+        _write(root, SYSTEM_FILE, system | phases.pop("then"))
+        if phases["keep"] != "all":
+            _write(root, PROGRAMS_FILE, [])
+        _tell_release(root, VERSION_ID=phases["target"])
+    _write(root, PHASES_FILE, phases)
+
+
+def _tell_release(root: Path, **values: str) -> None:
+    """Other values in os-release(5), and the name that people read made of them."""
+    lines = _place(root, _OS_RELEASE).read_text().splitlines()
+    known = {k: v.strip('"') for k, _, v in (line.partition("=") for line in lines)}
+    known |= values
+    known["PRETTY_NAME"] = f"{known['NAME']} {known['VERSION_ID']}"
+    text = "".join(f'{name}="{value}"\n' for name, value in known.items())
+    replace_file(_place(root, _OS_RELEASE), text.encode())
+
+
+# The system of before
+
+
+def _keep(root: Path, days: str) -> None:
+    """Keep the system of before for so many days from its upgrade on."""
+    kept = _read(root, KEPT_FILE)
+    until = date.fromisoformat(kept["made"]) + timedelta(days=int(days))
+    if str(until) > kept["longest"]:
+        raise ValueError(f"it can be kept until {kept['longest']} at most")
+    _write(root, KEPT_FILE, kept | {"until": str(until)})
+
+
+def _go_back(root: Path) -> None:
+    """Let the system of before run again; what came since is gone."""
+    folder, kept = _place(root, KEPT_FOLDER), _read(root, KEPT_FILE)
+    if not (folder / Path(SYSTEM_FILE).name).is_file() or kept["until"] < str(date.today()):
+        raise ValueError("the system of before is no longer kept")
+    for path in _KEPT:
+        if (folder / Path(path).name).is_file():
+            replace_file(_place(root, path), (folder / Path(path).name).read_bytes())
+    shutil.rmtree(folder)
+    for path in (KEPT_FILE, PHASES_FILE):
+        _place(root, path).unlink(missing_ok=True)
+    log = _place(root, KEPT_LOG)
+    log.parent.mkdir(parents=True, exist_ok=True)
+    with open(log, "a", encoding="utf-8") as stream:
+        stream.write(f"{date.today()} went back to {kept['version']}\n")
