@@ -12,6 +12,7 @@ from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.runner.briefs import (
     Brief,
     CrossBrief,
+    KeptBrief,
     RemedyBrief,
     ReturnBrief,
     SnapshotBrief,
@@ -31,6 +32,7 @@ _KINDS = {
     UpdateBrief: "update",
     RemedyBrief: "remedy",
     SnapshotBrief: "snapshot",
+    KeptBrief: "kept-system",
 }
 
 
@@ -109,6 +111,7 @@ VOLATILE = (
     "var/log/",
     "var/cache/apt/archives/",
     "var/lib/tidebase/converted-at",
+    "var/lib/licensed/phases.json",
     STATE_FOLDER.lstrip("/") + "/",
 )
 

@@ -30,6 +30,7 @@ SECTIONS = {
         "put-back",
         "boot-menu",
         "keep-past",
+        "kept-system",
         "compare",
         "verify",
         "pin",

@@ -13,6 +13,7 @@ from brave_bridge.cli import (
     documents,
     help_commands,
     image_commands,
+    kept_commands,
     key_commands,
     past_commands,
     proof_commands,
@@ -40,6 +41,7 @@ COMMANDS = (
     past_commands,
     image_commands,
     key_commands,
+    kept_commands,
     help_commands,
 )
 """The modules whose commands the application has: importing them is what adds them."""

@@ -186,6 +186,8 @@ def outcome_text(row: ProcedureRow) -> Iterable[str]:
         yield f"  way back: {outcome.ways_back[0]}"
     if outcome.set_aside:
         yield plain(f"  config files set aside: {', '.join(outcome.set_aside)}")
+    for words in outcome.again:
+        yield plain(f"  ☐ install {words} again (brave-bridge tasks)")
     if outcome.obsolete:
         yield plain(f"  no source has any more: {', '.join(outcome.obsolete)}")
     for words in outcome.taken_up:

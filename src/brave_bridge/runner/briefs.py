@@ -14,6 +14,7 @@ from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.go_back import go_back
 from brave_bridge.core.crossing.hold_series import hold_series, let_series_go
 from brave_bridge.core.crossing.keep_way_back import check_way_back, take_way_back
+from brave_bridge.core.crossing.kept_system import go_back_to_kept, keep_longer
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.past_system import keep_past, offer_past, withdraw_past
 from brave_bridge.core.crossing.remedy import apply_remedy
@@ -28,7 +29,7 @@ from brave_bridge.families.registry import able, commands_of, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "12"
+SCRIPT_VERSION = "13"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 
@@ -143,6 +144,17 @@ class KeepPastBrief(msgspec.Struct, frozen=True, tag="keep past"):
     way_back: str
 
 
+class KeptBrief(msgspec.Struct, frozen=True, tag="kept system"):
+    """Go back to the system that an upgrade kept, and why; or keep it ``until`` a day.
+
+    That is so many ``days`` after the upgrade.
+    """
+
+    reason: str = ""
+    until: str = ""
+    days: int = 0
+
+
 class DecisionBrief(msgspec.Struct, frozen=True, tag="decision"):
     """Something that was decided and done at once; it stands in the logbook, nothing is run."""
 
@@ -164,6 +176,7 @@ Brief = (
     | PastBrief
     | WithdrawBrief
     | KeepPastBrief
+    | KeptBrief
     | DecisionBrief
 )
 
@@ -218,6 +231,10 @@ def script_of(brief: Brief) -> Script[Outcome]:
             return withdraw_past(brief.ways_back)
         case KeepPastBrief():
             return keep_past(brief.way_back)
+        case KeptBrief(until=""):
+            return go_back_to_kept(brief.reason)
+        case KeptBrief():
+            return keep_longer(brief.until, brief.days)
         case CheckBrief():
             return check_way_back(brief.way_back)
         case ReturnBrief():

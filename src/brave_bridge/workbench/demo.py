@@ -300,7 +300,5 @@ def _build_licensed_system(machine: StandInMachine, described: DemoMachine) -> N
         key=key,
     )
     for medium in described.media:
-        languages = list(medium.languages)
-        licensed.write_medium(
-            machine, medium.folder, line, medium.release, sign, languages=languages
-        )
+        told = {"languages": list(medium.languages)}
+        licensed.write_medium(machine, medium.folder, line, medium.release, sign, told)

@@ -155,7 +155,7 @@ def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
     live, plan, surveyed = record.live, record.plan, record.surveyed
     newest = live.row if live else None
     standing_in_the_way = stops(surveyed.findings)
-    open_question = next((q for q in live.questions if not q.answer), None) if live else None
+    asked = live.asked if live else None
     is_open = live is not None and live.is_open
     return OnTheWay(
         waits_for=record.waits_for,
@@ -165,7 +165,7 @@ def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
         plan_words=_plan_words(plan) if plan else "",
         procedure=newest.kind if is_open else "",
         at_work=is_open and live.at_work,
-        question=open_question.title if open_question and is_open else "",
+        question=asked.title if asked else "",
         awaits_restart=is_open and _awaits_restart(live),
         open_leg=_open_leg_words(standing_in_the_way),
         failed=newest.outcome.why[:80]

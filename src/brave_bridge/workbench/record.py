@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from brave_bridge.core.crossing.requests import WAITS_FOR_KEY, UseKey
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.packages.preferences import Preferences
@@ -93,6 +94,22 @@ class Fault(msgspec.Struct, frozen=True):
     remedy: str
 
 
+class Asked(msgspec.Struct, frozen=True):
+    """What is asked of a person now: a question with its choices, or a licence key.
+
+    ``key`` is the question's own; empty where it is a licence key that is ``wanted``.
+    """
+
+    title: str
+    detail: str
+    choices: tuple[str, ...]
+    key: str = ""
+    wanted: UseKey | None = None
+
+
+GIVE, NO_KEY = "give the key", "no key will come"
+
+
 class Live(msgspec.Struct, frozen=True):
     """The newest procedure as it stands. ``output`` are the newest lines of its command.
 
@@ -110,6 +127,32 @@ class Live(msgspec.Struct, frozen=True):
     def is_open(self) -> bool:
         """Whether it has not ended."""
         return self.row.state in ("running", "resting")
+
+    @property
+    def asked(self) -> Asked | None:
+        """What is asked of a person now."""
+        if not self.is_open:
+            return None
+        for question in self.questions:
+            if not question.answer:
+                told = (question.title, question.detail, question.choices)
+                return Asked(*told, key=question.key)
+        wanted = self._wanted_key() if self.at_work else None
+        if wanted is None:
+            return None
+        detail = (
+            f"{wanted.title}. It is typed unseen, handed on from memory to memory, and written "
+            "down nowhere."
+        )
+        title = f"The key of edition {wanted.edition} is needed"
+        return Asked(title, detail, (GIVE, NO_KEY), wanted=wanted)
+
+    def _wanted_key(self) -> UseKey | None:
+        newest = self.entries[-1] if self.entries else None
+        if newest is None or newest.kind != UseKey.__name__ or newest.ended:
+            return None
+        is_waiting = newest.note == WAITS_FOR_KEY
+        return msgspec.json.decode(newest.request, type=UseKey) if is_waiting else None
 
 
 class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):

@@ -11,6 +11,9 @@ from brave_bridge.workbench.decisions import read_decisions, toggle_task
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 
+KEPT = "kept-system"
+"""The kind of the procedure that goes back to the system that an upgrade kept."""
+
 
 class Task(msgspec.Struct, frozen=True):
     """One step. ``when`` is ``before`` or ``after`` the leg; ``leg`` its title."""
@@ -25,7 +28,7 @@ class Task(msgspec.Struct, frozen=True):
 def tasks_of(desk: Desk, to: str = "") -> tuple[Task, ...]:
     """All that a person has to do, what is left of the newest crossing first."""
     done = frozenset(read_decisions(desk.machine).tasks_done)
-    found = {task.key: task for task in _left(desk, done)}
+    found = {task.key: task for task in (*_again(desk, done), *_left(desk, done))}
     facts = desk.facts()
     names = {package.name for package in facts.installed}
     ahead = desk.routes(facts, to).named(to)
@@ -38,6 +41,17 @@ def _left(desk: Desk, done: frozenset[str]) -> Iterator[Task]:
     if newest is not None and newest.proof is not None:
         for task in newest.proof.tasks:
             yield Task(task.key, "the newest crossing", "after", task.text, task.key in done)
+
+
+def _again(desk: Desk, done: frozenset[str]) -> Iterator[Task]:
+    """What to install again, where the newest change of system was a going back to a kept one."""
+    changes = (row for row in desk.procedures() if row.kind in ("crossing", KEPT))
+    newest = next(changes, None)
+    if newest is None or newest.kind != KEPT or newest.outcome is None:
+        return
+    for words in newest.outcome.again:
+        key = f"again:{words.partition(' ')[0]}"
+        yield Task(key, newest.title, "after", f"Install {words} again", key in done)
 
 
 def _newest_that_stands(desk: Desk) -> Outcome | None:

@@ -51,7 +51,7 @@ def convert(leg: LegUnderWay, step: EditionStep) -> Script[Outcome]:
         return (yield from leg.failed(CONVERTING, what_was_seen(reply)))
     if not reply.is_yes:
         return (yield from leg.failed(CONVERTING, reply.answer.told))
-    yield from leg.checkpoint("converted")
+    yield from leg.checkpoint("changed")
     return DONE
 
 

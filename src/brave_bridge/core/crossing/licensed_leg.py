@@ -15,7 +15,7 @@ class LicensedLeg(LegProcedure):
 
     family = "licensed"
     commands = None
-    checkpoints = ("ready", "way back", "read", "converted", "prepared")
+    checkpoints = ("ready", "way back", "changed")
     set_aside_suffixes = ()
 
     def cross(self, leg: LegUnderWay) -> Script[Outcome]:

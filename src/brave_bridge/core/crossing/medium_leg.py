@@ -39,7 +39,6 @@ def upgrade(leg: LegUnderWay, step: MediumStep) -> Script[Outcome]:
     why = yield from _fits(leg, step)
     if why:
         return leg.stopped("medium", why, "take another medium, then plan again")
-    yield from leg.checkpoint("read")
     yield from leg.keep_open(PREPARING)
     reply = yield from Run(
         title=f"Have {step.new} prepared from {step.medium}",
@@ -53,7 +52,7 @@ def upgrade(leg: LegUnderWay, step: MediumStep) -> Script[Outcome]:
     if phases is None or phases.state != RUNNING or phases.target != step.new:
         told = what_was_seen(reply) or "the system does not say that it goes to the new release"
         return (yield from leg.failed(PREPARING, told))
-    yield from leg.checkpoint("prepared")
+    yield from leg.checkpoint("changed")
     return DONE
 
 

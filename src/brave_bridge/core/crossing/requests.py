@@ -454,6 +454,10 @@ class ReadMedium(Request[MediumRead], frozen=True, tag=True, kw_only=True):
     path: str
 
 
+WAITS_FOR_KEY = "waits for the key: brave-bridge give-key"
+"""What is reported while nobody has given a key that is needed."""
+
+
 class UseKey(Request[KeyUsed], frozen=True, tag=True, kw_only=True):
     """Run a command that is handed a licence key at its standard input.
 

@@ -23,6 +23,8 @@ class Outcome(msgspec.Struct, frozen=True, kw_only=True):
     proof: Proof | None = None
     set_aside: tuple[str, ...] = ()
     obsolete: tuple[str, ...] = ()
+    again: tuple[str, ...] = ()
+    """Programs to be installed again, as the system that runs now does not have them."""
     updated: tuple[str, ...] = ()
     """What was brought up to date, each as ``name old → new``."""
     left: tuple[str, ...] = ()

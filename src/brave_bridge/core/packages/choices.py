@@ -6,6 +6,9 @@ from brave_bridge.core.packages.preferences import Preferences
 
 SOURCE, CHANNEL, TOOL, OBSOLETE = "source", "channel", "tool", "obsolete"
 RESTART = "restart"
+KEPT = "keep"
+"""The kinds of questions; the last is what an upgrade from a medium keeps."""
+
 FOLLOW, PAUSE, KEEP, DROP = "follow", "pause", "keep", "drop"
 """The answers about a source: it goes along, is commented out for now, stays at what it has for
 the old release, is commented out for good. A fourth names another suite of it."""
@@ -49,8 +52,8 @@ class PlanChoice(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def needs_sources(self) -> bool:
-        """Whether another answer means that sources are fetched anew."""
-        return self.kind in (SOURCE, CHANNEL)
+        """Whether another answer means that sources or media are read anew."""
+        return self.kind in (SOURCE, CHANNEL, KEPT)
 
     def words_of(self, answer: str) -> str:
         """What an answer means."""
@@ -75,6 +78,8 @@ def preferences_with(preferences: Preferences, choice: PlanChoice, answer: str) 
         return preferences.with_channel(choice.subject, answer)
     if choice.kind == RESTART:
         return preferences.with_restart(choice.subject, later=answer == LATER)
+    if choice.kind == KEPT:
+        return msgspec.structs.replace(preferences, keep=answer)
     goes = answer != choice.default
     if goes == (choice.subject in preferences.remove):
         return preferences

@@ -399,7 +399,7 @@ class MediumStep(_Exchange, frozen=True, kw_only=True, tag="medium"):
     @property
     def risks(self) -> tuple[str, ...]:
         """See PlanStep."""
-        gone = (f"lost by it: {'; '.join(self.lost)}",) if self.lost else ()
+        gone = ("not all is kept: what is lost stands above",) if self.lost else ()
         return (*self.warnings, *gone)
 
 

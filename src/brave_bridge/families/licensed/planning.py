@@ -2,16 +2,21 @@
 
 from collections.abc import Iterator
 
-import msgspec
-
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.replies import MediumRead
 from brave_bridge.core.crossing.requests import ReadMedium, Script
 from brave_bridge.core.licensed.medium import Medium, losses, misfits
 from brave_bridge.core.licensed.system import Edition, LicensedSystem
+from brave_bridge.core.packages.choices import KEPT, Option, PlanChoice
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import EditionStep, MediumStep, RestartStep
+from brave_bridge.core.plan.steps import (
+    KEEP_ALL,
+    KEPT_WORDS,
+    EditionStep,
+    MediumStep,
+    RestartStep,
+)
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.standing import EDITION
 from brave_bridge.core.survey.facts import Facts
@@ -139,8 +144,31 @@ def _from_medium(
         because=(f"{medium.phases} phases, each over a restart of its own",),
         comes_up=f"{medium.version}, {medium.build}",
     )
-    plan = LegPlan(leg=leg, steps=(step, restart), made_at=facts.taken_at)
-    return msgspec.structs.replace(plan, preferences=preferences)
+    return LegPlan(
+        leg=leg,
+        steps=(step, restart),
+        made_at=facts.taken_at,
+        choices=(_what_is_kept(preferences.keep, system),),
+        preferences=preferences,
+    )
+
+
+def _what_is_kept(keep: str, system: LicensedSystem) -> PlanChoice:
+    """The question what is kept, with what each answer would lose."""
+    return PlanChoice(
+        kind=KEPT,
+        subject="upgrade",
+        about="What the upgrade keeps of this machine.",
+        options=tuple(_option(answer, system) for answer in KEPT_WORDS),
+        answer=keep,
+        default=KEEP_ALL,
+    )
+
+
+def _option(answer: str, system: LicensedSystem) -> Option:
+    lost = losses(answer, system)
+    words = f"{KEPT_WORDS[answer]}; lost: {'; '.join(lost)}" if lost else KEPT_WORDS[answer]
+    return Option(answer, words)
 
 
 def _medium_warnings(medium: Medium, facts: Facts) -> Iterator[str]:

@@ -119,7 +119,7 @@ def write_medium(
     line: LicensedLine,
     version: str,
     sign: Callable[[bytes], bytes],
-    **otherwise: Any,
+    otherwise: dict[str, Any],
 ) -> None:
     """A medium of a release; ``otherwise`` is what it says of itself that is other than usual."""
     release = line.of(version)

@@ -3,7 +3,7 @@
 import resource
 
 from brave_bridge.core.crossing.replies import Failed, KeyUsed, Reply
-from brave_bridge.core.crossing.requests import UseKey
+from brave_bridge.core.crossing.requests import WAITS_FOR_KEY, UseKey
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import decoded, plain
 from brave_bridge.core.licensed.answers import read_answer
@@ -16,8 +16,6 @@ WAIT_SECONDS = 1800.0
 """How long a key is waited for, until the procedure goes on without."""
 
 RUN_SECONDS = 120.0
-WAITS = "waits for the key: brave-bridge give-key"
-"""What is reported while nobody has given it."""
 
 
 class KeyInHand:
@@ -55,5 +53,7 @@ class KeyInHand:
                 return f"it is no key for edition {request.edition}"
             return TAKEN
 
-        given = take(self._machine.state, self.wait_seconds, judge, lambda: report(0.0, WAITS, ""))
+        given = take(
+            self._machine.state, self.wait_seconds, judge, lambda: report(0.0, WAITS_FOR_KEY, "")
+        )
         return read_key(given.decode("ascii")) if given else None

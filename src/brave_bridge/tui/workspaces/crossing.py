@@ -10,29 +10,33 @@ from textual.app import ComposeResult
 from textual.widgets import Static
 
 from brave_bridge.tui.actions import Action
+from brave_bridge.tui.key_dialog import EnterKey
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.widgets.picture import Picture
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
-    from brave_bridge.store.rows import QuestionRow
+    from brave_bridge.core.crossing.requests import UseKey
+    from brave_bridge.core.licensed.key import LicenceKey
     from brave_bridge.workbench.pages.crossing import Progress
     from brave_bridge.workbench.pages.page import Page
-    from brave_bridge.workbench.record import MachineRecord
+    from brave_bridge.workbench.record import Asked, MachineRecord
 
 _BAR = 40
 
 
-def _open_question(record: MachineRecord | None) -> QuestionRow | None:
-    """The question that waits for an answer."""
-    live = record.live if record else None
-    if live is None or not live.is_open:
-        return None
-    return next((question for question in live.questions if not question.answer), None)
+def _asked(record: MachineRecord | None) -> Asked | None:
+    """What waits for an answer."""
+    return record.live.asked if record and record.live else None
 
 
 def _is_asked(record: MachineRecord | None) -> bool:
-    return _open_question(record) is not None
+    return _asked(record) is not None
+
+
+def _has_third(record: MachineRecord | None) -> bool:
+    asked = _asked(record)
+    return asked is not None and len(asked.choices) > 2
 
 
 def _is_at_work(record: MachineRecord | None) -> bool:
@@ -53,6 +57,7 @@ class CrossingWorkspace(Workspace):
     ACTIONS = (
         Action("answer(0)", "a", "the first answer", "Answer the open question", _is_asked),
         Action("answer(1)", "u", "the second answer", "Answer the open question", _is_asked),
+        Action("answer(2)", "e", "the third answer", "Answer the open question", _has_third),
         Action("rest", "r", "rest", "Rest at the next checkpoint", _is_at_work, "rest"),
         Action("go_on", "g", "go on", "Go on with what rests", _can_go_on, "go-on"),
     )
@@ -80,7 +85,7 @@ class CrossingWorkspace(Workspace):
     @property
     def room(self) -> int:
         """See Workspace: an open question takes about half."""
-        return self.size.height // 2 if _open_question(self.record) else self.size.height
+        return self.size.height // 2 if _asked(self.record) else self.size.height
 
     def page(self, record, harbour) -> Page:
         from brave_bridge.workbench.pages.crossing import crossing_page
@@ -99,10 +104,10 @@ class CrossingWorkspace(Workspace):
 
     def keys(self, record: MachineRecord | None) -> Iterable[tuple[str, str]]:
         """See Workspace: an open question's answers in its own words."""
-        question = _open_question(record)
-        answers = question.choices if question else ()
+        asked = _asked(record)
+        answers = asked.choices if asked else ()
         for action in self.ACTIONS:
-            if action.when is _is_asked:
+            if action.name.startswith("answer"):
                 number = int(action.name[-2])
                 if number < len(answers):
                     yield action.label, answers[number]
@@ -110,18 +115,34 @@ class CrossingWorkspace(Workspace):
                 yield action.label, action.words
 
     def action_answer(self, number: int) -> None:
-        """Answer the open question with its first or second choice."""
-        record = self.record
-        question = _open_question(record)
-        if record is None or question is None or number >= len(question.choices):
+        """Answer the open question with its first, second or third choice."""
+        record, asked = self.record, _asked(self.record)
+        if record is None or record.live is None or asked is None or number >= len(asked.choices):
             self.warn("Nothing is asked now.")
             return
-        choice = question.choices[number]
+        if asked.wanted is not None:
+            self._give_key(record.name, asked.wanted, give=number == 0)
+            return
+        procedure, choice = record.live.row.id, asked.choices[number]
         self.do(
             record.name,
             "answering",
-            lambda desk: desk.logbook().answer(question.procedure, question.key, choice, "person"),
+            lambda desk: desk.logbook().answer(procedure, asked.key, choice, "person"),
         )
+
+    def _give_key(self, machine: str, wanted: UseKey, *, give: bool) -> None:
+        from brave_bridge.workbench import licence_keys
+
+        def hand(key: LicenceKey | None) -> None:
+            if key is not None:
+                self.do(machine, "handing the key on", lambda desk: licence_keys.give(desk, key))
+
+        if not give:
+            self.do(machine, "saying that no key will come", licence_keys.withdraw)
+            return
+        title = f"The key of edition {wanted.edition}"
+        dialog = EnterKey(title, lambda typed: licence_keys.judged_by(wanted, typed))
+        self.app.push_screen(dialog, hand)
 
     def action_rest(self) -> None:
         """Ask what is under way to rest at its next checkpoint."""
@@ -174,7 +195,7 @@ class CrossingWorkspace(Workspace):
         variables = self.app.theme_variables
         text = Text()
         text.append(f"? {title}   ", style=f"bold {variables['warning']}")
-        for key, choice in zip(("a", "u"), choices, strict=False):
+        for key, choice in zip(("a", "u", "e"), choices, strict=False):
             text.append(f"{key} ", style=f"bold {variables['primary']}")
             text.append(f"{choice}   ")
         text.append("\n")

@@ -14,6 +14,7 @@ from brave_bridge.tui.workspaces.base import Workspace
 if TYPE_CHECKING:
     from brave_bridge.core.ways_back.difference_tree import Node
     from brave_bridge.workbench.desk import Desk
+    from brave_bridge.workbench.kept_system import KeptSeen
     from brave_bridge.workbench.pages.page import Page, Row
     from brave_bridge.workbench.record import MachineRecord
     from brave_bridge.workbench.return_preview import ReturnPreview
@@ -75,7 +76,7 @@ class WaysBackWorkspace(Workspace):
             "boot-menu",
         ),
     )
-    CHOSEN = {"preview": "preview_return"}
+    CHOSEN = {"preview": "preview_return", "go_back": "go_back_to_kept"}
     ENTER = "return"
 
     def __init__(self) -> None:
@@ -302,6 +303,25 @@ class WaysBackWorkspace(Workspace):
             lambda desk: WaysBack(desk).preview(row.key),
             lambda preview: self._ask_return(name, preview),
         )
+
+    def go_back_to_kept(self, row: Row) -> None:
+        """Ask why, then go back to the system that the last upgrade kept."""
+        from brave_bridge.workbench.kept_system import begin_going_back, kept_here
+
+        name = self.app.harbour.current
+
+        def ask(seen: KeptSeen) -> None:
+            def begin(reason: str | None) -> None:
+                if reason:
+                    going = "going back"
+                    self.set_going(name, going, lambda desk: begin_going_back(desk, reason))
+
+            lines = [f"It is kept until {seen.kept.until}. Going back would lose:"]
+            lines += [f"  {plain(words)}" for words in seen.losses]
+            title = f"Go back to {plain(seen.kept.version)}"
+            self.app.push_screen(AskReason(title, lines, "why you go back"), begin)
+
+        self.do(name, "looking what is kept", kept_here, ask)
 
     def _ask_return(self, name: str, preview: ReturnPreview) -> None:
         from brave_bridge.workbench.pages.return_preview import preview_lines

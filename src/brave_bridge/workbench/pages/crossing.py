@@ -47,6 +47,7 @@ STEPS_OF = {
     "kernels": 11,
     "hold": 4,
     "build": 14,
+    "kept-system": 12,
 }
 """About how many requests the shorter procedures have."""
 
@@ -180,7 +181,7 @@ def progress_of(live: Live, legs: int) -> Progress:
     done = sum(1 for entry in live.entries if entry.ended)
     total = STEPS_OF.get(live.row.kind, legs * STEPS_OF_A_LEG + STEPS_AROUND)
     present = next((e for e in reversed(live.entries) if not e.ended), None)
-    question = next((q for q in live.questions if not q.answer), None) if live.is_open else None
+    asked = live.asked
     words = present.title if present else live.row.title
     if present and present.note:
         words += f" · {plain(present.note)}"
@@ -191,7 +192,7 @@ def progress_of(live: Live, legs: int) -> Progress:
         done=done,
         total=max(total, done) if live.is_open else done,
         left=_left(present, percent),
-        question=(question.title, plain(question.detail), question.choices) if question else None,
+        question=(asked.title, plain(asked.detail), asked.choices) if asked else None,
         warnings=_warnings(live),
         output=live.output,
         state="resting" if live.is_open and not live.at_work else live.row.state,

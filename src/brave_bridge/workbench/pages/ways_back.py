@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.ways_back.deadline import SOON_DAYS, left_words
 from brave_bridge.snapshots.trees.cover import HOME_SENTENCE
+from brave_bridge.workbench.kept_system import KeptSeen, kept_of
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
 from brave_bridge.workbench.pictures.ways_back import ways_back_picture
 from brave_bridge.workbench.record import MachineRecord
@@ -34,6 +35,9 @@ COLUMNS = (
 SET_ASIDE = "aside:"
 """What the key of a set-aside system's row begins with; its id follows."""
 
+KEPT = "kept"
+"""The key of the row of the system that an upgrade kept."""
+
 PAST = "past:"
 """What the key of the row of a past system begins with; its way back's id follows."""
 
@@ -54,6 +58,11 @@ def ways_back_page(record: MachineRecord) -> Page:
     """The snapshots, the newest first, the damaged with them; then those that ended."""
     today = datetime.now(UTC).date()
     rows = [_row(way, today) for way in reversed(record.ways_back)]
+    facts = record.surveyed.facts if record.surveyed else None
+    kept = kept_of(facts, today) if facts else None
+    if kept is not None:
+        rows.append(heading("kept by the system itself", len(COLUMNS)))
+        rows.append(_kept_row(kept, today))
     if record.past_systems:
         rows.append(heading("in the boot menu", len(COLUMNS)))
         rows += [_past_row(past, today) for past in record.past_systems]
@@ -71,6 +80,26 @@ def ways_back_page(record: MachineRecord) -> Page:
         _ABOUT,
         picture=ways_back_picture(record.ways_back, today) if record.ways_back else None,
     )
+
+
+def _kept_row(seen: KeptSeen, today: date) -> Row:
+    """The system that an upgrade kept, and what going back to it would lose."""
+    kept = seen.kept
+    gone = bool(kept.gone)
+    mark, tone = ("▲", "caution") if gone or seen.days_left <= SOON_DAYS else ("◇", "plain")
+    why = (
+        title(f"{kept.version}, build {kept.build}"),
+        *said(
+            *([f"It is gone: {kept.gone}"] if gone else ["Going back to it would lose:"]),
+            *(() if gone else seen.losses),
+        ),
+        *(() if gone else (Note("code", "brave-bridge kept-system --go-back --reason …"),)),
+        Note("code", f"brave-bridge kept-system --until {kept.longest or kept.until}"),
+    )
+    ends = "gone" if gone else left_words(seen.days_left)
+    made = f"{kept.made} 00:00"
+    cells = (mark, made, _age(kept.made, today), kept.version, "kept by the upgrade", ends)
+    return Row(KEPT, (*cells, byte_size(kept.size), "–", "–"), tone, why, action="go_back")
 
 
 def _summary(record: MachineRecord, today: date) -> str:

@@ -1,0 +1,95 @@
+"""Going back to the system that an upgrade from a medium kept, and keeping that one longer.
+
+It is the system's own way back, beside ours: one of ours is made before it is gone.
+"""
+
+from collections.abc import Iterable, Iterator
+
+from brave_bridge.core.crossing.keep_way_back import new_card
+from brave_bridge.core.crossing.replies import FactsRead, Ran, Reply, SnapshotTaken
+from brave_bridge.core.crossing.requests import Checkpoint, ReadFacts, Run, Script, TakeSnapshot
+from brave_bridge.core.crossing.restart import restart_at_once
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.licensed.system import TOOL, KeptSystem, Program
+from brave_bridge.core.survey.facts import Facts
+
+_UNTOUCHED = "nothing was changed"
+
+
+def go_back_to_kept(reason: str) -> Script[Outcome]:
+    """Let the kept system run again; what it lacks then is told, to be installed again."""
+    yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
+    reply = yield from ReadFacts(title="See what is kept")
+    if not isinstance(reply, FactsRead):
+        return _stopped("ready", what_was_seen(reply))
+    before, kept = reply.facts, _kept(reply.facts)
+    if kept is None or kept.gone:
+        return _stopped("ready", kept.gone if kept else "no system of before is kept")
+    words = f"before going back to {kept.version}: {reason}"
+    title = "Take a snapshot of the system of now"
+    taken = yield from TakeSnapshot(title=title, reason=words, leg="")
+    if not isinstance(taken, SnapshotTaken):
+        return _stopped("way back", what_was_seen(taken))
+    warnings = yield from new_card()
+    yield from Checkpoint(title="Checkpoint: way back", name="way back", leg=0)
+    ran = yield from Run(title=f"Let {kept.version} run again", argv=(TOOL, "go-back"))
+    if not ended_well(ran):
+        return _failed("going back", _last_line(ran), taken.id)
+    came = yield from restart_at_once(before, "", "kept-system")
+    if came.facts is None or came.faults:
+        return _failed("restart", came.failure or "; ".join(came.faults), taken.id)
+    here = came.facts.licensed
+    if here is None or (here.system.version, here.system.build) != (kept.version, kept.build):
+        seen = f"{here.system.version}, build {here.system.build}" if here else "nothing known"
+        return _failed("came up", f"{seen} came up, {kept.version} was kept", taken.id)
+    programs = before.licensed.programs if before.licensed else ()
+    again = tuple(_words(programs_since(programs, kept)))
+    return Outcome(state="done", ways_back=(taken.id,), warnings=warnings, again=again)
+
+
+def keep_longer(until: str, days: int) -> Script[Outcome]:
+    """Have the kept system stay until a day (ISO), which is so many days after the upgrade."""
+    yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
+    ran = yield from Run(title=f"Keep it until {until}", argv=(TOOL, "keep", str(days)))
+    if not ended_well(ran):
+        return _stopped("keeping", _last_line(ran))
+    reply = yield from ReadFacts(title="See until when it is kept")
+    kept = _kept(reply.facts) if isinstance(reply, FactsRead) else None
+    if kept is None or kept.until != until:
+        seen = kept.until if kept else what_was_seen(reply) or "nothing is kept"
+        return _stopped("keeping", f"the system says {seen}")
+    return Outcome(state="done", warnings=(f"{kept.version} is kept until {until}",))
+
+
+def programs_since(programs: Iterable[Program], kept: KeptSystem) -> tuple[Program, ...]:
+    """The programs that were installed since the kept system was left."""
+    return tuple(program for program in programs if program.installed >= kept.made)
+
+
+def _words(programs: Iterable[Program]) -> Iterator[str]:
+    yield from (f"{program.name} {program.version}".strip() for program in programs)
+
+
+def _kept(facts: Facts) -> KeptSystem | None:
+    return facts.licensed.kept if facts.licensed else None
+
+
+def _stopped(at: str, why: str) -> Outcome:
+    return Outcome(state="stopped", at=at, why=why, safe=_UNTOUCHED)
+
+
+def _failed(at: str, why: str, way_back: str) -> Outcome:
+    return Outcome(
+        state="failed",
+        at=at,
+        why=why,
+        safe=f"the way back {way_back} holds the system as it was before",
+        next_step=f"brave-bridge return {way_back}",
+        ways_back=(way_back,),
+    )
+
+
+def _last_line(reply: Reply) -> str:
+    output = reply.output if isinstance(reply, Ran) else what_was_seen(reply)
+    return output.strip().rpartition("\n")[2] or "it ended without a word"

@@ -1,0 +1,89 @@
+"""The system that an upgrade kept: how long, at what price, and what going back would lose."""
+
+from datetime import date
+
+import msgspec
+
+from brave_bridge.core.crossing.kept_system import programs_since
+from brave_bridge.core.licensed.system import KeptSystem
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.runner.briefs import KeptBrief
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.tasks import KEPT
+
+
+class KeptSeen(msgspec.Struct, frozen=True):
+    """The kept system, days left to go back to it, and what that would lose.
+
+    ``programs`` were installed since, ``passwords`` are of accounts that changed theirs since: the
+    ones of before hold again. ``updates`` are offered here, and may mend what is gone back from.
+    """
+
+    kept: KeptSystem
+    days_left: int
+    programs: tuple[str, ...] = ()
+    passwords: tuple[str, ...] = ()
+    updates: int = 0
+
+    @property
+    def losses(self) -> tuple[str, ...]:
+        """What going back would lose, each in a sentence."""
+        lost = [f"installed since, to be installed again: {', '.join(self.programs)}"]
+        changed = [f"the passwords of before hold again, for {', '.join(self.passwords)}"]
+        return (
+            *(lost if self.programs else ()),
+            f"settings made since {self.kept.made}",
+            *(changed if self.passwords else ()),
+            "sign in with the password that you had then: have it at hand",
+        )
+
+
+def kept_of(facts: Facts, today: date) -> KeptSeen | None:
+    """What is kept on a machine with these facts; None where nothing is."""
+    system = facts.licensed
+    kept = system.kept if system else None
+    if system is None or kept is None:
+        return None
+    return KeptSeen(
+        kept,
+        (date.fromisoformat(kept.until) - today).days,
+        tuple(program.name for program in programs_since(system.programs, kept)),
+        tuple(one.name for one in facts.accounts if one.changed > kept.made),
+        len(facts.updates),
+    )
+
+
+def kept_here(desk: Desk) -> KeptSeen:
+    """What this machine's last upgrade kept; Refused where it is nothing, or gone, with why."""
+    found = kept_of(desk.facts(), desk.today())
+    attempted = "looking for the kept system"
+    if found is None:
+        why = "the system keeps none of before"
+        raise Refused(attempted, why, "ways back of our own: brave-bridge ways-back")
+    if found.kept.gone:
+        raise Refused(attempted, found.kept.gone, "go back by a way back: brave-bridge ways-back")
+    return found
+
+
+def begin_going_back(desk: Desk, reason: str) -> str:
+    """Begin to go back to the kept system; the procedure's id."""
+    if not reason.strip():
+        raise Refused("going back", "there is no reason", "say why: --reason TEXT")
+    found = kept_here(desk)
+    title = f"back to {found.kept.version}, which was kept"
+    return desk.begin(KEPT, title, KeptBrief(reason=reason.strip()), True)
+
+
+def begin_keeping_longer(desk: Desk, until: str) -> str:
+    """Begin to have the kept system stay until a day (ISO); the procedure's id."""
+    kept = kept_here(desk).kept
+    attempted = f"keeping {kept.version} until {until}"
+    try:
+        days = (date.fromisoformat(until) - date.fromisoformat(kept.made)).days
+    except ValueError as error:
+        raise Refused(attempted, "that is no day", "write it as 2027-01-31") from error
+    if until > (kept.longest or kept.until) or until < str(desk.today()):
+        raise Refused(attempted, f"it can be kept until {kept.longest or kept.until} at most")
+    title = f"{kept.version} kept until {until}"
+    return desk.begin(KEPT, title, KeptBrief(until=until, days=days), True)
