@@ -15,8 +15,8 @@ pytestmark = [
 
 def to_petrel(screen: Terminal) -> None:
     """From the fleet to petrel, whatever order the fleet is in."""
-    screen.wait_for("9 machines,")
-    screen.wait_for("knot .* waits for")
+    screen.wait_for("11 machines,")
+    screen.wait_for("knot .* by its own tools")
     screen.press("/")
     screen.wait_for("Esc shows all")
     screen.type("petrel")
@@ -112,7 +112,7 @@ def begin_crossing(screen: Terminal, name: str) -> None:
 
 def test_two_crossings_at_once_are_both_watched(terminal):
     screen = terminal()
-    screen.wait_for("knot .* waits for")
+    screen.wait_for("knot .* by its own tools")
     begin_crossing(screen, "gannet")
     screen.press("1")
     begin_crossing(screen, "petrel")
@@ -127,11 +127,11 @@ def test_two_crossings_at_once_are_both_watched(terminal):
 
 def test_no_key_that_leaves_or_looks_ends_the_screen(terminal):
     screen = terminal()
-    screen.wait_for("9 machines,")
-    screen.wait_for("knot .* waits for")
+    screen.wait_for("11 machines,")
+    screen.wait_for("knot .* by its own tools")
     for number in "2345678901":
         screen.press(number, "Escape", "/", "Escape", "w", "Escape", "Up", "Down", "Escape")
         time.sleep(0.2)
         shown = screen.screen()
         assert "Traceback" not in shown and "left with code" not in shown, shown
-    screen.wait_for("9 machines,")
+    screen.wait_for("11 machines,")

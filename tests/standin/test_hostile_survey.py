@@ -17,6 +17,7 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.queries import Answers, Below, Contents, Names, Rooms, Stanzas, Sums
 from brave_bridge.machines.questions import ask_all
 from brave_bridge.machines.reach import FolderReach
+from brave_bridge.workbench.demo import demo_fleet
 from brave_bridge.workbench.pages.facts import facts_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.record import MachineRecord
@@ -206,7 +207,7 @@ def _is(path: Path, words: bytes) -> bool:
 
 @pytest.mark.parametrize(
     "name",
-    ["gannet", "petrel", "skua", "puffin", "dunlin", "avocet", "turnstone", "fulmar", "knot"],
+    [machine.name for machine in demo_fleet().machine],
 )
 def test_every_machine_of_the_demo_has_facts_in_two_rounds(stand_in, name):
     desk = stand_in(name)
@@ -230,6 +231,8 @@ TELLING = {
     "avocet": {"pending-updates", "held-packages", "running-guests", "failed-services"},
     "turnstone": {"set-aside", "power-source", "changed-configs"},
     "fulmar": {"licence-end"},
+    "razorbill": {"running-guests", "uncovered-mounts"},
+    "whimbrel": {"security-chip", "support-window"},
     "knot": {"newer-kernel", "boot-settings"},
 }
 

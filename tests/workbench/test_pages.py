@@ -58,7 +58,7 @@ def column(page, number: int) -> list[str]:
     return [row.cells[number] for row in page.rows]
 
 
-def test_the_fleet_shows_every_machine_and_what_each_waits_for(read):
+def test_the_fleet_shows_every_machine_and_what_each_wants(read):
     names = (
         "gannet",
         "petrel",
@@ -68,6 +68,8 @@ def test_the_fleet_shows_every_machine_and_what_each_waits_for(read):
         "avocet",
         "turnstone",
         "fulmar",
+        "razorbill",
+        "whimbrel",
         "knot",
     )
     page = fleet_page([read(name) for name in names], TODAY)
@@ -75,7 +77,9 @@ def test_the_fleet_shows_every_machine_and_what_each_waits_for(read):
     words = dict(zip(column(page, 1), column(page, -1), strict=True))
     assert words["petrel"].startswith("plan the way to 7 diamond")
     assert words["puffin"].startswith("plan the way to 8.4")
-    assert words["turnstone"].startswith("waits for crossings of the alpm family")
+    assert words["turnstone"].startswith("take a way back and a baseline, cross by its own")
+    assert words["fulmar"].startswith("plan the way to Crew")
+    assert words["whimbrel"].startswith("mend what stands in the way: No security chip")
     assert words["avocet"].startswith("bring it up to date: 4 updates")
     assert all(row.why for row in page.rows)
 

@@ -49,7 +49,6 @@ class Harbour:
                 name=member.name,
                 about=member.about,
                 words=member.target.words,
-                waits_for=member.waits_for,
             )
         if self.current not in self._members and members:
             self.current = members[0].name

@@ -42,7 +42,6 @@ class DemoMachine(msgspec.Struct):
     about: str
     line: str
     release: str
-    waits: str = ""
     edition: str = ""
     profile: str = ""
     bundles: tuple[str, ...] = ()

@@ -16,7 +16,6 @@ class FleetMember(msgspec.Struct, frozen=True):
     name: str
     about: str
     target: Target
-    waits_for: str = ""
 
 
 class _ListedMachine(msgspec.Struct):
@@ -39,7 +38,7 @@ def fleet_members(words: tuple[str, ...], *, demo: bool) -> tuple[str, tuple[Fle
 
         fleet = demo_fleet()
         return fleet.station, tuple(
-            FleetMember(m.name, m.about, Target("demo", m.name), m.waits) for m in fleet.machine
+            FleetMember(m.name, m.about, Target("demo", m.name)) for m in fleet.machine
         )
     if words:
         name = Path(words[1]).name or words[1]

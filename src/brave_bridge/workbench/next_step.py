@@ -9,7 +9,7 @@ class OnTheWay(msgspec.Struct, frozen=True, kw_only=True):
     """What the next step is computed from. Empty texts and None mean: not so, not known."""
 
     unreadable: str = ""
-    waits_for: str = ""
+    by_own_tools: bool = False
     first_stop: str = ""
     goal: str = ""
     has_plan: bool = False
@@ -89,8 +89,9 @@ def _after_trouble(s: OnTheWay) -> NextStep | None:
 
 
 def _ahead(s: OnTheWay) -> NextStep:
-    if s.waits_for:
-        return NextStep(f"waits for {s.waits_for}", "survey", "show", 0)
+    if s.by_own_tools and not s.just_done:
+        words = "take a way back and a baseline, cross by its own tools, then prove it here"
+        return NextStep(words, "ways_back", "show", 0)
     if not s.goal:
         done = f"{s.just_done}; " if s.just_done else ""
         return NextStep(f"{done}nothing to do until a newer release is out", "survey", "show", 0)

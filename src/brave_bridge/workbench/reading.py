@@ -33,9 +33,7 @@ _START_SECONDS = 20
 
 def read_machine(member: FleetMember, goal: str = "") -> MachineRecord:
     """Read everything about a machine. What fails becomes the record's fault."""
-    blank = MachineRecord(
-        name=member.name, about=member.about, words=member.target.words, waits_for=member.waits_for
-    )
+    blank = MachineRecord(name=member.name, about=member.about, words=member.target.words)
     try:
         desk = Desk(member.target)
         return _read(desk, blank, goal)
@@ -59,14 +57,10 @@ def _read(desk: Desk, blank: MachineRecord, goal: str) -> MachineRecord:
     listed = tuple(ways.listed()) if may_read else ()
     surveyed = desk.survey(goal, listed=tuple(way.kept for way in listed))
     procedures = tuple(desk.procedures()) if may_read else ()
-    waits = (
-        ""
-        if surveyed.line and family_named(surveyed.line.family).can_cross
-        else (blank.waits_for or "a family that can cross")
-    )
+    crosses = surveyed.line is not None and family_named(surveyed.line.family).can_cross
     record = msgspec.structs.replace(
         blank,
-        waits_for=blank.waits_for or waits,
+        by_own_tools=not crosses,
         surveyed=surveyed,
         goal=surveyed.goal,
         route=surveyed.route,
@@ -158,7 +152,7 @@ def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
     asked = live.asked if live else None
     is_open = live is not None and live.is_open
     return OnTheWay(
-        waits_for=record.waits_for,
+        by_own_tools=record.by_own_tools,
         first_stop=standing_in_the_way[0].title if standing_in_the_way else "",
         goal=record.goal.title if record.goal else "",
         has_plan=plan is not None,

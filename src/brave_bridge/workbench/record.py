@@ -161,7 +161,8 @@ class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     about: str
     words: tuple[str, ...]
-    waits_for: str = ""
+    by_own_tools: bool = False
+    """Whether its legs are crossed by its own tools alone: no family of ours carries them out."""
     fault: Fault | None = None
     surveyed: Surveyed | None = None
     goal: Release | None = None

@@ -114,8 +114,8 @@ class PlanWorkspace(Workspace):
         """Plan the way to the goal; nothing of the machine's sources is touched."""
         record = self.record
         goal = self.app.harbour.goal(record.name) if record else ""
-        if record is None or not goal or record.waits_for:
-            self.warn("There is nothing to plan here yet.")
+        if record is None or not goal or record.by_own_tools:
+            self.warn("Nothing is planned here: there is no leg that we carry out.")
             return
         tell = self.app.doing.busy_with(record.name)
         self.do(record.name, "planning", lambda desk: _plans(desk).make(goal, tell))

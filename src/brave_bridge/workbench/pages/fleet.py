@@ -169,8 +169,6 @@ def _why(record: MachineRecord, today: date) -> tuple[Note, ...]:
         return tuple(notes)
     if record.surveyed:
         notes += _known(record, today)
-    if record.waits_for:
-        notes.append(Note("text", f"It waits for {record.waits_for}, which comes later."))
     notes.append(Note("do", record.next.words))
     return tuple(notes)
 

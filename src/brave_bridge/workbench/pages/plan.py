@@ -58,8 +58,11 @@ def plan_page(record: MachineRecord, roles: Roles, unfolded: frozenset[str] = fr
     plan = record.plan
     if plan is None:
         goal = record.goal.title if record.goal else ""
-        if record.waits_for:
-            empty = f"Nothing to plan yet: this machine waits for {record.waits_for}."
+        if record.by_own_tools:
+            empty = (
+                "This machine is crossed by its own tools. Before that: a way back (7, b) and a "
+                "baseline (brave-bridge baseline); behind it: its proof (6)."
+            )
         elif goal:
             empty = f"Not planned yet. p plans the way to {goal}; nothing is changed by that."
         else:
