@@ -2,8 +2,10 @@
 
 import json
 
+import msgspec
 import pytest
 
+from brave_bridge.core.formats.progress import percent_in
 from brave_bridge.core.images.changes import (
     ADDED,
     DOWNGRADED,
@@ -13,6 +15,7 @@ from brave_bridge.core.images.changes import (
     InstalledComponent,
     component_changes,
     profile_difference,
+    too_old,
     undriven,
 )
 from brave_bridge.core.images.manifest import ManifestFault, read_manifest
@@ -65,3 +68,29 @@ def test_a_device_that_would_lose_its_driver_is_named_with_who_has_one():
         ("0000:01:00.0", ("full",)),
         ("0000:03:00.0", ()),
     ]
+
+
+def test_what_is_too_old_for_a_bundle_is_named():
+    manifest = msgspec.structs.replace(MANIFEST, least={"base": "8.4~rc2", "firmware": "3"})
+    here = (InstalledComponent("base", "8.4~rc1"), InstalledComponent("kernel", "6.6"))
+    assert list(too_old(manifest, here)) == [
+        "it needs base 8.4~rc2 at least, here is 8.4~rc1",
+        "it needs firmware 3 at least, and there is no firmware here",
+    ]
+    newer = (InstalledComponent("base", "8.4"), InstalledComponent("firmware", "3"))
+    assert list(too_old(manifest, newer)) == []
+
+
+@pytest.mark.parametrize(
+    ("line", "step"),
+    [
+        ("42% base", (42.0, "base")),
+        (" 7.5%  ", (7.5, "")),
+        ("100% done", (100.0, "done")),
+        ("101% done", None),
+        ("done 42%", None),
+        ("", None),
+    ],
+)
+def test_progress_is_read_from_a_line(line, step):
+    assert percent_in(line) == step

@@ -1,15 +1,18 @@
 """Legs of an image system: written into the other slot, tried once, kept when it is proven."""
 
 import json
+from datetime import date
 
 import pytest
 
+from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.images.system import IMAGE_FILE, SLOTS_FILE
 from brave_bridge.core.plan.steps import ComponentsStep, ImageStep
 from brave_bridge.machines.standin import images, live
 from brave_bridge.machines.standin.images import KEY_FILE
 from brave_bridge.machines.standin.signing import make_detached_key
-from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
+from brave_bridge.runner.briefs import CrossBrief, KeptBrief, ReturnBrief
+from brave_bridge.workbench.kept_system import begin_keeping_longer, kept_of
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.standin.test_restarts import anew
@@ -156,3 +159,31 @@ def test_a_profile_is_exchanged_where_no_device_needs_the_other(desk):
     assert told["profile"] == ("full", "bare") and "release" not in told
     gone = {one.subject for one in outcome.proof.differences if one.after == "gone"}
     assert gone <= {"net-drivers-wide", "disk-drivers-wide", "desk-tools"}
+
+
+def test_the_former_slot_is_gone_back_to_by_choice(desk):
+    assert kept_of(desk.facts(), date.today()) is None, "the other slot is empty"
+    assert cross(desk, "8.4").state == "done"
+    seen = kept_of(anew(desk).facts(), date.today())
+    assert (seen.kept.version, seen.kept.build, seen.days_left) == ("8.4-rc2", "8.4-rc2-0518", None)
+    with pytest.raises(Refused, match="until the next image is written over it"):
+        begin_keeping_longer(anew(desk), "2027-01-01")
+    begin(anew(desk), KeptBrief(reason="alerts stop"), "former")
+    carry_out(desk.machine.root, "puffin", "former")
+    outcome = outcome_of(desk.machine.root, "puffin", "former")
+    assert outcome.state == "done" and len(outcome.ways_back) == 1, outcome
+    assert running(desk) == ("a", "8.4-rc2", "full") and slots(desk)["default"] == "a"
+
+
+def test_writing_tells_how_far_it_is(desk):
+    told: list[tuple[float, str]] = []
+    plan = Plans(desk).make("8.4")
+    step = plan.legs[0].step(ImageStep)
+    performer = desk.performer("write")
+    performer.poll_seconds = 0.005
+    argv = ("image-slots", "write", step.slot, step.bundle, step.profile)
+    request = Run(title="Write it", argv=argv, reports_progress=True)
+    performer.perform(0, request, lambda percent, note, job: told.append((percent, note)))
+    percents = [percent for percent, _ in told]
+    assert len(percents) >= 3 and percents == sorted(percents) and 0 < percents[0] < 100
+    assert {note for _, note in told} <= {part.name for part in images.image_line().component}

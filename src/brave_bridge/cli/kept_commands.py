@@ -1,4 +1,4 @@
-"""The command about the system that an upgrade from a medium kept."""
+"""The command about the system of before that the system itself keeps."""
 
 from collections.abc import Iterator
 from typing import Annotated
@@ -26,7 +26,7 @@ def kept_system(
     yes: Yes = False,
     json: Json = False,
 ) -> None:
-    """Tell what the last upgrade kept to go back to; keep it longer, or go back to it."""
+    """Tell which system of before the system itself keeps; keep it longer, or go back to it."""
     if not (until or go_back):
         seen = kept_here(context.obj.desk())
         document = documents.document("kept-system", **msgspec.to_builtins(seen))
@@ -45,8 +45,13 @@ def kept_system(
 
 def _lines(seen: KeptSeen) -> Iterator[str]:
     kept = seen.kept
-    yield f"◇ {kept.version}, build {kept.build}, kept since {kept.made}: {byte_size(kept.size)}"
-    yield f"  {counted(seen.days_left, 'day')} left, until {kept.until}"
+    if seen.days_left is None:
+        yield f"◇ {kept.version}, build {kept.build}, in the other slot"
+        yield "  it stays until the next image is written over it"
+    else:
+        size = byte_size(kept.size)
+        yield f"◇ {kept.version}, build {kept.build}, kept since {kept.made}: {size}"
+        yield f"  {counted(seen.days_left, 'day')} left, until {kept.until}"
     if kept.longest > kept.until:
         yield f"  it can be kept until {kept.longest}: --until {kept.longest}"
     if seen.updates:

@@ -34,8 +34,8 @@ def survey_text(surveyed: Surveyed, *, everything: bool = False) -> Iterable[str
     facts, identity = surveyed.facts, surveyed.facts.identity
     place = f" ({identity.architecture})" if identity.architecture else ""
     yield f"{facts.machine}: {identity.name or identity.os_id}{place}"
-    if facts.where("packages"):
-        yield f"{counted(len(facts.installed), 'package')} installed"
+    if facts.installed:
+        yield f"{counted(len(facts.installed), facts.part)} installed"
     if surveyed.goal and surveyed.route and surveyed.route.legs:
         yield f"judged for the leg {surveyed.route.legs[0].title}"
     counts = by_verdict(surveyed.findings)

@@ -10,7 +10,7 @@ from brave_bridge.bootloaders.settings import QUERIES as settings_queries
 from brave_bridge.bootloaders.settings import changed_settings
 from brave_bridge.core.boot.entries import Loader
 from brave_bridge.core.kernels.kernel_package import series_of
-from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.facts import Evidence, Facts
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.core.survey.platform import Kernel
 from brave_bridge.families.identify import identity_in
@@ -131,3 +131,10 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
             databases_seen,
         ),
     )
+
+
+def without_packages(facts: Facts, why: str) -> Facts:
+    """The facts of a system that is not made of packages, or not of known ones."""
+    topics = ("packages", "sources", "configs", "set-aside", "indices", "history")
+    absent = tuple(Evidence(topic, "", "", absent=why) for topic in topics)
+    return msgspec.structs.replace(facts, evidence=facts.evidence + absent)

@@ -12,7 +12,7 @@ from typing import TypeVar
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
-from brave_bridge.core.survey.facts import Evidence, Facts
+from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families import basic
 from brave_bridge.families.family import Family
 from brave_bridge.families.topics.asked import Asked
@@ -85,23 +85,17 @@ def _read(machine: LookedAt, family: str, more: tuple[Query, ...]) -> tuple[Fact
         seen = machine.files.gather(first)
         if queries := basic.further(seen):
             seen.add(machine.files.gather(queries))
-        return _without_packages(basic.basic_facts(machine, seen, manager), family), seen
+        why = (
+            f"a system of the {family} family has no package database"
+            if family
+            else "no package database is known here"
+        )
+        facts = basic.basic_facts(machine, seen, manager)
+        return basic.without_packages(facts, why), seen
     seen = machine.files.gather((*first, *reading.queries))
     known = reading.begin(machine.name, seen)
     seen.add(machine.files.gather((*basic.further(seen), *reading.further(known))))
     return reading.facts(machine, seen, known, basic.basic_facts(machine, seen, manager)), seen
-
-
-def _without_packages(facts: Facts, family: str) -> Facts:
-    """The facts of a family whose systems are not made of packages, or not of known ones."""
-    why = (
-        f"a system of the {family} family has no package database"
-        if family
-        else "no package database is known here"
-    )
-    topics = ("packages", "sources", "configs", "set-aside", "indices", "history")
-    absent = tuple(Evidence(topic, "", "", absent=why) for topic in topics)
-    return msgspec.structs.replace(facts, evidence=facts.evidence + absent)
 
 
 def family_by_database(machine: LookedAt) -> str:

@@ -69,6 +69,7 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.formats.apt_output import status_line
 from brave_bridge.core.formats.hidden import hide
+from brave_bridge.core.formats.progress import percent_in
 from brave_bridge.core.formats.text import decoded, one_line, plain
 from brave_bridge.families.family import Packages
 from brave_bridge.families.registry import able, baseline, family_named, survey
@@ -388,6 +389,10 @@ class Performer:
                 percent, told_at = line.percent, time.monotonic()
                 report(percent, one_line(line.text), name)
                 last = status
+            elif step := self._step_of(name, status, request):
+                if step[1] != told:
+                    percent, told, told_at = *step, time.monotonic()
+                    report(percent, one_line(hide(told), 60), name)
             elif time.monotonic() - told_at > SILENT_SECONDS:
                 # What the package manager said last is over: its scripts say what goes on now.
                 told_at = time.monotonic()
@@ -399,3 +404,9 @@ class Performer:
                 return state
             time.sleep(pause)
             pause = min(pause * 1.5, self.poll_seconds)
+
+    def _step_of(self, name: str, status: str, request: Run) -> tuple[float, str] | None:
+        """How far a command says it is that has no status descriptor, and at what."""
+        if status or not request.reports_progress:
+            return None
+        return percent_in(self.machine.jobs.last_line(name))

@@ -10,6 +10,7 @@ from brave_bridge.core.images.changes import (
     Undriven,
     component_changes,
     profile_difference,
+    too_old,
     undriven,
 )
 from brave_bridge.core.images.manifest import Issue, Manifest, ManifestFault
@@ -84,7 +85,7 @@ def look_into(desk: Desk, path: str, profile: str = "") -> BundleSeen:
         changes=tuple(change for change in changes if change.kind != SAME),
         undriven=lost,
         issues=manifest.issues,
-        stops=tuple(_stops(manifest, wanted, lost)),
+        stops=(*too_old(manifest, system.image.components), *_stops(manifest, wanted, lost)),
     )
 
 

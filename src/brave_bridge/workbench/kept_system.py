@@ -7,21 +7,24 @@ import msgspec
 from brave_bridge.core.crossing.kept_system import programs_since
 from brave_bridge.core.licensed.system import KeptSystem
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.ways_back.kept_by_system import kept_by
 from brave_bridge.runner.briefs import KeptBrief
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.tasks import KEPT
 
+_OF_ACCOUNTS = ("sign in with the password that you had then: have it at hand",)
+
 
 class KeptSeen(msgspec.Struct, frozen=True):
-    """The kept system, days left to go back to it, and what that would lose.
+    """The kept system, days left to go back to it (None: no end), and what that would lose.
 
     ``programs`` were installed since, ``passwords`` are of accounts that changed theirs since: the
     ones of before hold again. ``updates`` are offered here, and may mend what is gone back from.
     """
 
     kept: KeptSystem
-    days_left: int
+    days_left: int | None
     programs: tuple[str, ...] = ()
     passwords: tuple[str, ...] = ()
     updates: int = 0
@@ -33,18 +36,19 @@ class KeptSeen(msgspec.Struct, frozen=True):
         changed = [f"the passwords of before hold again, for {', '.join(self.passwords)}"]
         return (
             *(lost if self.programs else ()),
-            f"settings made since {self.kept.made}",
+            *((f"settings made since {self.kept.made}",) if self.kept.made else ()),
             *(changed if self.passwords else ()),
-            "sign in with the password that you had then: have it at hand",
+            *(_OF_ACCOUNTS if self.kept.made else ("what the image that runs brought",)),
         )
 
 
 def kept_of(facts: Facts, today: date) -> KeptSeen | None:
     """What is kept on a machine with these facts; None where nothing is."""
-    system = facts.licensed
-    kept = system.kept if system else None
-    if system is None or kept is None:
+    kept, system = kept_by(facts), facts.licensed
+    if kept is None:
         return None
+    if system is None:
+        return KeptSeen(kept, None)
     return KeptSeen(
         kept,
         (date.fromisoformat(kept.until) - today).days,
@@ -79,6 +83,9 @@ def begin_keeping_longer(desk: Desk, until: str) -> str:
     """Begin to have the kept system stay until a day (ISO); the procedure's id."""
     kept = kept_here(desk).kept
     attempted = f"keeping {kept.version} until {until}"
+    if not kept.until:
+        why = "it stays until the next image is written over it"
+        raise Refused(attempted, why, "there is nothing to do for that")
     try:
         days = (date.fromisoformat(until) - date.fromisoformat(kept.made)).days
     except ValueError as error:

@@ -1,4 +1,4 @@
-"""Going back to the system that an upgrade from a medium kept, and keeping that one longer.
+"""Going back to the system of before that the system itself keeps, and keeping that one longer.
 
 It is the system's own way back, beside ours: one of ours is made before it is gone.
 """
@@ -12,7 +12,7 @@ from brave_bridge.core.crossing.restart import restart_at_once
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, what_was_seen
 from brave_bridge.core.licensed.system import TOOL, KeptSystem, Program
-from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.ways_back.kept_by_system import kept_by, runs, way_to_it
 
 _UNTOUCHED = "nothing was changed"
 
@@ -23,7 +23,7 @@ def go_back_to_kept(reason: str) -> Script[Outcome]:
     reply = yield from ReadFacts(title="See what is kept")
     if not isinstance(reply, FactsRead):
         return _stopped("ready", what_was_seen(reply))
-    before, kept = reply.facts, _kept(reply.facts)
+    before, kept = reply.facts, kept_by(reply.facts)
     if kept is None or kept.gone:
         return _stopped("ready", kept.gone if kept else "no system of before is kept")
     words = f"before going back to {kept.version}: {reason}"
@@ -33,16 +33,16 @@ def go_back_to_kept(reason: str) -> Script[Outcome]:
         return _stopped("way back", what_was_seen(taken))
     warnings = yield from new_card()
     yield from Checkpoint(title="Checkpoint: way back", name="way back", leg=0)
-    ran = yield from Run(title=f"Let {kept.version} run again", argv=(TOOL, "go-back"))
+    ran = yield from Run(title=f"Let {kept.version} run again", argv=way_to_it(before))
     if not ended_well(ran):
         return _failed("going back", _last_line(ran), taken.id)
     came = yield from restart_at_once(before, "", "kept-system")
     if came.facts is None or came.faults:
         return _failed("restart", came.failure or "; ".join(came.faults), taken.id)
-    here = came.facts.licensed
-    if here is None or (here.system.version, here.system.build) != (kept.version, kept.build):
-        seen = f"{here.system.version}, build {here.system.build}" if here else "nothing known"
-        return _failed("came up", f"{seen} came up, {kept.version} was kept", taken.id)
+    version, build = runs(came.facts)
+    if (version, build) != (kept.version, kept.build):
+        seen = f"{version}, build {build} came up; {kept.version}, build {kept.build} was kept"
+        return _failed("came up", seen, taken.id)
     programs = before.licensed.programs if before.licensed else ()
     again = tuple(_words(programs_since(programs, kept)))
     return Outcome(state="done", ways_back=(taken.id,), warnings=warnings, again=again)
@@ -55,7 +55,7 @@ def keep_longer(until: str, days: int) -> Script[Outcome]:
     if not ended_well(ran):
         return _stopped("keeping", _last_line(ran))
     reply = yield from ReadFacts(title="See until when it is kept")
-    kept = _kept(reply.facts) if isinstance(reply, FactsRead) else None
+    kept = kept_by(reply.facts) if isinstance(reply, FactsRead) else None
     if kept is None or kept.until != until:
         seen = kept.until if kept else what_was_seen(reply) or "nothing is kept"
         return _stopped("keeping", f"the system says {seen}")
@@ -69,10 +69,6 @@ def programs_since(programs: Iterable[Program], kept: KeptSystem) -> tuple[Progr
 
 def _words(programs: Iterable[Program]) -> Iterator[str]:
     yield from (f"{program.name} {program.version}".strip() for program in programs)
-
-
-def _kept(facts: Facts) -> KeptSystem | None:
-    return facts.licensed.kept if facts.licensed else None
 
 
 def _stopped(at: str, why: str) -> Outcome:

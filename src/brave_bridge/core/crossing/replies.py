@@ -80,7 +80,7 @@ class FactsRead(Reply, frozen=True, tag=True):
     @property
     def summary(self) -> str:
         """See Reply."""
-        return counted(len(self.facts.installed), "package")
+        return counted(len(self.facts.installed), self.facts.part)
 
 
 class SnapshotTaken(Reply, frozen=True, tag=True):

@@ -105,3 +105,14 @@ def undriven(manifest: Manifest, profile: str, devices: Iterable[Device]) -> Ite
         )
         if served or named:
             yield Undriven(device.path, device.driver, tuple(served))
+
+
+def too_old(manifest: Manifest, here: Iterable[InstalledComponent]) -> Iterator[str]:
+    """What a system must have newer before it is taken to a bundle, each in a sentence."""
+    versions = {one.name: one.version for one in here}
+    for name, wanted in sorted(manifest.least.items()):
+        have = versions.get(name, "")
+        if not have:
+            yield f"it needs {name} {wanted} at least, and there is no {name} here"
+        elif version_key(have) < version_key(wanted):
+            yield f"it needs {name} {wanted} at least, here is {have}"

@@ -70,8 +70,8 @@ class Issue(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class Manifest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A bundle. ``serial`` grows with every one that is made of a line, also where versions do not.
 
-    ``build`` is what the system calls itself afterwards. ``least`` are the versions that a system
-    must have to be taken to it, by what they are of: ``system``, ``firmware``.
+    ``build`` is what the system calls itself afterwards. ``least`` are the versions that the
+    components of a system must have to be taken to it, by their names.
     """
 
     schema: int

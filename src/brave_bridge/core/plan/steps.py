@@ -26,6 +26,8 @@ class StepRow(msgspec.Struct, frozen=True):
     new: str = ""
     why: str = ""
     fetch_bytes: int = 0
+    warns: bool = False
+    """Whether a person should look at it before agreeing."""
 
     @property
     def versions(self) -> str:
@@ -263,7 +265,8 @@ class _Exchange(PlanStep, frozen=True, kw_only=True):
 
     def rows(self) -> Iterator[StepRow]:
         """See PlanStep."""
-        yield StepRow(self._what, self.old, self.new, self.why, self.size_bytes)
+        warns = bool(self.risks)
+        yield StepRow(self._what, self.old, self.new, self.why, self.size_bytes, warns)
 
     @property
     def disk_bytes(self) -> int:
@@ -322,7 +325,9 @@ class ComponentsStep(PlanStep, frozen=True, kw_only=True, tag="components"):
         """See PlanStep."""
         for one in self.changed:
             by = f", by {one.maker}" if one.maker else ""
-            yield StepRow(one.name, one.old, one.new, f"{one.kind}{by}")
+            yield StepRow(
+                one.name, one.old, one.new, f"{one.kind}{by}", warns=bool(one.maker and not one.new)
+            )
 
     @property
     def risks(self) -> tuple[str, ...]:
@@ -358,9 +363,10 @@ class EditionStep(_Exchange, frozen=True, kw_only=True, tag="edition"):
 
     def rows(self) -> Iterator[StepRow]:
         """See PlanStep."""
-        yield StepRow("edition", self.old, self.new, self.why)
+        warns = len(self.warnings) > len(self.forbids)
+        yield StepRow("edition", self.old, self.new, self.why, warns=warns)
         yield from (StepRow(words, "", "added") for words in self.adds)
-        yield from (StepRow(words, "allowed", "forbidden") for words in self.forbids)
+        yield from (StepRow(words, "allowed", "forbidden", warns=True) for words in self.forbids)
 
 
 KEEP_ALL, KEEP_FILES, KEEP_NOTHING = "all", "files", "nothing"
@@ -392,9 +398,10 @@ class MediumStep(_Exchange, frozen=True, kw_only=True, tag="medium"):
 
     def rows(self) -> Iterator[StepRow]:
         """See PlanStep."""
-        yield StepRow(self.medium, self.old, self.new, self.why, self.size_bytes)
+        warns = bool(self.warnings)
+        yield StepRow(self.medium, self.old, self.new, self.why, self.size_bytes, warns)
         yield StepRow("what is kept", "", KEPT_WORDS[self.keep])
-        yield from (StepRow(words, "there", "lost") for words in self.lost)
+        yield from (StepRow(words, "there", "lost", warns=True) for words in self.lost)
 
     @property
     def risks(self) -> tuple[str, ...]:

@@ -119,7 +119,8 @@ def _other_standings(baseline: Facts, after: Facts, moved: set[str]) -> Iterable
 
 def _package_count(baseline: Facts, after: Facts) -> Difference:
     before, now = len(baseline.installed), len(after.installed)
-    return Difference("packages", str(before), str(now), "same" if before == now else "expected")
+    verdict = "same" if before == now else "expected"
+    return Difference(f"{after.part}s", str(before), str(now), verdict)
 
 
 def _tools(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Difference]:

@@ -245,6 +245,20 @@ class Facts(msgspec.Struct, frozen=True):
         return tuple(package for package in self.packages if package.is_present)
 
     @property
+    def build(self) -> str:
+        """What the system calls its build; its point release where it has none."""
+        if self.image:
+            return self.image.image.build
+        if self.licensed:
+            return self.licensed.system.build
+        return self.identity.build or self.identity.point_release
+
+    @property
+    def part(self) -> str:
+        """What its parts are called: a package, or a component of a system made as one."""
+        return "component" if self.image or self.licensed else "package"
+
+    @property
     def updates(self) -> tuple[Update, ...]:
         """The newer versions that the sources of the present release have."""
         asked_for = {archive.suite for archive in self.archives if archive.only_on_request}

@@ -21,6 +21,9 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         offered.get((package.name, package.version)) or package.vendor or NO_SOURCE
         for package in facts.installed
     )
-    values = {f"packages of {origin}": str(count) for origin, count in sorted(counts.items())}
+    if facts.part != "package":
+        values = {f"{facts.part}s": str(len(facts.installed))}
+    else:
+        values = {f"packages of {origin}": str(count) for origin, count in sorted(counts.items())}
     values |= {f"tool {name}": version for name, version in sorted(facts.tools.items())}
-    return topic(NAME, values, facts.where("packages"))
+    return topic(NAME, values, facts.where(f"{facts.part}s"))

@@ -18,7 +18,7 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
     target = seen.links.get(_TARGETS[0], "").rpartition("/")[2]
     values = {
         "release": f"{who.version_id} {who.codename}".strip(),
-        "build": _build(facts),
+        "build": facts.build,
         "profile": image.image.profile if image else "",
         "kernel": facts.kernel_that_came_up,
         "command line": boot.command_line,
@@ -31,14 +31,6 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         "language": facts.locale,
     }
     return topic(NAME, {name: value for name, value in values.items() if value}, "/etc, /proc")
-
-
-def _build(facts: Facts) -> str:
-    if facts.image:
-        return facts.image.image.build
-    if facts.licensed:
-        return facts.licensed.system.build
-    return facts.identity.build or facts.identity.point_release
 
 
 def _licence(licensed: LicensedSystem) -> dict[str, str]:

@@ -15,6 +15,7 @@ from brave_bridge.core.images.system import (
 )
 from brave_bridge.core.survey.facts import Evidence, Facts
 from brave_bridge.core.survey.package_manager import PackageManager
+from brave_bridge.families.basic import without_packages
 from brave_bridge.families.family import Family
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Contents, Names, Query, Seen
@@ -51,7 +52,8 @@ class ImageReading:
     def facts(self, machine: Machine, seen: Seen, known: ImageSystem, basic: Facts) -> Facts:
         """See Reading; components count as packages, whole and of their makers."""
         packages = tuple(_packages(known))
-        told = Evidence("packages", IMAGE_FILE, f"{len(packages)} components")
+        told = Evidence("components", IMAGE_FILE, f"{len(packages)} components")
+        basic = without_packages(basic, "the system is one image, not made of packages")
         return msgspec.structs.replace(
             basic,
             packages=packages,

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from brave_bridge.core.crossing.planner import PlanFault
 from brave_bridge.core.crossing.replies import BundleRead
 from brave_bridge.core.crossing.requests import ReadBundle, Script
-from brave_bridge.core.images.changes import SAME, component_changes, undriven
+from brave_bridge.core.images.changes import SAME, component_changes, too_old, undriven
 from brave_bridge.core.images.manifest import Manifest, ManifestFault
 from brave_bridge.core.images.system import ImageSystem, taken_to
 from brave_bridge.core.packages.preferences import Preferences
@@ -83,6 +83,8 @@ def _planned(
         components = manifest.of(profile)
     except ManifestFault as fault:
         return PlanFault(attempted, f"{path}: {fault}")
+    if old := "; ".join(too_old(manifest, system.image.components)):
+        return PlanFault(attempted, f"{path}: {old}", "take the release between first")
     lost = tuple(undriven(manifest, profile, facts.hardware.devices))
     if lost:
         names = "; ".join(f"{one.device} ({one.driver})" for one in lost)

@@ -24,6 +24,7 @@ from brave_bridge.core.licensed.system import (
 )
 from brave_bridge.core.survey.facts import Evidence, Facts, Licence
 from brave_bridge.core.survey.package_manager import PackageManager
+from brave_bridge.families.basic import without_packages
 from brave_bridge.families.family import Family
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Contents, Names, Query, Seen
@@ -90,9 +91,10 @@ class LicensedReading:
         licence = known.licence
         words = f"{known.title}, {(licence.ends and f'until {licence.ends}') or 'without an end'}"
         told = (
-            Evidence("packages", SYSTEM_FILE, f"{len(packages)} components"),
+            Evidence("components", SYSTEM_FILE, f"{len(packages)} components"),
             Evidence("licence", LICENCE_FILE, words),
         )
+        basic = without_packages(basic, "the system is made as one, not of packages")
         others = tuple(one for one in basic.evidence if one.topic != "licence")
         return msgspec.structs.replace(
             basic,

@@ -316,7 +316,8 @@ class WaysBackWorkspace(Workspace):
                     going = "going back"
                     self.set_going(name, going, lambda desk: begin_going_back(desk, reason))
 
-            lines = [f"It is kept until {seen.kept.until}. Going back would lose:"]
+            until = f"It is kept until {seen.kept.until}. " if seen.kept.until else ""
+            lines = [f"{until}Going back would lose:"]
             lines += [f"  {plain(words)}" for words in seen.losses]
             title = f"Go back to {plain(seen.kept.version)}"
             self.app.push_screen(AskReason(title, lines, "why you go back"), begin)

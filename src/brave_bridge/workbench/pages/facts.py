@@ -35,7 +35,7 @@ def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:
         ("boot", "how it runs", _boot(facts)),
         ("hardware", "what it is made of", _hardware(facts)),
         ("power", "current", _power(facts)),
-        ("packages", "packages", _packages(surveyed)),
+        (f"{facts.part}s", f"{facts.part}s", _packages(surveyed)),
         ("history", "releases before", [(seen.day, seen.version) for seen in facts.history]),
         (
             "disks",
@@ -78,11 +78,54 @@ def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:
         (
             "licence",
             "licence",
-            [("edition", facts.licence.edition), ("until", facts.licence.ends)]
-            if facts.licence
-            else [],
+            _licence(facts),
         ),
+        *([("components", "programs and media", _brought(facts))] if facts.licensed else []),
+        *([("components", "slots", _slots(facts))] if facts.image else []),
     )
+
+
+def _licence(facts: Facts) -> list[Fact]:
+    licence, licensed = facts.licence, facts.licensed
+    if licence is None:
+        return []
+    rows = [("edition", licence.edition), ("until", licence.ends or "without an end")]
+    if licensed is not None:
+        state = licensed.licence
+        rows += [
+            ("channel", state.channel),
+            ("key", state.shown),
+            ("activation", state.activation),
+            ("trial mark", "there" if state.trial else "gone"),
+            ("it can become", ", ".join(one.title for one in licensed.system.editions if one.mark)),
+        ]
+    return [row for row in rows if row[1]]
+
+
+def _brought(facts: Facts) -> list[Fact]:
+    """What people installed on a licensed system, what it kept, and the media that it can read."""
+    licensed = facts.licensed
+    if licensed is None:
+        return []
+    rows = [(one.name, f"{one.version}, since {one.installed}") for one in licensed.programs]
+    rows += [("medium", path) for path in licensed.media]
+    if licensed.kept:
+        kept = licensed.kept
+        rows.append(("kept system", kept.gone or f"{kept.version}, until {kept.until}"))
+    return rows
+
+
+def _slots(facts: Facts) -> list[Fact]:
+    """What the slots of an image system hold, and the bundles on its storage."""
+    image = facts.image
+    if image is None:
+        return []
+    marks = {image.slots.running: ", runs", image.slots.default: ", every boot takes it"}
+    rows = [
+        (f"slot {s.name}", f"{s.state} {s.version} {s.profile}{marks.get(s.name, '')}".strip())
+        for s in image.slots.slots
+    ]
+    return rows + [("bundle", path) for path in image.bundles]
 
 
 def _kind(turns: bool | None) -> str:
@@ -96,10 +139,10 @@ def _identity(surveyed: Surveyed) -> list[Fact]:
         ("version", f"{who.version_id} {who.codename}".strip()),
         ("point release", who.point_release),
         ("edition", who.edition),
-        ("build", who.build),
+        ("build", facts.build if facts.part == "component" else who.build),
         ("architecture", who.architecture),
         ("host name", who.hostname),
-        ("language", facts.locale),
+        ("language", facts.locale or (facts.licensed.system.language if facts.licensed else "")),
         *(("product on it", product.title) for product in surveyed.products),
     ]
     return [row for row in rows if row[1]]

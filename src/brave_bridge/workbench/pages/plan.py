@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator
 
+import msgspec
+
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, RESTART, SOURCE, STAYS, PlanChoice
 from brave_bridge.core.packages.grouping import group_changes
@@ -37,6 +39,9 @@ COLUMNS = (
     Column("fetch", 9, right=True),
     Column("why"),
 )
+
+_FETCH = 4
+"""The column that tells what has to be fetched."""
 
 _ABOUT = (
     title("What planning does"),
@@ -77,7 +82,16 @@ def plan_page(record: MachineRecord, roles: Roles, unfolded: frozenset[str] = fr
         f"to {plan.legs[-1].leg.end.title}: {amounts(plan.legs)}{_takes(record)}, "
         f"plan {plan.hash[:8]}"
     )
-    return Page(summary, COLUMNS, tuple(rows), picture=plan_picture(record, plan, roles))
+    columns = COLUMNS
+    if not any(leg.packages or leg.sources.outcomes for leg in plan.legs):
+        columns, rows = COLUMNS[:_FETCH] + COLUMNS[_FETCH + 1 :], [_narrowed(row) for row in rows]
+    return Page(summary, columns, tuple(rows), picture=plan_picture(record, plan, roles))
+
+
+def _narrowed(row: Row) -> Row:
+    """A row without the column that only packages have something in."""
+    cells = row.cells[:_FETCH] + row.cells[_FETCH + 1 :]
+    return msgspec.structs.replace(row, cells=cells)
 
 
 def _takes(record: MachineRecord) -> str:

@@ -208,14 +208,14 @@ def step_row(step: PlanStep, row: StepRow, leg: int) -> Row:
     return Row(
         key=f"step:{leg}:{step.kind}:{row.what}",
         cells=(
-            "▲" if step.risks else "●",
+            "▲" if row.warns else "●",
             plain(row.what),
             plain(row.old),
             plain(row.new),
             size,
             plain(row.why),
         ),
-        tone="caution" if step.risks else "plain",
+        tone="caution" if row.warns else "plain",
         why=(
             title(step.title.capitalize()),
             *said(plain(row.why)),

@@ -75,7 +75,7 @@ def _faulty(record: MachineRecord) -> Page:
 
 def _summary(surveyed: Surveyed) -> str:
     facts = surveyed.facts
-    packages = f", {counted(len(facts.installed), 'package')}" if facts.installed else ""
+    packages = f", {counted(len(facts.installed), facts.part)}" if facts.installed else ""
     name = facts.identity.name or facts.identity.os_id
     legs = surveyed.route.legs if surveyed.route else ()
     leg = f", judged for {legs[0].end.title}" if legs else ""

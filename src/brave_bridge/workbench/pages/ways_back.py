@@ -86,7 +86,8 @@ def _kept_row(seen: KeptSeen, today: date) -> Row:
     """The system that an upgrade kept, and what going back to it would lose."""
     kept = seen.kept
     gone = bool(kept.gone)
-    mark, tone = ("▲", "caution") if gone or seen.days_left <= SOON_DAYS else ("◇", "plain")
+    is_soon = seen.days_left is not None and seen.days_left <= SOON_DAYS
+    mark, tone = ("▲", "caution") if gone or is_soon else ("◇", "plain")
     why = (
         title(f"{kept.version}, build {kept.build}"),
         *said(
@@ -94,12 +95,18 @@ def _kept_row(seen: KeptSeen, today: date) -> Row:
             *(() if gone else seen.losses),
         ),
         *(() if gone else (Note("code", "brave-bridge kept-system --go-back --reason …"),)),
-        Note("code", f"brave-bridge kept-system --until {kept.longest or kept.until}"),
+        *(
+            (Note("code", f"brave-bridge kept-system --until {kept.longest or kept.until}"),)
+            if kept.until
+            else ()
+        ),
     )
     ends = "gone" if gone else left_words(seen.days_left)
-    made = f"{kept.made} 00:00"
-    cells = (mark, made, _age(kept.made, today), kept.version, "kept by the upgrade", ends)
-    return Row(KEPT, (*cells, byte_size(kept.size), "–", "–"), tone, why, action="go_back")
+    how = "kept by the upgrade" if kept.made else "in the other slot"
+    age = _age(kept.made, today) if kept.made else "–"
+    cells = (mark, kept.made or "–", age, kept.version, how, ends or "no end")
+    size = byte_size(kept.size) if kept.size else "–"
+    return Row(KEPT, (*cells, size, "–", "–"), tone, why, action="go_back")
 
 
 def _summary(record: MachineRecord, today: date) -> str:
