@@ -106,7 +106,7 @@ class ArchiveServer:
                 if etag:
                     self.send_header("ETag", etag)
                 self.end_headers()
-                cut = server.cut_after and self.path.endswith(("xz", "gz", "zst"))
+                cut = server.cut_after and self.path.endswith(("xz", "gz", "zst", "bundle"))
                 self.wfile.write(content[: server.cut_after] if cut else content)
 
             def log_message(self, *words) -> None:

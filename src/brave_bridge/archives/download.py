@@ -134,17 +134,43 @@ class Downloader:
         finally:
             part.unlink(missing_ok=True)
 
+    def save(self, address: str, sha256: str, size: int, place: Path) -> None:
+        """Put a file of that sum and size at a place here, however large; see ``get_exactly``.
+
+        What an earlier try got stands beside it, as a part, and is gone on with.
+        """
+        part = place.with_name(f"{place.name}.{sha256[:16]}.part")
+        with self._explained(address):
+            place.parent.mkdir(parents=True, exist_ok=True)
+            with open(part, "a+b") as stream:
+                self._complete(address, stream, size)
+                stream.flush()
+                if (have := stream.seek(0, os.SEEK_END)) != size:
+                    words = f"ended after {have} of {size} bytes"
+                    raise ArchiveFault("unreachable", words, address)
+                stream.seek(0)
+                seen = hashlib.file_digest(stream, "sha256").hexdigest()
+                os.fsync(stream.fileno())
+            if seen != sha256:
+                part.unlink()
+                raise ArchiveFault("checksum", "is not the file that was signed for", address)
+            os.replace(part, place)
+
     def _go_on(self, address: str, part: Path, size: int) -> bytes:
-        """Get the rest of a file into its part; one at a time works on a part."""
+        """Get the rest of a file into its part, and all of it."""
         with open(part, "a+b") as stream:
-            fcntl.flock(stream, fcntl.LOCK_EX)
-            have = stream.seek(0, os.SEEK_END)
-            if have > size:
-                have = stream.truncate(0)
-            if have < size:
-                self._append(address, stream, have, size)
+            self._complete(address, stream, size)
             stream.seek(0)
             return stream.read()
+
+    def _complete(self, address: str, stream: BinaryIO, size: int) -> None:
+        """Get what a part lacks of a file; one at a time works on a part."""
+        fcntl.flock(stream, fcntl.LOCK_EX)
+        have = stream.seek(0, os.SEEK_END)
+        if have > size:
+            have = stream.truncate(0)
+        if have < size:
+            self._append(address, stream, have, size)
 
     def _append(self, address: str, stream: BinaryIO, have: int, size: int) -> None:
         headers = {"Accept-Encoding": "identity"}

@@ -1,5 +1,6 @@
 """The commands about image bundles."""
 
+import sys
 from collections.abc import Iterator
 from typing import Annotated
 
@@ -7,9 +8,12 @@ import msgspec
 import typer
 
 from brave_bridge.cli import documents
-from brave_bridge.cli.application import REFUSED, Json, app, print_document
+from brave_bridge.cli.application import REFUSED, Json, app, print_document, print_said
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.workbench.bundles import BundleSeen, bundles_here, look_into
+from brave_bridge.workbench.depot import depot_address, offered_by
+from brave_bridge.workbench.depot import fetch as fetch_bundle
+from brave_bridge.workbench.desk import Desk
 
 
 @app.command()
@@ -17,10 +21,20 @@ def bundle(
     context: typer.Context,
     file: Annotated[str, typer.Argument(metavar="[FILE]", help="On the machine, or here.")] = "",
     profile: Annotated[str, typer.Option("--profile", help="Another than the machine has.")] = "",
+    depot: Annotated[bool, typer.Option("--depot", help="List what the depot has.")] = False,
+    fetch: Annotated[
+        str, typer.Option("--fetch", help="Fetch the bundle of this release.", metavar="RELEASE")
+    ] = "",
+    source: Annotated[
+        str, typer.Option("--from", help="Another depot than the machine's.", metavar="ADDRESS")
+    ] = "",
     json: Json = False,
 ) -> None:
-    """Read an image bundle to its end, and tell what a profile of it changes on this machine."""
+    """Read an image bundle to its end, and tell what it changes here; or fetch one of a depot."""
     desk = context.obj.desk()
+    if depot or fetch:
+        _from_depot(desk, source or depot_address(desk), fetch, json)
+        return
     if not file:
         found = bundles_here(desk)
         lines = [f"● {plain(path)}" for path in found] or ["no bundle is on its storage"]
@@ -31,6 +45,17 @@ def bundle(
     print_document(json, document, [plain(line) for line in _lines(seen)])
     if seen.stops:
         raise typer.Exit(REFUSED)
+
+
+def _from_depot(desk: Desk, address: str, release: str, json: bool) -> None:
+    if not release:
+        found = offered_by(desk, address)
+        document = documents.document("depot", address=address, **msgspec.to_builtins(found))
+        lines = [f"{one.version}, serial {one.serial}: {one.file}" for one in found.bundles]
+        print_document(json, document, [plain(line) for line in lines])
+        return
+    got = fetch_bundle(desk, address, release, lambda words: print(f"· {words}", file=sys.stderr))
+    print_said(json, "bundle-fetched", plain(f"● {got.path}"), path=got.path)
 
 
 def _lines(seen: BundleSeen) -> Iterator[str]:

@@ -52,6 +52,8 @@ def somebody_waits(state: State) -> bool:
 
 def hand_over(state: State, secret: bytes) -> str:
     """Hand a secret to whoever waits: ``TAKEN``, or why it is of no use. NobodyWaits."""
+    if len(secret) > _MOST_BYTES:
+        return f"it is longer than {_MOST_BYTES} characters"
     try:
         with socket.socket(socket.AF_UNIX) as line, _address(state) as address:
             line.settimeout(_TALK_SECONDS)

@@ -32,3 +32,15 @@ class Frame(App[int]):
     def read_machines(self, names: list[str]) -> object:
         """Read machines anew, in a thread, and show what was read."""
         raise NotImplementedError
+
+    def _fatal_error(self) -> None:
+        """Tell what ended the screen, without the values that it held: one may be a secret.
+
+        Textual's own report has every local variable of every frame in it.
+        """
+        from rich.segment import Segments
+        from rich.traceback import Traceback
+
+        report = Traceback(show_locals=False, width=None)
+        self._exit_renderables.append(Segments(self.console.render(report, self.console.options)))
+        self._close_messages_no_wait()

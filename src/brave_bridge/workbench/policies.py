@@ -4,12 +4,13 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 
-from brave_bridge.core.packages.choices import SOURCE_WORDS, PlanChoice, preferences_with
+from brave_bridge.core.packages.choices import KEPT, SOURCE_WORDS, PlanChoice, preferences_with
 from brave_bridge.core.packages.preferences import (
     PREFERENCE_KINDS,
     PREFERENCE_WORDS,
     Preferences,
 )
+from brave_bridge.core.plan.steps import KEEP_ALL, KEPT_WORDS
 from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan
@@ -97,6 +98,8 @@ def listed_policies(policies: Policies) -> Iterator[Policy]:
         yield Policy(f"channel {component}", component, f"{chosen} in its place")
     for unit in sorted(preferences.restart_later):
         yield Policy(f"restart {unit}", unit, "restarts when a leg is done")
+    if preferences.keep != KEEP_ALL:
+        yield Policy(f"{KEPT} upgrade", "upgrades from media", KEPT_WORDS[preferences.keep])
 
 
 def forget_policy(kind: str, key: str) -> None:
@@ -118,6 +121,8 @@ def _without(known: Policies, key: str) -> Policies:
         preferences = preferences.with_channel(subject, subject)
     elif sort == "restart":
         preferences = preferences.with_restart(subject, later=False)
+    elif sort == KEPT:
+        preferences = msgspec.structs.replace(preferences, keep=KEEP_ALL)
     return msgspec.structs.replace(known, answers=answers, preferences=preferences)
 
 

@@ -6,6 +6,7 @@ from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.packages.changes import PackageChange, Price, ServiceChange
 from brave_bridge.core.packages.choices import (
     CHANNEL,
+    KEPT,
     LATER,
     OBSOLETE,
     SOURCE,
@@ -145,7 +146,13 @@ def choice_row(choice: PlanChoice, leg: int) -> Row:
     )
 
 
-_KINDS = {SOURCE: "third party", CHANNEL: "which kind", TOOL: "has a successor", OBSOLETE: "left"}
+_KINDS = {
+    SOURCE: "third party",
+    CHANNEL: "which kind",
+    TOOL: "has a successor",
+    OBSOLETE: "left",
+    KEPT: "what is kept",
+}
 
 
 def _without_scheme(address: str) -> str:
