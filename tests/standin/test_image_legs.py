@@ -6,6 +6,7 @@ from datetime import date
 import pytest
 
 from brave_bridge.core.crossing.requests import Run
+from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.images.system import IMAGE_FILE, SLOTS_FILE
 from brave_bridge.core.plan.steps import ComponentsStep, ImageStep
 from brave_bridge.machines.standin import images, live
@@ -187,3 +188,22 @@ def test_writing_tells_how_far_it_is(desk):
     percents = [percent for percent, _ in told]
     assert len(percents) >= 3 and percents == sorted(percents) and 0 < percents[0] < 100
     assert {note for _, note in told} <= {part.name for part in images.image_line().component}
+
+
+def test_a_shell_that_was_opened_for_the_work_is_closed_whenever_it_dies(desk, tmp_path):
+    unit = "remote-shell.service"
+    described = live.load(desk.machine.root)
+    described.units.append(live.LiveUnit(unit, "A shell for whoever helps", "inactive"))
+    live.save(desk.machine.root, described)
+    opened = Setting(("systemctl", "start", unit), ("systemctl", "stop", unit))
+    plan, around = Plans(desk).make("8.4"), Surroundings((opened,))
+    begin(desk, CrossBrief("image", plan.legs, surroundings=around))
+
+    def is_closed(root) -> bool:
+        (found,) = [one for one in live.load(root).units if one.name == unit]
+        return found.active == "inactive"
+
+    start, folder = desk.machine.root, tmp_path / "deaths"
+    assert ends_the_same_after_each_death(
+        start, "puffin", "trial", "after", folder, share=(0, 3), holds=is_closed
+    )

@@ -50,12 +50,13 @@ def ends_the_same_after_each_death(
     *,
     share: tuple[int, int] = (0, 1),
     matters: Callable[[str], bool] = lambda kind: not only_looks(kind),
+    holds: Callable[[Path], bool] = lambda root: True,
 ) -> int:
     """Let a begun procedure die at each request that matters, and go on; how often it died.
 
     ``start`` is the machine with the procedure begun and is left as it is; ``moment`` is
     ``before`` or ``after`` the deed. Of the deaths only those of a ``share`` (which, of how many)
-    are tried. All must end as the procedure does that nobody ends.
+    are tried. All must end as the procedure does that nobody ends, and ``holds`` be true then.
     """
     smooth = folder / "smooth"
     shutil.copytree(start, smooth, symlinks=True)
@@ -77,6 +78,7 @@ def ends_the_same_after_each_death(
         again = outcome_of(root, name, procedure)
         assert again.state == "done", (moment, root.name, again)
         assert again.proof is None or again.proof.passed, (moment, root.name, again)
+        assert holds(root), f"what must hold does not behind {root.name} ({moment})"
         assert contents(root) == end, f"another end after it {root.name} ({moment})"
         shutil.rmtree(root)
     return len(places)

@@ -23,7 +23,7 @@ ORDER = [
     ({"failed": "stage two"}, "it failed (stage two)", "show", 2),
     ({"proof_failed": True}, "worse than before", "show", 2),
     ({"first_stop": "no room on /"}, "no room on /", "show", 2),
-    ({"by_own_tools": True}, "take a way back and a baseline", "show", 0),
+    ({"by_own_tools": True}, "cross it by its own tools", "show", 0),
     ({"has_plan": True, "plan_words": "5 upgrades"}, "cross to 7 diamond: 5", "cross", 1),
     ({}, "plan the way to 7 diamond: 156 days of support left", "plan", 1),
     ({"goal": ""}, "nothing to do until a newer release is out", "show", 0),

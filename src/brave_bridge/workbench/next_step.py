@@ -90,7 +90,7 @@ def _after_trouble(s: OnTheWay) -> NextStep | None:
 
 def _ahead(s: OnTheWay) -> NextStep:
     if s.by_own_tools and not s.just_done:
-        words = "take a way back and a baseline, cross by its own tools, then prove it here"
+        words = "cross it by its own tools: a way back and a baseline first, then its proof"
         return NextStep(words, "ways_back", "show", 0)
     if not s.goal:
         done = f"{s.just_done}; " if s.just_done else ""

@@ -1,6 +1,7 @@
 """Is there room for the leg?"""
 
 from brave_bridge.core.formats.text import byte_size
+from brave_bridge.core.releases.standing import EDITION
 from brave_bridge.core.survey.findings import Situation, caution, clear, rule, stop
 from brave_bridge.core.survey.room import needs_at
 
@@ -17,18 +18,27 @@ _WHERE_IT_GROWS = ("/", "/usr", "/var", "/var/cache")
 
 def needed_bytes(situation: Situation, path: str) -> int:
     """What the leg takes on the file system of a path at its largest, with a margin."""
-    plan = situation.plan
-    fetch = plan.download_bytes if plan else ASSUMED_BYTES // 2
-    grow = plan.disk_bytes if plan else ASSUMED_BYTES // 2
+    plan, assumed = situation.plan, _assumed(situation)
+    fetch = plan.download_bytes if plan else assumed
+    grow = plan.disk_bytes if plan else assumed
     need = sum(needs_at(situation.facts, path, fetch, grow))
     return need + MARGIN_BYTES if need else 0
+
+
+def _assumed(situation: Situation) -> int:
+    """What a leg that is not planned yet is taken to fetch, and to grow the system by.
+
+    An image is written into a slot of its own, and another edition is no other system.
+    """
+    is_edition = bool(situation.legs) and situation.legs[0].scale == EDITION
+    return 0 if situation.facts.image or is_edition else ASSUMED_BYTES // 2
 
 
 @rule(
     "free-space",
     "space",
     asks="Is there room for the leg?",
-    means="A full disk in the middle of a leg leaves packages half installed.",
+    means="A full disk in the middle of a leg leaves it half done.",
     overrule=True,
 )
 def free_space(situation: Situation):
