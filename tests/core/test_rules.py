@@ -21,6 +21,13 @@ from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.images.system import Image, ImageSystem, Slot, Slots
 from brave_bridge.core.kernels.kernel_package import FOLLOWS, KernelPackage
 from brave_bridge.core.kernels.series_hold import OWN_NAME
+from brave_bridge.core.licensed.system import (
+    Edition,
+    KeptSystem,
+    LicenceState,
+    LicensedSystem,
+    System,
+)
 from brave_bridge.core.packages.updates import Offer
 from brave_bridge.core.releases.catalogue import Keyring, LegRule, Product, Release, ReleaseLine
 from brave_bridge.core.releases.conditions import FULL, KnownIssue, Needs, SupportPhase
@@ -199,6 +206,16 @@ def image_system(other: str = "empty", build: str = "8.4-2") -> ImageSystem:
     return ImageSystem(Image("8.4", build, "full"), Slots("a", "a", slots))
 
 
+def licensed(edition: str, licence: str, *, kept: str = "", gone: str = "") -> LicensedSystem:
+    """A licensed system of an edition, with a licence for one that waits for its activation."""
+    editions = (Edition("trial", "Trial"), Edition("crew", "Crew", "CR"))
+    return LicensedSystem(
+        System("4", "4.0.1", edition, editions=editions),
+        LicenceState(licence, activation="waiting"),
+        kept=KeptSystem("10", "10.0", kept, "2026-11-17", gone=gone) if kept else None,
+    )
+
+
 CASES = [
     ("product-base", STOP, "Gauge 1 does not stand on Quayside 7", product(bases=("5.3", "7"))),
     ("product-base", STOP, "Gauge 1 does not stand on Quayside 7", product(bases=("9",))),
@@ -258,6 +275,20 @@ CASES = [
     ("restart-pending", STOP, "restart is pending", activity(restart_wanted=True)),
     ("image-slots", STOP, "is not what runs: build", {"image": image_system(build="8.4-1")}),
     ("image-slots", CAUTION, "Slot b is on trial", {"image": image_system("trial")}),
+    ("activation", STOP, "its licence is for Trial", {"licensed": licensed("crew", "trial")}),
+    ("activation", CAUTION, "Crew is not activated yet", {"licensed": licensed("crew", "crew")}),
+    (
+        "kept-system",
+        CAUTION,
+        "2 days left to go back to 10",
+        {"licensed": licensed("crew", "crew", kept="2026-11-27")},
+    ),
+    (
+        "kept-system",
+        CAUTION,
+        "The kept system 10 is gone",
+        {"licensed": licensed("crew", "crew", kept="2026-11-27", gone="disk-tidy removed it")},
+    ),
     (
         "past-system",
         STOP,

@@ -28,10 +28,11 @@ def test_one_from_outside_is_found_told_and_read(outside, tmp_path):
 
 def test_ours_are_entry_points_like_any_other(outside):
     names = [family.name for family in all_families()]
-    assert names == ["deb", "rpm", "alpm", "image", "hold"]
+    assert names == ["deb", "rpm", "alpm", "image", "licensed", "hold"]
     assert [family.name for family in all_families() if family.can_cross] == [
         "deb",
         "image",
+        "licensed",
         "hold",
     ]
 

@@ -66,7 +66,7 @@ def ends_the_same_after_each_death(
         if now == moment and matters(logbook.entries(procedure, seq)[0].kind):
             died.append(seq)
             if (len(died) - 1) % share[1] == share[0]:
-                subprocess.run(["cp", "-a", smooth, folder / f"died-{seq}"], check=True)
+                _copy(smooth, folder / f"died-{seq}")
         return False
 
     assert carry_out_on(lambda: desk_at(smooth, name), procedure, copied) == 0
@@ -82,3 +82,12 @@ def ends_the_same_after_each_death(
         assert contents(root) == end, f"another end after it {root.name} ({moment})"
         shutil.rmtree(root)
     return len(places)
+
+
+def _copy(tree: Path, to: Path) -> None:
+    """Copy a tree in which a command may still be at work: what vanishes meanwhile is no fault."""
+    for _ in range(20):
+        if subprocess.run(["cp", "-a", tree, to], check=False, capture_output=True).returncode == 0:
+            return
+        shutil.rmtree(to)
+    raise AssertionError(f"{tree} is never still")
