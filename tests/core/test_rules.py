@@ -571,6 +571,13 @@ CASES = [
         {"legs": (plain_leg(firmware="efi"),), **boot(firmware="bios")},
     ),
     (
+        "secure-start",
+        STOP,
+        "Secure start is off",
+        {"legs": (plain_leg(secure_start=True),), **boot(secure_boot=False)},
+    ),
+    ("disk-size", STOP, "hold the system", {"legs": (plain_leg(disk_mib=1 << 30),)}),
+    (
         "security-chip",
         STOP,
         "No security chip",

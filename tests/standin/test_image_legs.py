@@ -9,12 +9,14 @@ from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.images.system import IMAGE_FILE, SLOTS_FILE
 from brave_bridge.core.plan.steps import ComponentsStep, ImageStep
+from brave_bridge.core.proof.difference import DATA, REGRESSION
 from brave_bridge.machines.standin import images, live
 from brave_bridge.machines.standin.images import KEY_FILE
 from brave_bridge.machines.standin.signing import make_detached_key
 from brave_bridge.runner.briefs import CrossBrief, KeptBrief, ReturnBrief
 from brave_bridge.workbench.kept_system import begin_keeping_longer, kept_of
 from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.proving import prove_again
 from brave_bridge.workbench.refusal import Refused
 from tests.standin.test_restarts import anew
 from tests.support.deaths import ends_the_same_after_each_death
@@ -61,6 +63,10 @@ def test_a_release_candidate_goes_to_its_release_and_back(desk):
     told = {one.subject: (one.before, one.after) for one in outcome.proof.differences}
     assert told["release"] == ("8.4-rc2", "8.4")
     assert told["build"] == ("8.4-rc2-0518", "8.4-0622")
+    (cure,) = outcome.proof.tasks
+    assert cure.key == "cure:K-118" and "Write the address into /etc/alerts" in cure.text
+    pools = [point for point in outcome.proof.same if point.topic == "pools"]
+    assert [(point.subject, point.after) for point in pools] == [("pools", "1")]
     begin(desk, ReturnBrief("image", outcome.ways_back[0], "trial"), "back")
     carry_out(desk.machine.root, "puffin", "back")
     assert outcome_of(desk.machine.root, "puffin", "back").state == "done"
@@ -207,3 +213,13 @@ def test_a_shell_that_was_opened_for_the_work_is_closed_whenever_it_dies(desk, t
     assert ends_the_same_after_each_death(
         start, "puffin", "trial", "after", folder, share=(0, 3), holds=is_closed
     )
+
+
+def test_a_pool_that_is_degraded_since_is_worse(desk):
+    assert cross(desk, "8.4").proof.passed
+    described = live.load(desk.machine.root)
+    described.pools = {"pool": "DEGRADED"}
+    live.save(desk.machine.root, described)
+    proof = prove_again(anew(desk))
+    worse = {p.subject: (p.after, p.kind) for p in proof.differences if p.verdict == REGRESSION}
+    assert not proof.passed and worse == {"pool pool": ("DEGRADED", DATA)}

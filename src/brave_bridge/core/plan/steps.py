@@ -292,6 +292,8 @@ class ImageStep(_Exchange, frozen=True, kw_only=True, tag="image"):
     profile: str = ""
     new_version: str = ""
     image_bytes: int = 0
+    cures: dict[str, str] = {}
+    """What its makers say to do behind the leg, by the names of the issues that it cures."""
 
     @property
     def title(self) -> str:

@@ -20,6 +20,16 @@ class Needs(msgspec.Struct, frozen=True):
     architectures: tuple[str, ...] = ()
     session_types: tuple[str, ...] = ()
     """The session types that it still offers (``wayland``, ``x11``), empty where not told."""
+    secure_start: bool = False
+    """Whether the firmware must start signed systems alone."""
+    disk_mib: int = 0
+    """How large the file system that holds the system must be."""
+    below: str = ""
+    """What a machine below these conditions has to expect, where it is taken there all the same."""
+
+    def with_price(self, remedy: str) -> str:
+        """What to do, and what it would mean to let the condition be."""
+        return f"{remedy} Overruled: {self.below}." if self.below else remedy
 
 
 FULL, SECURITY, LONG_TERM, PAID = "full", "security", "long-term", "paid"

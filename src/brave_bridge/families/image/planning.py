@@ -109,6 +109,7 @@ def _planned(
             profile=profile,
             new_version=version,
             image_bytes=manifest.size_of(profile),
+            cures={one.id: f"{one.title}: {one.cure}" for one in manifest.issues if one.cure},
         ),
         ComponentsStep(changed=changed),
         RestartStep(

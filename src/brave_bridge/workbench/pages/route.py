@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from datetime import date
 
 from brave_bridge.core.field_notes import FieldNote
-from brave_bridge.core.formats.text import counted, plain
+from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.releases.catalogue import Leg, Release
 from brave_bridge.core.releases.choices import Choice, ClosedLeg
 from brave_bridge.core.releases.conditions import LegTask
@@ -149,6 +149,8 @@ def _reasons(end: Release) -> tuple[str, ...]:
         needs.memory_mib and f"{needs.memory_mib} MiB of memory",
         needs.firmware and f"firmware mode {needs.firmware.upper()}",
         needs.security_chip and "a security chip",
+        needs.secure_start and "secure start",
+        needs.disk_mib and f"{byte_size(needs.disk_mib << 20)} of disk",
     ]
     kernel = f"Kernel series {end.kernel}." if end.kernel else ""
     needed = ", ".join(word for word in wanted if word)

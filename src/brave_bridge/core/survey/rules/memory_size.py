@@ -19,7 +19,7 @@ def memory_size(situation: Situation):
         yield stop(
             f"{have} MiB of memory, {refusing.title} needs {refusing.needs.memory_mib} MiB",
             where,
-            "Add memory, or stay on this release.",
+            refusing.needs.with_price("Add memory, or stay on this release."),
         )
     elif have:
         yield clear(f"{have} MiB of memory", where)

@@ -20,7 +20,7 @@ def security_chip(situation: Situation):
         yield stop(
             f"No security chip is seen, {refusing.title} needs one",
             "/sys/class/tpm: empty",
-            "Switch it on in the firmware's settings.",
+            refusing.needs.with_price("Switch it on in the firmware's settings."),
         )
     else:
         yield not_applicable("No security chip, and none is needed", "/sys/class/tpm: empty")
