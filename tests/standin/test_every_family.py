@@ -2,8 +2,11 @@
 
 import json
 import os
+import pty
+import select
 import subprocess
 import sys
+import time
 
 import pytest
 
@@ -103,3 +106,36 @@ def test_what_an_upgrade_kept_is_gone_back_to(ask):
     assert (kept["kept"]["version"], kept["days_left"]) == ("10", 10)
     ask("whimbrel", "kept-system", "--go-back", "--reason", "labels print upside down", "--yes")
     assert ask("whimbrel", "survey")["release"]["version"] == "10"
+
+
+def test_at_a_terminal_the_key_is_typed_unseen_and_a_misreading_is_pointed_at(ask, tmp_path):
+    ask("fulmar", "plan")
+    child, terminal = pty.fork()
+    if child == 0:
+        os.environ.update(XDG_STATE_HOME=str(tmp_path), HOME=str(tmp_path))
+        os.execv(sys.executable, [*PROGRAM, "--demo", "fulmar", "cross"])
+    shown = b""
+
+    def until(words: bytes) -> None:
+        nonlocal shown
+        ends = time.monotonic() + 120
+        while words not in shown:
+            assert time.monotonic() < ends, shown[-2000:]
+            if select.select([terminal], [], [], 0.2)[0]:
+                shown += os.read(terminal, 4096)
+
+    def type_in(words: str) -> None:
+        os.write(terminal, f"{words}\n".encode())
+
+    until(b"[y/N]")
+    type_in("y")
+    until(b"Key of edition Crew")
+    type_in(grouped(CREW.replace("8", "B", 1)))
+    until(b"B may be 8")
+    type_in(grouped(CREW))
+    until(b"Restart the machine now?")
+    until(b"empty for restart it now]")
+    type_in("")
+    until(b"as good as before")
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 0
+    assert CREW.encode() not in shown and grouped(CREW).encode() not in shown

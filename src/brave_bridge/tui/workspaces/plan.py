@@ -30,6 +30,12 @@ def _is_planned(record: MachineRecord | None) -> bool:
     return record is not None and record.plan is not None
 
 
+def _has_packages(record: MachineRecord | None) -> bool:
+    """Whether the plan is one of packages, about which a person may have wishes."""
+    plan = record.plan if record else None
+    return plan is not None and any(leg.packages or leg.sources.outcomes for leg in plan.legs)
+
+
 class PlanWorkspace(Workspace):
     """The change list and the questions answered ahead."""
 
@@ -42,32 +48,38 @@ class PlanWorkspace(Workspace):
             "h",
             "hold on to it",
             "Keep the package whatever it costs",
-            _is_planned,
+            _has_packages,
         ),
         Action(
-            "preference('exclude')", "e", "leave it alone", "Keep the package as it is", _is_planned
+            "preference('exclude')",
+            "e",
+            "leave it alone",
+            "Keep the package as it is",
+            _has_packages,
         ),
         Action(
             "preference('let_go')",
             "l",
             "let it go",
             "Keep the package no more than any other",
-            _is_planned,
+            _has_packages,
         ),
-        Action("preference('remove')", "r", "let it be removed", "Remove the package", _is_planned),
+        Action(
+            "preference('remove')", "r", "let it be removed", "Remove the package", _has_packages
+        ),
         Action(
             "look_at_config",
             "v",
             "three versions",
             "Yours, the old and the new side by side",
-            _is_planned,
+            _has_packages,
         ),
         Action(
             "order",
             "o",
             "what counts first",
             "Put the preferences of a plan into another order",
-            _is_planned,
+            _has_packages,
         ),
         Action("policy", "k", "as policy", "Keep this answer for every machine", _is_planned),
         Action(
