@@ -3,6 +3,7 @@
 What runs stays as it is until the new image has proven itself: the trial slot falls back by itself.
 """
 
+from brave_bridge.core.crossing.image_settings import export_settings
 from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, Objection
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import BundleRead, FactsRead
@@ -36,6 +37,10 @@ class ImageLeg(LegProcedure):
         why = yield from _read_again(leg, step)
         if why:
             return leg.stopped("read", why, "plan again")
+        if leg.facts.image and not leg.begun:
+            why = yield from export_settings(leg.facts.image.image.version)
+            if why:
+                return leg.stopped("settings", why, "see that the settings can be exported")
         yield from leg.checkpoint("read")
         # From here on the other slot is not what it was; what runs is.
         yield from leg.keep_open(WRITING)

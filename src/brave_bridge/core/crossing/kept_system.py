@@ -5,6 +5,7 @@ It is the system's own way back, beside ours: one of ours is made before it is g
 
 from collections.abc import Iterable, Iterator
 
+from brave_bridge.core.crossing.image_settings import restore_settings
 from brave_bridge.core.crossing.keep_way_back import new_card
 from brave_bridge.core.crossing.replies import FactsRead, Ran, Reply, SnapshotTaken
 from brave_bridge.core.crossing.requests import Checkpoint, ReadFacts, Run, Script, TakeSnapshot
@@ -43,6 +44,8 @@ def go_back_to_kept(reason: str) -> Script[Outcome]:
     if (version, build) != (kept.version, kept.build):
         seen = f"{version}, build {build} came up; {kept.version}, build {kept.build} was kept"
         return _failed("came up", seen, taken.id)
+    if came.facts.image:
+        warnings += yield from restore_settings(version)
     programs = before.licensed.programs if before.licensed else ()
     again = tuple(_words(programs_since(programs, kept)))
     return Outcome(state="done", ways_back=(taken.id,), warnings=warnings, again=again)

@@ -16,11 +16,19 @@ from brave_bridge.core.images.manifest import Manifest
 IMAGE_FILE = "/usr/lib/image/image.json"
 SLOTS_FILE = "/var/lib/image/slots.json"
 KEY_FILES = "/etc/image/keys/*.asc"
+SETTINGS_FILE = "/etc/image/settings.json"
+_EXPORTS = "/var/lib/image/settings"
 TOOL = "image-slots"
-"""The system's own tool: ``write SLOT BUNDLE PROFILE``, ``try SLOT``, ``bless``, ``default``."""
+"""The system's own tool; docs/bundles.md has what it is called with."""
 
 GOOD, EMPTY, TRIAL, BAD = "good", "empty", "trial", "bad"
 """What a slot holds: an image that has proven itself, none, one on trial, one that has failed."""
+
+
+def export_of(version: str) -> str:
+    """Where the settings of a release are exported to before it is left."""
+    return f"{_EXPORTS}/{version}.json"
+
 
 _MOST = 4000
 _Kind = TypeVar("_Kind")

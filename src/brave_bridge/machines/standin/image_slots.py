@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from brave_bridge.core.images.manifest import MANIFEST
-from brave_bridge.core.images.system import BAD, GOOD, IMAGE_FILE, SLOTS_FILE, TRIAL
+from brave_bridge.core.images.system import BAD, GOOD, IMAGE_FILE, SETTINGS_FILE, SLOTS_FILE, TRIAL
 from brave_bridge.machines.writing import replace_file
 
 _OS_RELEASE = "usr/lib/os-release"
@@ -20,16 +20,20 @@ _PACE_SECONDS = 0.02
 
 
 def run(root: Path, words: list[str]) -> int:
-    """``image-slots write SLOT BUNDLE PROFILE``, ``try SLOT``, ``bless``, ``default SLOT``."""
+    """``write SLOT BUNDLE PROFILE``, ``try SLOT``, ``bless``, ``default SLOT``, and for settings
+    ``export FILE`` and ``restore FILE``.
+    """
     verbs: dict[str, Callable[..., None]] = {
         "write": _write,
         "try": _try,
         "bless": _bless,
         "default": _default,
+        "export": _export,
+        "restore": _restore,
     }
     verb = verbs.get(words[0] if words else "")
     if verb is None or not _place(root, SLOTS_FILE).is_file():
-        print("image-slots: write SLOT BUNDLE PROFILE | try SLOT | bless | default SLOT")
+        print(f"image-slots: {' | '.join(verbs)}")
         return 2
     try:
         verb(root, *words[1:])
@@ -115,6 +119,34 @@ def _default(root: Path, name: str) -> None:
     _keep(root, slots)
 
 
+def _export(root: Path, path: str) -> None:
+    """Write the settings with the version that they are of to a file."""
+    version = json.loads(_place(root, IMAGE_FILE).read_bytes())["version"]
+    settings = json.loads(_place(root, SETTINGS_FILE).read_bytes())
+    place = _place(root, path)
+    place.parent.mkdir(parents=True, exist_ok=True)
+    told = {"version": version, "settings": settings}
+    replace_file(place, json.dumps(told, indent=1).encode() + b"\n")
+
+
+def _restore(root: Path, path: str) -> None:
+    """Take settings up that were exported by this very version."""
+    told = json.loads(_place(root, path).read_bytes())
+    version = json.loads(_place(root, IMAGE_FILE).read_bytes())["version"]
+    if told["version"] != version:
+        raise ValueError(f"they are of {told['version']}, and {version} runs")
+    settings = json.dumps(told["settings"], indent=1).encode() + b"\n"
+    replace_file(_place(root, SETTINGS_FILE), settings)
+
+
+def _migrate(root: Path, version: str) -> None:
+    """A newer image writes the settings in a form of its own at its first start."""
+    place = _place(root, SETTINGS_FILE)
+    if place.is_file():
+        settings = json.loads(place.read_bytes()) | {"form": version}
+        replace_file(place, json.dumps(settings, indent=1).encode() + b"\n")
+
+
 def come_up(root: Path, *, wrong: bool = False) -> None:
     """Start the slot that is wanted once, else the default; ``wrong``: that one fails.
 
@@ -146,6 +178,7 @@ def _exchange(root: Path, before: str, now: str) -> None:
     content = _place(root, _HELD.format(now)).read_bytes()
     replace_file(shown, content)
     image = json.loads(content)
+    _migrate(root, image["version"])
     lines = [
         line
         for line in release.read_text().splitlines()

@@ -12,7 +12,7 @@ import msgspec
 import tomlkit
 
 from brave_bridge.core.images.manifest import MANIFEST, SIGNATURE
-from brave_bridge.core.images.system import GOOD, IMAGE_FILE, SLOTS_FILE
+from brave_bridge.core.images.system import GOOD, IMAGE_FILE, SETTINGS_FILE, SLOTS_FILE
 from brave_bridge.machines.folder import FolderMachine
 
 KEY_FILE = "/etc/image/keys/keelstone.asc"
@@ -85,6 +85,8 @@ def write_image_system(
     serial = release.serial
     _write(machine, SLOTS_FILE, {"running": "a", "default": "a", "serial": serial, "slots": slots})
     machine.files.write(KEY_FILE, key)
+    settings = {"form": version, "alerts": "watch@northlight.example", "shares": ["charts"]}
+    _write(machine, SETTINGS_FILE, settings)
 
 
 def _write(machine: FolderMachine, path: str, value: object) -> None:
