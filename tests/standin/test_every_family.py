@@ -1,4 +1,7 @@
-"""Every family's machines from survey to return, by the command line with real runners."""
+"""Other families' machines from survey to return, by the command line with real runners.
+
+Those of packages have ``test_command_line``.
+"""
 
 import json
 import os
@@ -16,7 +19,6 @@ from tests.support.runs import contents
 
 PROGRAM = [sys.executable, "-c", "from brave_bridge.cli.entry import main; main()"]
 WAYS = [
-    ("petrel", "7", "", ("5.3", "7")),
     ("puffin", "8.4", "", ("8.4-rc2", "8.4")),
     ("razorbill", "8.5", "", ("8.4", "8.5")),
     ("fulmar", "edition:crew", CREW, ("Trial", "Crew")),
