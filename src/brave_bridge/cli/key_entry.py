@@ -54,9 +54,9 @@ class KeyEntry:
         if wanted is None:
             return
         if self._key is not None and self._key.mark == wanted.mark:
+            # Where the runner was gone in this very moment, the next one is given it.
             with contextlib.suppress(Refused):
                 give(desk, self._key)
-            self._key = None
             return
         if self._descriptor is None and not (self._must_ask or sys.stdin.isatty()):
             return

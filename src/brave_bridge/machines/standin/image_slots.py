@@ -3,6 +3,7 @@
 The tool believes what it is given: whoever calls it has looked at the bundle before.
 """
 
+import hashlib
 import json
 import tarfile
 import time
@@ -127,6 +128,7 @@ def _export(root: Path, path: str) -> None:
     place.parent.mkdir(parents=True, exist_ok=True)
     told = {"version": version, "settings": settings}
     replace_file(place, json.dumps(told, indent=1).encode() + b"\n")
+    print(_sum_of(settings))
 
 
 def _restore(root: Path, path: str) -> None:
@@ -137,6 +139,11 @@ def _restore(root: Path, path: str) -> None:
         raise ValueError(f"they are of {told['version']}, and {version} runs")
     settings = json.dumps(told["settings"], indent=1).encode() + b"\n"
     replace_file(_place(root, SETTINGS_FILE), settings)
+    print(_sum_of(told["settings"]))
+
+
+def _sum_of(settings: Any) -> str:
+    return hashlib.sha256(json.dumps(settings, sort_keys=True).encode()).hexdigest()
 
 
 def _migrate(root: Path, version: str) -> None:
