@@ -56,7 +56,7 @@ class FolderFiles:
     def read(self, path: str, limit: int) -> bytes:
         """See Files."""
         place = self.place(path)
-        with self._told(f"reading {path}"), open(place, "rb", opener=_without_waiting) as stream:
+        with self._told(f"reading {path}"), open(place, "rb", opener=without_waiting) as stream:
             if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
                 raise MachineError(f"reading {path}", self.machine, "not a regular file")
             content = stream.read(limit + 1)
@@ -220,6 +220,6 @@ class FolderMachine(ByKind):
         return {}
 
 
-def _without_waiting(path: str, flags: int) -> int:
+def without_waiting(path: str, flags: int) -> int:
     """Open even a pipe at once, so that what is no regular file can be refused."""
     return os.open(path, flags | os.O_NONBLOCK)

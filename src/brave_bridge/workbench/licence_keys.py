@@ -3,7 +3,7 @@
 import msgspec
 
 from brave_bridge.core.crossing.requests import UseKey
-from brave_bridge.core.licensed.key import KeyFault, LicenceKey, judged, read_key
+from brave_bridge.core.licensed.key import LicenceKey, judged, marked
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import EditionStep
 from brave_bridge.core.survey.facts import Facts
@@ -38,10 +38,7 @@ def waiting_for(desk: Desk) -> UseKey | None:
 
 def judged_by(wanted: UseKey, typed: str) -> LicenceKey:
     """The key that was typed for what waits; KeyFault where it is none."""
-    key = read_key(typed)
-    if key.mark != wanted.mark:
-        raise KeyFault(f"it is no key for edition {wanted.edition}")
-    return key
+    return marked(typed, wanted.mark, wanted.edition)
 
 
 def give(desk: Desk, key: LicenceKey) -> None:

@@ -117,7 +117,7 @@ def wrong_edition(step: EditionStep, facts: Facts) -> tuple[str, ...]:
 
 def activate(leg: LegUnderWay, step: EditionStep, facts: Facts) -> Script[None]:
     """Have the licence activated: by its service, by a code on the telephone, or later."""
-    if facts.licensed is None or not _waits(facts):
+    if not _waits(facts):
         return
     for number in range(1, 100):
         answer = yield from _tried()

@@ -9,7 +9,7 @@ from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import BundleRead, FactsRead
 from brave_bridge.core.crossing.requests import ReadBundle, ReadFacts, Run, Script
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, last_words, what_was_seen
 from brave_bridge.core.images.system import TOOL, TRIAL, ImageSystem
 from brave_bridge.core.plan.steps import ImageStep
 from brave_bridge.core.survey.facts import Facts
@@ -52,7 +52,7 @@ class ImageLeg(LegProcedure):
             title=f"Have slot {step.slot} tried at the next boot", argv=(TOOL, "try", step.slot)
         )
         if not ended_well(reply):
-            return (yield from leg.failed(WRITING, _said(reply)))
+            return (yield from leg.failed(WRITING, last_words(reply, 3)))
         return DONE
 
     def arrived_wrong(self, leg: LegUnderWay, facts: Facts) -> tuple[str, ...]:
@@ -96,7 +96,7 @@ def _written(step: ImageStep) -> Script[str]:
         reports_progress=True,
     )
     if not ended_well(reply):
-        return _said(reply)
+        return last_words(reply, 3)
     reply = yield from ReadFacts(title=f"Read back what slot {step.slot} has")
     if not isinstance(reply, FactsRead) or reply.facts.image is None:
         return what_was_seen(reply)
@@ -104,12 +104,6 @@ def _written(step: ImageStep) -> Script[str]:
     found = (slot.version, slot.build, slot.profile) if slot else ()
     wanted = (step.new_version, step.build, step.profile)
     return "" if found == wanted else f"slot {step.slot} has {found}, not {wanted}"
-
-
-def _said(reply) -> str:
-    """The last words of a command that failed."""
-    lines = [line.strip() for line in getattr(reply, "output", "").splitlines() if line.strip()]
-    return "; ".join(lines[-3:]) or what_was_seen(reply)
 
 
 def _wrong_image(step: ImageStep, system: ImageSystem) -> tuple[str, ...]:

@@ -4,14 +4,11 @@ A newer image may write them in a form of its own, which the older one does not 
 secrets in them: what is asked and answered here has their sums alone.
 """
 
-import re
-
-from brave_bridge.core.crossing.replies import FilesListed, Ran, Reply
+from brave_bridge.core.crossing.replies import FilesListed
 from brave_bridge.core.crossing.requests import ListFiles, Run, Script
-from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, last_words
+from brave_bridge.core.formats.sums import SHA256
 from brave_bridge.core.images.system import SETTINGS_FILE, TOOL, export_of
-
-_SUM = re.compile(r"[0-9a-f]{64}")
 
 
 def export_settings(version: str) -> Script[str]:
@@ -19,8 +16,8 @@ def export_settings(version: str) -> Script[str]:
     path = export_of(version)
     reply = yield from Run(title=f"Export the settings of {version}", argv=(TOOL, "export", path))
     if not ended_well(reply):
-        return _said(reply)
-    return "" if _SUM.fullmatch(_said(reply)) else f"no sum of {path} was told"
+        return last_words(reply)
+    return "" if SHA256.fullmatch(last_words(reply)) else f"no sum of {path} was told"
 
 
 def restore_settings(version: str) -> Script[tuple[str, ...]]:
@@ -34,16 +31,12 @@ def restore_settings(version: str) -> Script[tuple[str, ...]]:
         return (f"the settings of {version} were not exported: those of now stay",)
     reply = yield from Run(title=f"Restore the settings of {version}", argv=(TOOL, "restore", path))
     if not ended_well(reply):
-        return (f"the settings of {version} are not restored: {_said(reply)}; they are in {path}",)
+        return (
+            f"the settings of {version} are not restored: {last_words(reply)}; they are in {path}",
+        )
     again = yield from Run(
         title="Export them again, to compare", argv=(TOOL, "export", f"{path}.restored")
     )
-    if not ended_well(again) or _said(again) != _said(reply):
+    if not ended_well(again) or last_words(again) != last_words(reply):
         return (f"the settings in {SETTINGS_FILE} are not those that were exported to {path}",)
     return ()
-
-
-def _said(reply: Reply) -> str:
-    """The last line that a command printed."""
-    output = reply.output if isinstance(reply, Ran) else what_was_seen(reply)
-    return output.strip().rpartition("\n")[2] or "it ended without a word"

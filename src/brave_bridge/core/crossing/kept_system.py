@@ -7,11 +7,11 @@ from collections.abc import Iterable, Iterator
 
 from brave_bridge.core.crossing.image_settings import restore_settings
 from brave_bridge.core.crossing.keep_way_back import new_card
-from brave_bridge.core.crossing.replies import FactsRead, Ran, Reply, SnapshotTaken
+from brave_bridge.core.crossing.replies import FactsRead, SnapshotTaken
 from brave_bridge.core.crossing.requests import Checkpoint, ReadFacts, Run, Script, TakeSnapshot
 from brave_bridge.core.crossing.restart import restart_at_once
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, last_words, what_was_seen
 from brave_bridge.core.licensed.system import TOOL, KeptSystem, Program
 from brave_bridge.core.ways_back.kept_by_system import kept_by, runs, way_to_it
 
@@ -36,7 +36,7 @@ def go_back_to_kept(reason: str) -> Script[Outcome]:
     yield from Checkpoint(title="Checkpoint: way back", name="way back", leg=0)
     ran = yield from Run(title=f"Let {kept.version} run again", argv=way_to_it(before))
     if not ended_well(ran):
-        return _failed("going back", _last_line(ran), taken.id)
+        return _failed("going back", last_words(ran), taken.id)
     came = yield from restart_at_once(before, "", "kept-system")
     if came.facts is None or came.faults:
         return _failed("restart", came.failure or "; ".join(came.faults), taken.id)
@@ -56,7 +56,7 @@ def keep_longer(until: str, days: int) -> Script[Outcome]:
     yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
     ran = yield from Run(title=f"Keep it until {until}", argv=(TOOL, "keep", str(days)))
     if not ended_well(ran):
-        return _stopped("keeping", _last_line(ran))
+        return _stopped("keeping", last_words(ran))
     reply = yield from ReadFacts(title="See until when it is kept")
     kept = kept_by(reply.facts) if isinstance(reply, FactsRead) else None
     if kept is None or kept.until != until:
@@ -87,8 +87,3 @@ def _failed(at: str, why: str, way_back: str) -> Outcome:
         next_step=f"brave-bridge return {way_back}",
         ways_back=(way_back,),
     )
-
-
-def _last_line(reply: Reply) -> str:
-    output = reply.output if isinstance(reply, Ran) else what_was_seen(reply)
-    return output.strip().rpartition("\n")[2] or "it ended without a word"

@@ -11,7 +11,7 @@ from brave_bridge.core.crossing.replies import FactsRead, MediumRead
 from brave_bridge.core.crossing.requests import ReadFacts, ReadMedium, Run, Script
 from brave_bridge.core.crossing.restart import restart_at_once
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, last_words, what_was_seen
 from brave_bridge.core.licensed.medium import misfits
 from brave_bridge.core.licensed.system import (
     FAILED,
@@ -46,7 +46,7 @@ def upgrade(leg: LegUnderWay, step: MediumStep) -> Script[Outcome]:
         reports_progress=True,
     )
     if not ended_well(reply):
-        return (yield from leg.failed(PREPARING, _last_words(reply)))
+        return (yield from leg.failed(PREPARING, last_words(reply, 3)))
     reply = yield from ReadFacts(title="See that it is prepared")
     phases = _phases(reply.facts) if isinstance(reply, FactsRead) else None
     if phases is None or phases.state != RUNNING or phases.target != step.new:
@@ -135,8 +135,3 @@ def _phases(facts: Facts) -> Phases | None:
 
 def _record(phases: Phases) -> str:
     return phases.record[-1].words if phases.record else "it wrote down no reason"
-
-
-def _last_words(reply: object) -> str:
-    lines = [one.strip() for one in getattr(reply, "output", "").splitlines() if one.strip()]
-    return "; ".join(lines[-3:]) or "it ended without a word"

@@ -56,6 +56,12 @@ def why_it_failed(family: CrossingFamily, reply: Reply) -> str:
     return "; ".join(faults[-4:] or said[-2:]) or f"exit code {reply.exit_code}"
 
 
+def last_words(reply: Reply, most: int = 1) -> str:
+    """The last lines that a command printed, or why it was not carried out."""
+    lines = [line.strip() for line in getattr(reply, "output", "").splitlines() if line.strip()]
+    return "; ".join(lines[-most:]) or what_was_seen(reply) or "it ended without a word"
+
+
 def ended_well(reply: Reply) -> bool:
     """Whether a command ended by itself and with 0."""
     return isinstance(reply, Ran) and reply.ok

@@ -4,13 +4,13 @@ import re
 
 import msgspec
 
+from brave_bridge.core.formats.sums import SHA256
+from brave_bridge.core.images.manifest import LARGEST_BUNDLE, VERSION
+
 INDEX, SIGNATURE = "index.json", "index.json.asc"
 LARGEST_INDEX = 1_000_000
-LARGEST_BUNDLE = 64 << 30
 SCHEMA = 1
 _FILE = re.compile(r"[A-Za-z0-9_+-][A-Za-z0-9._+-]{0,120}\.bundle")
-_SHA256 = re.compile(r"[0-9a-f]{64}")
-_VERSION = re.compile(r"[A-Za-z0-9][A-Za-z0-9.:~+-]{0,79}")
 
 
 class DepotFault(ValueError):
@@ -51,8 +51,8 @@ def read_depot(content: bytes, line: str) -> Depot:
     if depot.line != line:
         raise DepotFault(f"it is of {depot.line[:80]!r}, not of {line}")
     for one in depot.bundles:
-        if not (_FILE.fullmatch(one.file) and _SHA256.fullmatch(one.sha256)):
+        if not (_FILE.fullmatch(one.file) and SHA256.fullmatch(one.sha256)):
             raise DepotFault(f"it names no bundle that could be there: {one.file[:80]!r}")
-        if not _VERSION.fullmatch(one.version) or not 0 < one.size <= LARGEST_BUNDLE:
+        if not VERSION.fullmatch(one.version) or not 0 < one.size <= LARGEST_BUNDLE:
             raise DepotFault(f"{one.file} has no version and size that could be true")
     return depot

@@ -9,6 +9,8 @@ from collections.abc import Iterable
 
 import msgspec
 
+from brave_bridge.core.formats.sums import SHA256
+
 MANIFEST, SIGNATURE = "manifest.json", "manifest.json.asc"
 """The first two members of a bundle."""
 
@@ -19,8 +21,7 @@ LARGEST_BUNDLE = 64 << 30
 MOST_COMPONENTS, MOST_PATTERNS, LONGEST_PATTERN = 2_000, 100_000, 200
 SCHEMA = 1
 _NAME = re.compile(r"[a-z0-9][a-z0-9._+-]{0,79}")
-_VERSION = re.compile(r"[A-Za-z0-9][A-Za-z0-9.:~+-]{0,79}")
-_SHA256 = re.compile(r"[0-9a-f]{64}")
+VERSION = re.compile(r"[A-Za-z0-9][A-Za-z0-9.:~+-]{0,79}")
 
 
 class ManifestFault(ValueError):
@@ -134,10 +135,10 @@ def _faults(manifest: Manifest) -> Iterable[str]:
         if not _NAME.fullmatch(word):
             yield f"no name: {word[:80]!r}"
     for word in (manifest.version, manifest.build, *(c.version for c in manifest.components)):
-        if not _VERSION.fullmatch(word):
+        if not VERSION.fullmatch(word):
             yield f"no version: {word[:80]!r}"
     for component in manifest.components:
-        if component.size < 0 or not _SHA256.fullmatch(component.sha256):
+        if component.size < 0 or not SHA256.fullmatch(component.sha256):
             yield f"{component.name} has no size and sum that could be true"
     if sum(component.size for component in manifest.components) > LARGEST_BUNDLE:
         yield f"its components are larger than {LARGEST_BUNDLE >> 30} GiB"

@@ -103,6 +103,14 @@ def read_key(typed: str) -> LicenceKey:
     return LicenceKey(letters)
 
 
+def marked(typed: str, mark: str, edition: str) -> LicenceKey:
+    """The key that was typed where keys begin with a mark; KeyFault where it is none of these."""
+    key = read_key(typed)
+    if key.mark != mark:
+        raise KeyFault(f"it is no key for edition {edition}")
+    return key
+
+
 def judged(typed: str, marks: dict[str, str], wanted: str) -> LicenceKey:
     """The key that was typed for an edition; KeyFault where it is none, or for another.
 

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator
 
 import msgspec
 
+from brave_bridge.core.formats.sums import SHA256
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.licensed.system import LicensedSystem, Program
 from brave_bridge.core.survey.platform import Hardware
@@ -22,7 +23,6 @@ _WORD = re.compile(r"[A-Za-z0-9][A-Za-z0-9.:~+_-]{0,79}")
 _PATH = re.compile(
     r"(?:[A-Za-z0-9_+-][A-Za-z0-9._+-]{0,79}/){0,8}[A-Za-z0-9_+-][A-Za-z0-9._+-]{0,79}"
 )
-_SHA256 = re.compile(r"[0-9a-f]{64}")
 
 
 class MediumFault(ValueError):
@@ -96,7 +96,7 @@ def _faults(medium: Medium) -> Iterator[str]:
     if not 1 <= medium.phases <= 20 or medium.grows < 0:
         yield f"it needs {medium.phases} phases"
     for file in medium.files:
-        if not _PATH.fullmatch(file.path) or file.size < 0 or not _SHA256.fullmatch(file.sha256):
+        if not _PATH.fullmatch(file.path) or file.size < 0 or not SHA256.fullmatch(file.sha256):
             yield f"no file that could be on it: {file.path[:80]!r}"
 
 

@@ -7,7 +7,7 @@ from brave_bridge.core.crossing.requests import WAITS_FOR_KEY, UseKey
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import decoded, plain
 from brave_bridge.core.licensed.answers import read_answer
-from brave_bridge.core.licensed.key import KeyFault, LicenceKey, read_key
+from brave_bridge.core.licensed.key import KeyFault, LicenceKey, marked, read_key
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.key_desk import TAKEN, take
 from brave_bridge.runner.performing.ways_back import Report
@@ -46,11 +46,9 @@ class KeyInHand:
 
         def judge(given: bytes) -> str:
             try:
-                key = read_key(given.decode("ascii", "replace"))
+                marked(given.decode("ascii", "replace"), request.mark, request.edition)
             except KeyFault as fault:
                 return str(fault)
-            if key.mark != request.mark:
-                return f"it is no key for edition {request.edition}"
             return TAKEN
 
         given = take(

@@ -10,7 +10,7 @@ from brave_bridge.core.crossing.replies import MediumRead, Reply
 from brave_bridge.core.crossing.requests import ReadMedium
 from brave_bridge.core.licensed.medium import LARGEST, Medium, MediumFault, MediumFile, read_medium
 from brave_bridge.core.licensed.system import KEY_FILES
-from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.folder import FolderMachine, without_waiting
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Contents
 
@@ -54,7 +54,7 @@ def medium_at(machine: Machine, path: str) -> tuple[Medium, tuple[str, ...]]:
 def _must_be_whole(machine: FolderMachine, path: str, file: MediumFile) -> None:
     """MediumFault where a file has another size or sum than was announced."""
     digest, left = hashlib.sha256(), file.size
-    with open(machine.files.place(path), "rb", opener=_without_waiting) as stream:
+    with open(machine.files.place(path), "rb", opener=without_waiting) as stream:
         status = os.fstat(stream.fileno())
         if not stat.S_ISREG(status.st_mode) or status.st_size != file.size:
             raise MediumFault(f"{file.path} has {status.st_size} bytes, announced are {file.size}")
@@ -63,8 +63,3 @@ def _must_be_whole(machine: FolderMachine, path: str, file: MediumFile) -> None:
             left -= len(piece)
     if digest.hexdigest() != file.sha256:
         raise MediumFault(f"{file.path} is not what was announced: its sum is another")
-
-
-def _without_waiting(path: str, flags: int) -> int:
-    """Open even a pipe at once, so that what is no regular file can be refused."""
-    return os.open(path, flags | os.O_NONBLOCK)
