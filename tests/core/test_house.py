@@ -2,6 +2,8 @@
 
 import ast
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import brave_bridge
@@ -67,3 +69,9 @@ def test_nobody_but_a_machine_s_own_side_knows_where_its_files_are():
                 if is_root or is_folder:
                     found.append(f"{name}:{node.lineno}: {ast.unparse(node)}")
     assert found == []
+
+
+def test_no_command_loads_what_fetches_before_it_is_asked_to():
+    asked = "import sys, brave_bridge.cli.running; print('httpx' in sys.modules)"
+    done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "False"

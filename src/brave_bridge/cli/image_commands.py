@@ -11,8 +11,6 @@ from brave_bridge.cli import documents
 from brave_bridge.cli.application import REFUSED, Json, app, print_document, print_said
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.workbench.bundles import BundleSeen, bundles_here, look_into
-from brave_bridge.workbench.depot import depot_address, offered_by
-from brave_bridge.workbench.depot import fetch as fetch_bundle
 from brave_bridge.workbench.desk import Desk
 
 
@@ -33,7 +31,7 @@ def bundle(
     """Read an image bundle to its end, and tell what it changes here; or fetch one of a depot."""
     desk = context.obj.desk()
     if depot or fetch:
-        _from_depot(desk, source or depot_address(desk), fetch, json)
+        _from_depot(desk, source, fetch, json)
         return
     if not file:
         found = bundles_here(desk)
@@ -47,14 +45,18 @@ def bundle(
         raise typer.Exit(REFUSED)
 
 
-def _from_depot(desk: Desk, address: str, release: str, json: bool) -> None:
+def _from_depot(desk: Desk, source: str, release: str, json: bool) -> None:
+    # What fetches over a link is loaded by those alone who want that.
+    from brave_bridge.workbench.depot import depot_address, fetch, offered_by
+
+    address = source or depot_address(desk)
     if not release:
         found = offered_by(desk, address)
         document = documents.document("depot", address=address, **msgspec.to_builtins(found))
         lines = [f"{one.version}, serial {one.serial}: {one.file}" for one in found.bundles]
         print_document(json, document, [plain(line) for line in lines])
         return
-    got = fetch_bundle(desk, address, release, lambda words: print(f"· {words}", file=sys.stderr))
+    got = fetch(desk, address, release, lambda words: print(f"· {words}", file=sys.stderr))
     print_said(json, "bundle-fetched", plain(f"● {got.path}"), path=got.path)
 
 
