@@ -3,6 +3,7 @@
 import json
 from datetime import date
 
+import msgspec
 import pytest
 
 from brave_bridge.core.crossing.requests import Run
@@ -86,6 +87,36 @@ def test_two_legs_go_by_turns_into_both_slots(desk):
     assert (outcome.state, outcome.legs_done) == ("done", 2) and outcome.proof.passed, outcome
     assert running(desk) == ("a", "8.5", "full")
     assert {one["state"] for one in slots(desk)["slots"]} == {"good"}
+    told = {one.subject: (one.after, one.meaning) for one in outcome.proof.differences}
+    assert told["cure of K-131"][0] == "in place" and "Clocks of guests" in told["cure of K-131"][1]
+    assert not outcome.proof.tasks, "nothing of the image between is left to do"
+
+
+def test_a_cure_that_its_tool_applied_is_looked_at_again_by_each_proof(desk):
+    plan = Plans(desk).make("8.5")
+    assert any("by its own tool" in words for words in plan.legs[-1].step(ImageStep).risks)
+    assert cross(desk, "8.5").proof.passed
+    assert prove_again(anew(desk)).passed
+    found = slots(desk)
+    for slot in found["slots"]:
+        slot["cures"] = []
+    desk.machine.files.write(SLOTS_FILE, json.dumps(found).encode())
+    proof = prove_again(anew(desk))
+    (worse,) = [point for point in proof.differences if point.verdict == REGRESSION]
+    assert not proof.passed and worse.subject == "cure of K-131"
+    assert "image-slots cure K-131" in worse.meaning
+
+
+def test_a_cure_that_cannot_be_applied_is_told_and_its_image_not_kept(desk):
+    plan = Plans(desk).make("8.5")
+    step = plan.legs[-1].step(ImageStep)
+    unknown = msgspec.structs.replace(step, cured_by_tool=("K-999",))
+    legs = (plan.legs[0], plan.legs[-1].with_step(unknown))
+    begin(desk, CrossBrief("image", legs))
+    carry_out(desk.machine.root, "puffin", "trial")
+    outcome = outcome_of(desk.machine.root, "puffin", "trial")
+    assert any("knows no cure of K-999" in words for words in outcome.warnings), outcome
+    assert not outcome.proof.passed and slots(desk)["default"] == "b"
 
 
 def test_a_slot_that_does_not_come_up_falls_back_and_is_written_again(desk):

@@ -5,6 +5,7 @@ from datetime import date, timedelta
 
 import pytest
 
+from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.licensed.system import (
     KEPT_FILE,
     KEPT_FOLDER,
@@ -17,6 +18,7 @@ from brave_bridge.core.plan.steps import MediumStep
 from brave_bridge.machines.standin import licensed, live
 from brave_bridge.machines.standin.signing import make_detached_key
 from brave_bridge.runner.briefs import CrossBrief, KeptBrief, ReturnBrief
+from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.workbench.kept_system import begin_going_back, begin_keeping_longer, kept_here
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
@@ -205,6 +207,19 @@ def test_going_back_within_the_window_leaves_programs_to_install_again(upgraded)
     assert told(upgraded, SYSTEM_FILE)["build"] == "10.0.4411" and len(outcome.ways_back) == 1
     row = anew(upgraded).logbook().procedure("kept")
     assert row.outcome.again == outcome.again
+
+
+def test_going_back_ends_a_leg_that_stands_open(desk):
+    plans, before = Plans(desk).make("11").legs, desk.facts()
+    assert carried_out(desk, CrossBrief("licensed", plans)).state == "done"
+    upgraded = anew(desk)
+    leg = OpenLeg(family="licensed", plans=plans, number=0, baseline=before, ways_back=("s-1",))
+    OPEN_LEG.change(upgraded.machine.state, lambda _: leg)
+    assert anew(upgraded).open_leg() is not None
+    outcome = carried_out(anew(upgraded), KeptBrief(reason="labels print upside down"), "kept")
+    assert outcome.state == "done" and anew(upgraded).open_leg() is None
+    with pytest.raises(Refused, match="nothing is under way"):
+        anew(upgraded).go_on()
 
 
 def test_a_task_for_each_program_stands_until_it_is_ticked(upgraded):

@@ -78,6 +78,6 @@ def _lines(seen: BundleSeen) -> Iterator[str]:
     for issue in seen.issues:
         yield f"▲ known: {issue.title}"
         if issue.cure:
-            yield f"    {issue.cure}"
+            yield f"    {issue.cure}{' (its own tool applies it)' if issue.by_tool else ''}"
     for stop in seen.stops:
         yield f"■ {stop}"

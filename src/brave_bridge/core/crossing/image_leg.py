@@ -60,14 +60,25 @@ class ImageLeg(LegProcedure):
         step = leg.plan.step(ImageStep)
         return _wrong_image(step, facts.image) if step and facts.image else ()
 
+    def settle(self, leg: LegUnderWay, facts: Facts) -> Script[Outcome | None]:
+        """See LegProcedure: the cures that the system's own tool applies."""
+        step = leg.plan.step(ImageStep)
+        in_place = facts.image.running.cures if facts.image else ()
+        for issue in step.cured_by_tool if step else ():
+            if issue in in_place:
+                continue
+            reply = yield from Run(title=f"Apply the cure of {issue}", argv=(TOOL, "cure", issue))
+            if not ended_well(reply):
+                leg.warnings += (f"the cure of {issue} is not applied: {last_words(reply)}",)
+        return None
+
 
 def _objection(facts: Facts) -> Objection | None:
     """Why an image leg must not begin."""
     system = facts.image
     if system is None or system.other is None:
         return "there is no other slot to write into", "look at its slots: brave-bridge survey"
-    running = next(s for s in system.slots.slots if s.name == system.slots.running)
-    if running.state == TRIAL:
+    if system.running.state == TRIAL:
         return "what runs is on trial itself", "prove it first, or go back"
     return None
 
@@ -108,7 +119,7 @@ def _written(step: ImageStep) -> Script[str]:
 
 def _wrong_image(step: ImageStep, system: ImageSystem) -> tuple[str, ...]:
     """Where what came up is not the image that was announced, in both places that tell it."""
-    slot = next(s for s in system.slots.slots if s.name == system.slots.running)
+    slot = system.running
     if slot.name != step.slot:
         return (f"slot {slot.name} came up with {slot.version}: slot {step.slot} fell back",)
     if (system.image.build, slot.build) != (step.build, step.build):

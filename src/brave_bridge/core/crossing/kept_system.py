@@ -8,10 +8,17 @@ from collections.abc import Iterable, Iterator
 from brave_bridge.core.crossing.image_settings import restore_settings
 from brave_bridge.core.crossing.keep_way_back import new_card
 from brave_bridge.core.crossing.replies import FactsRead, SnapshotTaken
-from brave_bridge.core.crossing.requests import Checkpoint, ReadFacts, Run, Script, TakeSnapshot
+from brave_bridge.core.crossing.requests import (
+    Checkpoint,
+    CloseLeg,
+    ReadFacts,
+    Run,
+    Script,
+    TakeSnapshot,
+)
 from brave_bridge.core.crossing.restart import restart_at_once
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, last_words, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, last_words, warned, what_was_seen
 from brave_bridge.core.licensed.system import TOOL, KeptSystem, Program
 from brave_bridge.core.ways_back.kept_by_system import kept_by, runs, way_to_it
 
@@ -46,6 +53,10 @@ def go_back_to_kept(reason: str) -> Script[Outcome]:
         return _failed("came up", seen, taken.id)
     if came.facts.image:
         warnings += yield from restore_settings(version)
+    # A leg that stands open leads away from the system that came up: nothing is left to go on with.
+    warnings += yield from warned(
+        CloseLeg(title="No leg is under way any more"), "that a leg was under way is still kept"
+    )
     programs = before.licensed.programs if before.licensed else ()
     again = tuple(_words(programs_since(programs, kept)))
     return Outcome(state="done", ways_back=(taken.id,), warnings=warnings, again=again)

@@ -18,7 +18,7 @@ LARGEST_MANIFEST = 4_000_000
 LARGEST_BUNDLE = 64 << 30
 """Bytes of all components together that are taken at most."""
 
-MOST_COMPONENTS, MOST_PATTERNS, LONGEST_PATTERN = 2_000, 100_000, 200
+MOST_COMPONENTS, MOST_PATTERNS, LONGEST_PATTERN, MOST_ISSUES = 2_000, 100_000, 200, 200
 SCHEMA = 1
 _NAME = re.compile(r"[a-z0-9][a-z0-9._+-]{0,79}")
 VERSION = re.compile(r"[A-Za-z0-9][A-Za-z0-9.:~+-]{0,79}")
@@ -61,11 +61,15 @@ class Profile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Issue(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Something that its makers know to be wrong, and what helps."""
+    """Something that its makers know to be wrong, and what helps.
+
+    ``by_tool``: the system's own tool applies the cure; else it is a person's to do.
+    """
 
     id: str
     title: str
     cure: str = ""
+    by_tool: bool = False
 
 
 class Manifest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -145,6 +149,12 @@ def _faults(manifest: Manifest) -> Iterable[str]:
     patterns = [p for c in manifest.components for d in c.drivers for p in d.serves]
     if len(patterns) > MOST_PATTERNS or any(len(p) > LONGEST_PATTERN for p in patterns):
         yield "its drivers serve more than devices are called"
+    ids = [issue.id for issue in manifest.issues]
+    if len(ids) > MOST_ISSUES or len(set(ids)) < len(ids):
+        yield "an issue is in it twice, or there are too many"
+    for word in ids:
+        if not VERSION.fullmatch(word):
+            yield f"no name of an issue: {word[:80]!r}"
     if not manifest.profiles:
         yield "it has no profile"
     for profile in manifest.profiles:

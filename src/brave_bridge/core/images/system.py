@@ -11,7 +11,7 @@ import msgspec
 
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.images.changes import InstalledComponent
-from brave_bridge.core.images.manifest import Manifest
+from brave_bridge.core.images.manifest import MOST_ISSUES, Manifest
 
 IMAGE_FILE = "/usr/lib/image/image.json"
 SLOTS_FILE = "/var/lib/image/slots.json"
@@ -48,13 +48,17 @@ class Image(msgspec.Struct, frozen=True):
 
 
 class Slot(msgspec.Struct, frozen=True):
-    """A slot, and what was written into it; all but the name empty where nothing was."""
+    """A slot, and what was written into it; all but the name empty where nothing was.
+
+    ``cures`` are the known issues of its image whose cures are in place, by their names.
+    """
 
     name: str
     state: str = EMPTY
     version: str = ""
     build: str = ""
     profile: str = ""
+    cures: tuple[str, ...] = ()
 
 
 class Slots(msgspec.Struct, frozen=True):
@@ -78,12 +82,15 @@ class ImageSystem(msgspec.Struct, frozen=True):
         """The slot that does not run: where the next image goes."""
         return next((s for s in self.slots.slots if s.name != self.slots.running), None)
 
+    @property
+    def running(self) -> Slot:
+        """The slot that runs."""
+        return next(s for s in self.slots.slots if s.name == self.slots.running)
+
 
 def is_on_trial(system: ImageSystem | None) -> bool:
     """Whether the slot that runs has not proven itself yet."""
-    if system is None:
-        return False
-    return any(s.name == system.slots.running and s.state == TRIAL for s in system.slots.slots)
+    return system is not None and system.running.state == TRIAL
 
 
 def taken_to(system: ImageSystem, manifest: Manifest, profile: str) -> ImageSystem:
@@ -116,16 +123,22 @@ def read_slots(content: bytes) -> Slots:
     known = [slot.name for slot in found.slots]
     if found.running not in known or len(set(known)) < len(known):
         raise ImageFault(f"slot {one_line(found.running, 20)} runs, and there are {len(known)}")
-    slots = tuple(
-        Slot(*(one_line(word, 80) for word in (s.name, s.state, s.version, s.build, s.profile)))
-        for s in found.slots
+    return msgspec.structs.replace(found, slots=tuple(map(_clean, found.slots)))
+
+
+def _clean(slot: Slot) -> Slot:
+    """A slot as it may be shown: one line each, and no more of them than there may be."""
+    name, state, version, build, profile = (
+        one_line(word, 80)
+        for word in (slot.name, slot.state, slot.version, slot.build, slot.profile)
     )
-    return msgspec.structs.replace(found, slots=slots)
+    cures = tuple(one_line(word, 80) for word in slot.cures[:MOST_ISSUES])
+    return Slot(name, state, version, build, profile, cures)
 
 
 def disagreements(system: ImageSystem) -> Iterator[str]:
     """Where the image that runs and its slot say different things of it, in sentences."""
-    slot = next(s for s in system.slots.slots if s.name == system.slots.running)
+    slot = system.running
     for word in ("version", "build", "profile"):
         here, there = getattr(system.image, word), getattr(slot, word)
         if here != there:

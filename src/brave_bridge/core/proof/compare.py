@@ -9,7 +9,8 @@ from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.formats.paused_sources import paused_in, taken_up
 from brave_bridge.core.packages.changes import versions_by_name
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import ImageStep, RestartStep
+from brave_bridge.core.plan.steps import RestartStep
+from brave_bridge.core.proof.cures import compare_cures, cures_by_hand
 from brave_bridge.core.proof.difference import REGRESSION, SAME, Difference
 from brave_bridge.core.proof.topics import compare_topics, folded
 from brave_bridge.core.releases.catalogue import Leg
@@ -54,6 +55,7 @@ def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
         *_configs(baseline, after, plans),
         _broken(baseline, after),
         *_came_up(baseline, after, plans),
+        *compare_cures(after, plans),
         *_sources(after, plans),
         *compare_topics(baseline, after, plans),
     ]
@@ -77,9 +79,8 @@ def _tasks(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[TaskToDo]:
         for task in leg.tasks:
             if task.when == "after" and task.concerns(names):
                 yield TaskToDo(task.key_in(leg.key), task.text)
-    for step in (plan.step(ImageStep) for plan in plans):
-        for name, text in (step.cures if step else {}).items():
-            yield TaskToDo(f"cure:{name}", text)
+    for name, text in cures_by_hand(plans):
+        yield TaskToDo(f"cure:{name}", text)
 
 
 def prove_return(way_back: str, differing: int, examples: Iterable[str], since: int = 0) -> Proof:

@@ -110,6 +110,7 @@ def _planned(
             new_version=version,
             image_bytes=manifest.size_of(profile),
             cures={one.id: f"{one.title}: {one.cure}" for one in manifest.issues if one.cure},
+            cured_by_tool=tuple(one.id for one in manifest.issues if one.by_tool),
         ),
         ComponentsStep(changed=changed),
         RestartStep(
@@ -131,4 +132,5 @@ def _behind(system: ImageSystem, plan: LegPlan, bundles: dict[str, Manifest | st
 def _warnings(manifest: Manifest) -> Iterator[str]:
     """What its makers know to be wrong with it."""
     for issue in manifest.issues:
-        yield f"{issue.title}. {issue.cure}".strip()
+        by_whom = " (applied behind the restart, by its own tool)" if issue.by_tool else ""
+        yield f"{issue.title}. {issue.cure}{by_whom}".strip()

@@ -21,14 +21,15 @@ _PACE_SECONDS = 0.02
 
 
 def run(root: Path, words: list[str]) -> int:
-    """``write SLOT BUNDLE PROFILE``, ``try SLOT``, ``bless``, ``default SLOT``, and for settings
-    ``export FILE`` and ``restore FILE``.
+    """``write SLOT BUNDLE PROFILE``, ``try SLOT``, ``bless``, ``default SLOT``, ``cure ISSUE``, and
+    for settings ``export FILE`` and ``restore FILE``.
     """
     verbs: dict[str, Callable[..., None]] = {
         "write": _write,
         "try": _try,
         "bless": _bless,
         "default": _default,
+        "cure": _cure,
         "export": _export,
         "restore": _restore,
     }
@@ -82,7 +83,9 @@ def _write(root: Path, name: str, bundle: str, profile: str) -> None:
     parts = [{k: known[one].get(k, "") for k in ("name", "version", "maker")} for one in wanted]
     held = _place(root, _HELD.format(name))
     held.parent.mkdir(parents=True, exist_ok=True)
-    replace_file(held, json.dumps(told | {"components": parts}, indent=1).encode())
+    cures = [one["id"] for one in manifest["issues"] if one.get("by_tool")]
+    shown = told | {"components": parts, "cures": cures}
+    replace_file(held, json.dumps(shown, indent=1).encode())
     slot |= told | {"state": TRIAL}
     slots["serial"] = max(slots["serial"], manifest["serial"])
     _keep(root, slots)
@@ -117,6 +120,17 @@ def _default(root: Path, name: str) -> None:
     if _slot(slots, name)["state"] != GOOD:
         raise ValueError(f"slot {name} has not proven itself")
     slots["default"] = name
+    _keep(root, slots)
+
+
+def _cure(root: Path, issue: str) -> None:
+    """Apply the cure of a known issue to what runs."""
+    slots = _slots(root)
+    slot = _slot(slots, slots["running"])
+    known = json.loads(_place(root, IMAGE_FILE).read_bytes()).get("cures", [])
+    if issue not in known:
+        raise ValueError(f"this image knows no cure of {issue}")
+    slot["cures"] = sorted({*slot.get("cures", []), issue})
     _keep(root, slots)
 
 

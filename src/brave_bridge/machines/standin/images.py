@@ -45,7 +45,7 @@ class ImageRelease(msgspec.Struct):
     build: str
     serial: int
     made: str
-    issues: list[dict[str, str]] = []
+    issues: list[dict[str, str | bool]] = []
 
 
 class ImageLine(msgspec.Struct):
