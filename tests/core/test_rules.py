@@ -47,7 +47,15 @@ from brave_bridge.core.survey.findings import (
     stops,
     worst,
 )
-from brave_bridge.core.survey.platform import BuiltKernel, Device, Kernel, Module, Power, Space
+from brave_bridge.core.survey.platform import (
+    BuiltKernel,
+    Device,
+    Disk,
+    Kernel,
+    Module,
+    Power,
+    Space,
+)
 from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.core.survey.rule_book import rule_book
 from brave_bridge.core.survey.rules import all_rules
@@ -585,6 +593,20 @@ CASES = [
     ),
     ("architecture", STOP, "does not exist for amd64", closed_by(ARCHITECTURE)),
     ("leg-conditions", STOP, "this is 5.3", closed_by(STATE)),
+    (
+        "disk-health",
+        STOP,
+        "sda (Quay 2): it says of itself",
+        {"disks": (Disk("sda", 1 << 40, "Quay 2", health="failing"),)},
+    ),
+    (
+        "disk-health",
+        STOP,
+        "sdb: the kernel calls it offline",
+        {"disks": (Disk("sdb", 1 << 40, state="offline"),)},
+    ),
+    ("disk-health", CLEAR, "1 disk without", {"disks": (Disk("sda", 1 << 40, state="running"),)}),
+    ("disk-health", NOT_APPLICABLE, "No disk tells", {"disks": (Disk("vda", 1 << 40),)}),
     ("power-source", CAUTION, "On battery, 71", hardware(power=Power(True, 71))),
     ("power-source", STOP, "On battery, 12", hardware(power=Power(True, 12))),
     ("foreign-modules", CAUTION, "1 driver", hardware(modules=(Module("gauge", "dkms", "1"),))),

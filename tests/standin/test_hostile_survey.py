@@ -226,7 +226,7 @@ TELLING = {
     "gannet": {"support-window", "undriven-devices"},
     "petrel": {"third-party-sources", "changed-configs", "stale-programs", "known-issues"},
     "skua": {"support-window", "foreign-modules", "failed-services", "clock", "field-notes"},
-    "puffin": {"support-window", "failed-services", "uncovered-mounts"},
+    "puffin": {"support-window", "uncovered-mounts"},
     "dunlin": {"free-space", "boot-settings", "known-issues"},
     "avocet": {"pending-updates", "held-packages", "running-guests", "failed-services"},
     "turnstone": {"set-aside", "power-source", "changed-configs"},

@@ -9,13 +9,14 @@ import pytest
 from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.images.system import (
+    ALERTS_FILE,
     IMAGE_FILE,
     SETTINGS_FILE,
     SLOTS_FILE,
     export_of,
 )
 from brave_bridge.core.plan.steps import ComponentsStep, ImageStep
-from brave_bridge.core.proof.difference import DATA, REGRESSION
+from brave_bridge.core.proof.difference import DATA, REGRESSION, SURFACE
 from brave_bridge.machines.standin import images, live
 from brave_bridge.machines.standin.images import KEY_FILE
 from brave_bridge.machines.standin.signing import make_detached_key
@@ -71,6 +72,9 @@ def test_a_release_candidate_goes_to_its_release_and_back(desk):
     assert told["build"] == ("8.4-rc2-0518", "8.4-0622")
     (cure,) = outcome.proof.tasks
     assert cure.key == "cure:K-118" and "Write the address into /etc/alerts" in cure.text
+    alert = next(one for one in outcome.proof.differences if one.topic == "alerts")
+    assert (alert.subject, alert.verdict) == ("alert k-118", "expected")
+    assert "Mail alerts stop" in alert.after and "K-118" in alert.meaning
     pools = [point for point in outcome.proof.same if point.topic == "pools"]
     assert [(point.subject, point.after) for point in pools] == [("pools", "1")]
     begin(desk, ReturnBrief("image", outcome.ways_back[0], "trial"), "back")
@@ -269,6 +273,32 @@ def test_a_shell_that_was_opened_for_the_work_is_closed_whenever_it_dies(desk, t
     assert ends_the_same_after_each_death(
         start, "puffin", "trial", "after", folder, share=(0, 5), holds=is_closed
     )
+
+
+@pytest.mark.parametrize(("of_data", "kind"), [(True, DATA), (False, SURFACE)])
+def test_an_alert_that_nobody_announced_is_worse(desk, of_data, kind):
+    assert cross(desk, "8.4").proof.passed
+    alerts = json.loads(desk.machine.files.read(ALERTS_FILE, 10_000))
+    alerts.append({"id": "scrub", "text": "3 files\x1b[2J cannot be read", "of_data": of_data})
+    desk.machine.files.write(ALERTS_FILE, json.dumps(alerts).encode())
+    (worse,) = [p for p in prove_again(anew(desk)).differences if p.verdict == REGRESSION]
+    assert (worse.subject, worse.kind) == ("alert scrub", kind) and "\x1b" not in worse.after
+
+
+def test_a_disk_that_fails_since_is_worse_and_one_that_fails_stands_in_the_way(desk):
+    described = live.load(desk.machine.root)
+    described.failing_disks = ["sdc"]
+    live.save(desk.machine.root, described)
+    stopped = next(one for one in anew(desk).survey().findings if one.id == "disk-health")
+    assert stopped.verdict.value == "stop" and "sdc" in stopped.title
+    described.failing_disks = []
+    live.save(desk.machine.root, described)
+    assert cross(desk, "8.4").proof.passed
+    described = live.load(desk.machine.root)
+    described.failing_disks = ["sdc"]
+    live.save(desk.machine.root, described)
+    (worse,) = [p for p in prove_again(anew(desk)).differences if p.verdict == REGRESSION]
+    assert (worse.subject, worse.kind) == ("disk sdc", DATA), worse
 
 
 def test_a_pool_that_is_degraded_since_is_worse(desk):

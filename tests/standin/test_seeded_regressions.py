@@ -127,6 +127,8 @@ SEEDS = {
     "port gone": (changing(port_gone), "tcp 5432", DATA),
     "port silent": (set_of("silent", [5432]), "tcp 5432", DATA),
     "mount missing": (changing(unmounted), "/srv", DATA),
+    "disk fails": (set_of("failing_disks", ["sda"]), "disk sda", DATA),
+    "disk gone": (lambda m: m.files.remove_folder("/sys/block/sda"), "disk sda", DATA),
     "export gone": (
         lambda m: edit(m, "/etc/exports", "/srv/charts *(ro)\n", ""),
         "export /srv/charts",

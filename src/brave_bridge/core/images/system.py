@@ -16,6 +16,7 @@ from brave_bridge.core.images.manifest import MOST_ISSUES, Manifest
 IMAGE_FILE = "/usr/lib/image/image.json"
 SLOTS_FILE = "/var/lib/image/slots.json"
 KEY_FILES = "/etc/image/keys/*.asc"
+ALERTS_FILE = "/var/lib/image/alerts.json"
 SETTINGS_FILE = "/etc/image/settings.json"
 _EXPORTS = "/var/lib/image/settings"
 TOOL = "image-slots"
@@ -30,7 +31,7 @@ def export_of(version: str) -> str:
     return f"{_EXPORTS}/{version}.json"
 
 
-_MOST = 4000
+_MOST, _MOST_ALERTS = 4000, 500
 _Kind = TypeVar("_Kind")
 
 
@@ -70,12 +71,28 @@ class Slots(msgspec.Struct, frozen=True):
     serial: int = 0
 
 
+class Alert(msgspec.Struct, frozen=True):
+    """Something that the system complains of. ``issue``: the known issue that it comes from.
+
+    ``of_data``: what is stored is at fault, not what serves or shows it.
+    """
+
+    id: str
+    text: str
+    issue: str = ""
+    of_data: bool = False
+
+
 class ImageSystem(msgspec.Struct, frozen=True):
-    """What runs, the slots, and the bundles that lie on the machine's own storage, by path."""
+    """What runs, the slots, and the bundles that lie on the machine's own storage, by path.
+
+    ``alerts`` is None where the system tells of none and of all, for it keeps no list.
+    """
 
     image: Image
     slots: Slots
     bundles: tuple[str, ...] = ()
+    alerts: tuple[Alert, ...] | None = None
 
     @property
     def other(self) -> Slot | None:
@@ -134,6 +151,14 @@ def _clean(slot: Slot) -> Slot:
     )
     cures = tuple(one_line(word, 80) for word in slot.cures[:MOST_ISSUES])
     return Slot(name, state, version, build, profile, cures)
+
+
+def read_alerts(content: bytes) -> tuple[Alert, ...]:
+    """What the system complains of; ImageFault."""
+    return tuple(
+        Alert(one_line(one.id, 80), one_line(one.text, 200), one_line(one.issue, 80), one.of_data)
+        for one in _decoded(content, tuple[Alert, ...])[:_MOST_ALERTS]
+    )
 
 
 def disagreements(system: ImageSystem) -> Iterator[str]:

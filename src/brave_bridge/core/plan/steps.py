@@ -294,6 +294,8 @@ class ImageStep(_Exchange, frozen=True, kw_only=True, tag="image"):
     image_bytes: int = 0
     cures: dict[str, str] = {}
     """What its makers say to do behind the leg, by the names of the issues that it cures."""
+    issues: tuple[str, ...] = ()
+    """What its makers know to be wrong with it, by name."""
     cured_by_tool: tuple[str, ...] = ()
     """The issues whose cures the system's own tool applies, behind the restart."""
 

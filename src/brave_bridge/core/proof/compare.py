@@ -10,6 +10,7 @@ from brave_bridge.core.formats.paused_sources import paused_in, taken_up
 from brave_bridge.core.packages.changes import versions_by_name
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import RestartStep
+from brave_bridge.core.proof.alerts import compare_alerts
 from brave_bridge.core.proof.cures import compare_cures, cures_by_hand
 from brave_bridge.core.proof.difference import REGRESSION, SAME, Difference
 from brave_bridge.core.proof.topics import compare_topics, folded
@@ -56,6 +57,7 @@ def prove(baseline: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> Proof:
         _broken(baseline, after),
         *_came_up(baseline, after, plans),
         *compare_cures(after, plans),
+        *compare_alerts(baseline, after, plans),
         *_sources(after, plans),
         *compare_topics(baseline, after, plans),
     ]

@@ -11,14 +11,14 @@ from brave_bridge.core.survey.facts import Facts
 
 def cures_by_hand(plans: tuple[LegPlan, ...]) -> Iterator[tuple[str, str]]:
     """What a person has to do behind the legs: the issue's name, and the cure in a sentence."""
-    for step in _last_image(plans):
+    for step in last_image(plans):
         yield from (item for item in step.cures.items() if item[0] not in step.cured_by_tool)
 
 
 def compare_cures(after: Facts, plans: tuple[LegPlan, ...]) -> Iterator[Difference]:
     """Whether the cures that the system's own tool applies are in place: they may come undone."""
     in_place = after.image.running.cures if after.image else ()
-    for step in _last_image(plans):
+    for step in last_image(plans):
         for name in step.cured_by_tool:
             subject, words = f"cure of {name}", step.cures.get(name, "")
             if name in in_place:
@@ -28,7 +28,7 @@ def compare_cures(after: Facts, plans: tuple[LegPlan, ...]) -> Iterator[Differen
                 yield Difference(subject, "", "not in place", REGRESSION, why)
 
 
-def _last_image(plans: tuple[LegPlan, ...]) -> tuple[ImageStep, ...]:
+def last_image(plans: tuple[LegPlan, ...]) -> tuple[ImageStep, ...]:
     """The image that the legs end with: those between are gone, with what was wrong with them."""
     steps = tuple(step for plan in plans if (step := plan.step(ImageStep)))
     return steps[-1:]

@@ -2,6 +2,7 @@
 
 import msgspec
 
+from brave_bridge.core.formats.disk_health import FAILING
 from brave_bridge.core.kernels.kernel_package import series_of
 
 
@@ -133,13 +134,45 @@ class Space(msgspec.Struct, frozen=True):
     device: int = 0
 
 
+_GONE_STATES = ("offline", "transport-offline", "cancel", "deleted", "deleting", "dead")
+"""States of a disk, as SCSI and NVMe in the kernel call them, in which nothing is read from it."""
+
+WELL = "well"
+"""How a disk is that says nothing against itself."""
+
+
 class Disk(msgspec.Struct, frozen=True):
-    """A disk: size in bytes; ``turns`` is whether it is a spinning one, None where not told."""
+    """A disk: size in bytes; ``turns`` is whether it is a spinning one, None where not told.
+
+    ``mark`` tells it from all others (its WWID), ``state`` is the kernel's word for it and
+    ``health`` its own (``disk_health``); each empty where nobody tells.
+    """
 
     name: str
     size_bytes: int
     model: str = ""
     turns: bool | None = None
+    mark: str = ""
+    state: str = ""
+    health: str = ""
+    is_removable: bool = False
+
+    @property
+    def is_made_of_others(self) -> bool:
+        """Whether it is a mapping or an array of other disks."""
+        return self.name.startswith(("dm-", "md"))
+
+    @property
+    def label(self) -> str:
+        """Its name, and what it is."""
+        return f"{self.name} ({self.model})" if self.model else self.name
+
+    @property
+    def illness(self) -> str:
+        """What is wrong with it, in words; empty where nobody says that anything is."""
+        if self.state in _GONE_STATES:
+            return f"the kernel calls it {self.state}"
+        return "it says of itself that it fails" if self.health == FAILING else ""
 
 
 class BoardFile(msgspec.Struct, frozen=True):

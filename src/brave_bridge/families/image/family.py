@@ -6,10 +6,13 @@ import msgspec
 
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.images.system import (
+    ALERTS_FILE,
     IMAGE_FILE,
     SLOTS_FILE,
+    Alert,
     ImageFault,
     ImageSystem,
+    read_alerts,
     read_image,
     read_slots,
 )
@@ -27,7 +30,10 @@ _BUNDLES = ("/srv/*.bundle", "/srv/*/*.bundle", "/srv/*/*/*.bundle", "/media/*/*
 class ImageReading:
     """See Reading."""
 
-    queries: tuple[Query, ...] = (Contents((IMAGE_FILE, SLOTS_FILE), _LIMIT), Names(_BUNDLES))
+    queries: tuple[Query, ...] = (
+        Contents((IMAGE_FILE, SLOTS_FILE, ALERTS_FILE), _LIMIT),
+        Names(_BUNDLES),
+    )
 
     def begin(self, machine: str, seen: Seen) -> ImageSystem:
         """See Reading; both files must be there and whole."""
@@ -43,7 +49,8 @@ class ImageReading:
                 seen_there = f"{path} is damaged: {fault}"
                 raise MachineError("reading what runs", machine, seen_there) from fault
         bundles = tuple(one.path for one in seen.found.values() if one.path.endswith(".bundle"))
-        return ImageSystem(found[IMAGE_FILE], found[SLOTS_FILE], tuple(sorted(bundles)))
+        alerts = _alerts(machine, seen)
+        return ImageSystem(found[IMAGE_FILE], found[SLOTS_FILE], tuple(sorted(bundles)), alerts)
 
     def further(self, known: ImageSystem) -> tuple[Query, ...]:
         """See Reading."""
@@ -61,6 +68,18 @@ class ImageReading:
             tools={one.name: one.version for one in packages if one.name in ("base", "kernel")},
             evidence=(*basic.evidence, told),
         )
+
+
+def _alerts(machine: str, seen: Seen) -> tuple[Alert, ...] | None:
+    """What it complains of; None where it keeps no list."""
+    content = seen.contents.get(ALERTS_FILE)
+    if content is None:
+        return None
+    try:
+        return read_alerts(content)
+    except ImageFault as fault:
+        told = f"{ALERTS_FILE} is damaged: {fault}"
+        raise MachineError("reading its alerts", machine, told) from fault
 
 
 def _packages(system: ImageSystem) -> Iterator[InstalledPackage]:

@@ -110,6 +110,7 @@ def _planned(
             new_version=version,
             image_bytes=manifest.size_of(profile),
             cures={one.id: f"{one.title}: {one.cure}" for one in manifest.issues if one.cure},
+            issues=tuple(one.id for one in manifest.issues),
             cured_by_tool=tuple(one.id for one in manifest.issues if one.by_tool),
         ),
         ComponentsStep(changed=changed),

@@ -23,6 +23,7 @@ def answer(live: Live, command: Sequence[str]) -> Answer:
         "ip": _ip,
         "nft": _nft,
         "zpool": _zpool,
+        "smartctl": _smartctl,
     }
     return known.get(command[0], lambda *_: _MISSING)(live, command)
 
@@ -131,6 +132,12 @@ def _zpool(live: Live, command: Sequence[str]) -> Answer:
     if not live.pools:
         return _MISSING
     return _lines(f"{name}\t{health}" for name, health in live.pools.items())
+
+
+def _smartctl(live: Live, command: Sequence[str]) -> Answer:
+    name = command[-1].rpartition("/")[2]
+    passed = name not in live.failing_disks
+    return Answer(0 if passed else 8, json.dumps({"smart_status": {"passed": passed}}))
 
 
 def _containers(live: Live, command: Sequence[str]) -> Answer:

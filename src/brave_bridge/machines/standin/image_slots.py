@@ -12,7 +12,15 @@ from pathlib import Path
 from typing import Any
 
 from brave_bridge.core.images.manifest import MANIFEST
-from brave_bridge.core.images.system import BAD, GOOD, IMAGE_FILE, SETTINGS_FILE, SLOTS_FILE, TRIAL
+from brave_bridge.core.images.system import (
+    ALERTS_FILE,
+    BAD,
+    GOOD,
+    IMAGE_FILE,
+    SETTINGS_FILE,
+    SLOTS_FILE,
+    TRIAL,
+)
 from brave_bridge.machines.writing import replace_file
 
 _OS_RELEASE = "usr/lib/os-release"
@@ -83,9 +91,11 @@ def _write(root: Path, name: str, bundle: str, profile: str) -> None:
     parts = [{k: known[one].get(k, "") for k in ("name", "version", "maker")} for one in wanted]
     held = _place(root, _HELD.format(name))
     held.parent.mkdir(parents=True, exist_ok=True)
-    cures = [one["id"] for one in manifest["issues"] if one.get("by_tool")]
-    shown = told | {"components": parts, "cures": cures}
-    replace_file(held, json.dumps(shown, indent=1).encode())
+    ails = [
+        {"id": one["id"], "title": one["title"], "by_tool": one.get("by_tool", False)}
+        for one in manifest["issues"]
+    ]
+    replace_file(held, json.dumps(told | {"components": parts, "ails": ails}, indent=1).encode())
     slot |= told | {"state": TRIAL}
     slots["serial"] = max(slots["serial"], manifest["serial"])
     _keep(root, slots)
@@ -127,11 +137,18 @@ def _cure(root: Path, issue: str) -> None:
     """Apply the cure of a known issue to what runs."""
     slots = _slots(root)
     slot = _slot(slots, slots["running"])
-    known = json.loads(_place(root, IMAGE_FILE).read_bytes()).get("cures", [])
-    if issue not in known:
+    ails = json.loads(_place(root, IMAGE_FILE).read_bytes()).get("ails", [])
+    if not any(one["id"] == issue and one["by_tool"] for one in ails):
         raise ValueError(f"this image knows no cure of {issue}")
     slot["cures"] = sorted({*slot.get("cures", []), issue})
     _keep(root, slots)
+    _complain(root, [one for one in ails if one["id"] not in slot["cures"]])
+
+
+def _complain(root: Path, ails: list[dict[str, Any]]) -> None:
+    """Keep the list of what is wrong with the image that runs."""
+    alerts = [{"id": one["id"].lower(), "text": one["title"], "issue": one["id"]} for one in ails]
+    replace_file(_place(root, ALERTS_FILE), json.dumps(alerts, indent=1).encode() + b"\n")
 
 
 def _export(root: Path, path: str) -> None:
@@ -185,12 +202,12 @@ def come_up(root: Path, *, wrong: bool = False) -> None:
         _slot(slots, once)["state"] = BAD
         chosen = slots["default"]
     if chosen != slots["running"]:
-        _exchange(root, slots["running"], chosen)
+        _exchange(root, slots["running"], chosen, _slot(slots, chosen).get("cures", []))
         slots["running"] = chosen
     _keep(root, slots)
 
 
-def _exchange(root: Path, before: str, now: str) -> None:
+def _exchange(root: Path, before: str, now: str, cures: list[str]) -> None:
     """Show the image of another slot; what ran goes back into its own."""
     shown, release = _place(root, IMAGE_FILE), root / _OS_RELEASE
     kept = _place(root, _HELD.format(before))
@@ -200,6 +217,7 @@ def _exchange(root: Path, before: str, now: str) -> None:
     replace_file(shown, content)
     image = json.loads(content)
     _migrate(root, image["version"])
+    _complain(root, [one for one in image.get("ails", []) if one["id"] not in cures])
     lines = [
         line
         for line in release.read_text().splitlines()

@@ -12,7 +12,7 @@ import msgspec
 import tomlkit
 
 from brave_bridge.core.images.manifest import MANIFEST, SIGNATURE
-from brave_bridge.core.images.system import GOOD, IMAGE_FILE, SETTINGS_FILE, SLOTS_FILE
+from brave_bridge.core.images.system import ALERTS_FILE, GOOD, IMAGE_FILE, SETTINGS_FILE, SLOTS_FILE
 from brave_bridge.machines.folder import FolderMachine
 
 KEY_FILE = "/etc/image/keys/keelstone.asc"
@@ -84,6 +84,7 @@ def write_image_system(
     slots = [{"name": "a", "state": GOOD, **told}, {"name": "b", "state": "empty"}]
     serial = release.serial
     _write(machine, SLOTS_FILE, {"running": "a", "default": "a", "serial": serial, "slots": slots})
+    _write(machine, ALERTS_FILE, [])
     machine.files.write(KEY_FILE, key)
     settings = {"form": version, "alerts": "watch@northlight.example", "shares": ["charts"]}
     _write(machine, SETTINGS_FILE, settings)

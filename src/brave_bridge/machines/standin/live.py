@@ -111,6 +111,8 @@ class Live(msgspec.Struct):
     rooms: dict[str, LiveRoom] = {}
     disks: dict[str, int] = msgspec.field(default_factory=lambda: {"sda": 256})
     """Disk to its size in GiB."""
+    failing_disks: list[str] = []
+    """Disks that say of themselves that they fail."""
     synchronised: bool = True
     zone: str = "Etc/UTC"
     stale: dict[str, str] = {}
@@ -262,6 +264,7 @@ def _write_sys(root: Path, live: Live) -> None:
     for name, gib in live.disks.items():
         _write(root, f"sys/block/{name}/size", f"{gib << 21}\n")
         _write(root, f"sys/block/{name}/queue/rotational", "0\n")
+        _write(root, f"sys/block/{name}/device/state", "running\n")
     for device in live.devices:
         folder = f"sys/bus/{device.bus}/devices/{device.path}"
         _write(root, f"{folder}/modalias", device.modalias + "\n")

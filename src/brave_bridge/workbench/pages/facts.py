@@ -4,6 +4,7 @@ from collections.abc import Iterable
 
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.platform import Disk
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
 from brave_bridge.workbench.record import MachineRecord, Surveyed
 
@@ -40,7 +41,7 @@ def _topics(surveyed: Surveyed) -> Iterable[tuple[str, str, list[Fact]]]:
         (
             "disks",
             "disks",
-            [(d.name, f"{byte_size(d.size_bytes)} {d.model}{_kind(d.turns)}") for d in facts.disks],
+            [(disk.name, _disk(disk)) for disk in facts.disks],
         ),
         (
             "mounts",
@@ -128,8 +129,12 @@ def _slots(facts: Facts) -> list[Fact]:
     return rows + [("bundle", path) for path in image.bundles]
 
 
-def _kind(turns: bool | None) -> str:
-    return {True: ", turning", False: ", solid state", None: ""}[turns]
+def _disk(disk: Disk) -> str:
+    """Its size, what it is, and what it says of its health."""
+    kind = {True: "turning", False: "solid state", None: ""}[disk.turns]
+    health = f"health {disk.health}" if disk.health else ""
+    what = f"{byte_size(disk.size_bytes)} {disk.model}".strip()
+    return ", ".join(filter(None, (what, kind, disk.illness or health)))
 
 
 def _identity(surveyed: Surveyed) -> list[Fact]:
