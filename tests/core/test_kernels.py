@@ -153,7 +153,7 @@ def test_whatever_goes_by_rule_leaves_what_is_known_to_start(rows, running, comi
 
 
 def hold_pins(series: str, *packages: KernelPackage) -> list[Pin]:
-    file = DebKernelHolding().hold_file(series, packages)
+    file = DebKernelHolding().hold(facts(), {}, series, packages)
     return read_pins(file.text, file.path)
 
 
@@ -306,6 +306,7 @@ def test_what_is_left_or_does_not_fit_afterwards_is_a_failure_that_names_the_way
 
 
 FILE = FileText("/etc/apt/preferences.d/brave-bridge-kernels", "…")
+GONE = FileText(FILE.path, "")
 HELD = msgspec.structs.replace(FOLLOWER, version="6.1.47-1", kernel=RUNNING)
 
 
@@ -329,7 +330,7 @@ def test_a_hold_is_read_back_and_taken_back_where_it_does_not_hold():
 
 def test_letting_go_tells_what_else_holds():
     by_hand = msgspec.structs.replace(HELD, held=True)
-    outcome = Answers(machine(kernel_packages=(by_hand,))).carried_out(let_series_go(FILE.path))
+    outcome = Answers(machine(kernel_packages=(by_hand,))).carried_out(let_series_go(GONE))
     assert outcome.state == "done" and outcome.warnings == ("a hold still keeps linux",)
     stuck = Answers(machine(), RemoveFile=Failed("removing", "read-only"))
-    assert stuck.carried_out(let_series_go(FILE.path)).state == "stopped"
+    assert stuck.carried_out(let_series_go(GONE)).state == "stopped"

@@ -6,6 +6,7 @@ import pytest
 
 from brave_bridge.core.crossing.change_kernels import KernelChange, change_kernels
 from brave_bridge.core.crossing.hold_series import hold_series, let_series_go
+from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.formats.kernel_modules import read_aliases, read_builtin_aliases
 from brave_bridge.core.kernels.drivers import Drivers
 from brave_bridge.core.kernels.kernel_package import FOLLOWS, IMAGE
@@ -15,7 +16,7 @@ from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.inline import drive
 from brave_bridge.runner.performer import Performer
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.kernels import kernels_coming
+from brave_bridge.workbench.kernel_series import kernels_coming
 from brave_bridge.workbench.offered_kernels import fetched_branch, offered_kernels
 from brave_bridge.workbench.targets import Target
 from tests.support import bootlab, lab
@@ -90,13 +91,13 @@ def test_a_series_is_held_by_the_real_apt(tmp_path):
         facts = desk.facts()
         assert any(update.name == "linux-image-cloud-amd64" for update in facts.updates)
         followers = [package for package in facts.kernel_packages if package.needs]
-        file = family_named("deb").kernel_holding.hold_file("6.1", followers)
+        file = family_named("deb").kernel_holding.hold(facts, {}, "6.1", followers)
         assert carried_out(desk, hold_series(deb, "6.1", file), "hold").state == "done"
         said = lab.in_tree(tree, "apt-get", "--simulate", "dist-upgrade")[1]
         assert "base-files" in said and "linux-image-6.12" not in said
         facts = desk.facts()
         assert not any(update.name == "linux-image-cloud-amd64" for update in facts.updates)
         assert [one.held_back for one in kernels_coming(facts)] == [True]
-        assert carried_out(desk, let_series_go(file.path), "go").state == "done"
+        assert carried_out(desk, let_series_go(FileText(file.path, "")), "go").state == "done"
         assert not (tree / file.path.lstrip("/")).exists()
         assert any(u.name == "linux-image-cloud-amd64" for u in desk.facts().updates)

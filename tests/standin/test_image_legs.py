@@ -6,6 +6,7 @@ from datetime import date
 import msgspec
 import pytest
 
+from brave_bridge.core.crossing import image_leg
 from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.images.system import (
@@ -27,7 +28,7 @@ from brave_bridge.workbench.proving import prove_again
 from brave_bridge.workbench.refusal import Refused
 from tests.standin.test_restarts import anew
 from tests.support.deaths import ends_the_same_after_each_death
-from tests.support.runs import begin, carry_out, contents, outcome_of
+from tests.support.runs import answering, begin, carry_out, contents, outcome_of
 
 BUNDLE = "/srv/pool/bundles/keelstone-8.4.bundle"
 
@@ -224,6 +225,24 @@ def test_the_former_slot_is_gone_back_to_by_choice(desk):
     assert running(desk) == ("a", "8.4-rc2", "full") and slots(desk)["default"] == "a"
     assert json.loads(desk.machine.files.read(SETTINGS_FILE, 10_000)) == settings
     assert not outcome.warnings
+
+
+@pytest.mark.parametrize(("choice", "slot"), [(image_leg.RESTART, "b"), (image_leg.STAY, "a")])
+def test_what_was_remarked_while_it_was_written_is_reviewed_before_the_restart(desk, choice, slot):
+    settings = json.loads(desk.machine.files.read(SETTINGS_FILE, 10_000)) | {"beacon": "on"}
+    desk.machine.files.write(SETTINGS_FILE, json.dumps(settings).encode())
+    begin(desk, CrossBrief("image", Plans(desk).make("8.4").legs), unattended=False)
+    chosen = {"record-0": choice}
+    answering(lambda: anew(desk), "trial", lambda asked: chosen.get(asked.key, asked.default))
+    carry_out(desk.machine.root, "puffin", "trial")
+    question = next(q for q in anew(desk).logbook().questions("trial") if q.key == "record-0")
+    assert "8.4 does not know beacon" in question.detail and slot == running(desk)[0]
+    outcome = outcome_of(desk.machine.root, "puffin", "trial")
+    if choice == image_leg.STAY:
+        assert outcome.state == "failed" and "not agreed" in outcome.why, outcome
+        assert slots(desk)["default"] == "a" and anew(desk).open_leg() is not None
+    else:
+        assert any("does not know beacon" in words for words in outcome.warnings)
 
 
 def test_settings_that_cannot_be_restored_are_told(desk):

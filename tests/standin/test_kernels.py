@@ -8,7 +8,8 @@ from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import HoldBrief, KernelsBrief, UpdateBrief
 from brave_bridge.workbench.booting import boot_seen
 from brave_bridge.workbench.kernel_drivers import driver_report
-from brave_bridge.workbench.kernels import kernel_holds, kernels_to_remove
+from brave_bridge.workbench.kernel_series import kernel_holds
+from brave_bridge.workbench.kernels import kernels_to_remove
 from brave_bridge.workbench.offered_kernels import fetched_branch, must_be_offered, offered_kernels
 from brave_bridge.workbench.refusal import Refused
 from tests.standin.test_restarts import cross, described
@@ -31,7 +32,7 @@ def changed(desk, name: str = "kernels", **wanted):
 
 def hold_brief(desk, series: str) -> HoldBrief:
     followers = [p for p in desk.facts().kernel_packages if p.needs]
-    file = family_named("deb").kernel_holding.hold_file(series, followers)
+    file = family_named("deb").kernel_holding.hold(desk.facts(), {}, series, followers)
     return HoldBrief("deb", file, series)
 
 
@@ -181,7 +182,7 @@ def test_a_held_series_stays_through_a_leg_and_is_let_go_in_one_step(stand_in):
     assert [kernel.version for kernel in facts.kernels] == [OLD]
     (coming,) = boot_seen(facts).coming
     assert (coming.series, coming.held_back) == ("6.6", True)
-    go = HoldBrief("deb", hold_brief(desk, "5.19").file)
+    go = HoldBrief("deb", family_named("deb").kernel_holding.let_go({}, hold.where))
     assert carried_out(desk, go, "go").state == "done"
     assert not desk.machine.files.matching(HOLD) and not kernel_holds(desk.facts())
     assert any(update.name == "quay-linux" for update in desk.facts().updates)

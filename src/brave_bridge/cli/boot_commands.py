@@ -25,15 +25,17 @@ from brave_bridge.workbench.kernel_building import (
     wanted_from,
 )
 from brave_bridge.workbench.kernel_drivers import driver_lines, driver_report
-from brave_bridge.workbench.kernels import (
-    begin_adding,
+from brave_bridge.workbench.kernel_series import (
     begin_hold,
     begin_letting_go,
+    must_be_held_by,
+    what_a_hold_means,
+)
+from brave_bridge.workbench.kernels import (
+    begin_adding,
     begin_removal,
     kernels_of_ways_back,
     kernels_to_remove,
-    must_be_held_by,
-    what_a_hold_means,
 )
 from brave_bridge.workbench.offered_kernels import fetched_branch, must_be_offered, offered_kernels
 
@@ -133,7 +135,7 @@ def hold_series(
         return
     facts = desk.facts()
     series = series or series_of(facts.kernel_that_came_up)
-    must_be_held_by(facts, series)
+    must_be_held_by(desk.machine, facts, series)
     if not json:
         print("\n".join(plain(line) for line in what_a_hold_means(facts, series)))
     confirm(yes, f"Hold the kernels of {desk.machine.name} at {series}?")

@@ -6,7 +6,8 @@ from brave_bridge.core.formats.text import byte_size, plain
 from brave_bridge.core.survey.platform import FirmwareOption
 from brave_bridge.workbench.booting import BootSeen
 from brave_bridge.workbench.kernel_building import Configuration
-from brave_bridge.workbench.kernels import KernelComing, KernelSeen
+from brave_bridge.workbench.kernel_series import KernelComing
+from brave_bridge.workbench.kernels import KernelSeen
 from brave_bridge.workbench.offered_kernels import OfferedKernel
 
 

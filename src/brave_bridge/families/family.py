@@ -5,7 +5,7 @@ does. Each ability is optional: where a family lacks one, what needs it is not o
 machines. Abilities are imported when they are first asked for.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
 from brave_bridge.core.crossing.family import CrossingFamily
@@ -102,8 +102,23 @@ class Sources(Protocol):
 class KernelHolding(Protocol):
     """Holds a machine at a series of kernels by a file of its package manager."""
 
-    def hold_file(self, series: str, packages: Sequence[KernelPackage]) -> FileText:
-        """The file that keeps the packages that follow the series at it."""
+    paths: tuple[str, ...]
+    """The files whose texts it has to know."""
+
+    def costs(self, series: str, until: str) -> str:
+        """What becomes of the fixes of the series, in a sentence; ``until`` says who makes them."""
+
+    def hold(
+        self,
+        facts: Facts,
+        texts: Mapping[str, str],
+        series: str,
+        packages: Sequence[KernelPackage],
+    ) -> FileText:
+        """The file that keeps these packages, which follow the series, at it; CannotHold."""
+
+    def let_go(self, texts: Mapping[str, str], where: str) -> FileText:
+        """The file as it is without our hold, which is ``where``; no text: without the file."""
 
 
 class ServiceGuard(Protocol):

@@ -50,6 +50,9 @@ def changed_configs(
 
 
 def _kernel_packages(packages: Packages) -> Iterator[KernelPackage]:
+    of_source: dict[str, list[str]] = {}
+    for package in packages:
+        of_source.setdefault(package.source, []).append(package.name)
     for package in packages:
         if package.kernel:
             yield KernelPackage(
@@ -60,6 +63,12 @@ def _kernel_packages(packages: Packages) -> Iterator[KernelPackage]:
                 by_hand=package.by_hand,
                 held=package.is_held,
                 size_bytes=package.installed_kib * 1024,
+                held_by=package.held_by,
+                siblings=tuple(
+                    name
+                    for name in dict.fromkeys(of_source[package.source])
+                    if package.source and name != package.name
+                ),
             )
 
 

@@ -118,11 +118,15 @@ class BuildBrief(msgspec.Struct, frozen=True, tag="build"):
 
 
 class HoldBrief(msgspec.Struct, frozen=True, tag="hold"):
-    """Hold the machine at a series of kernels by a file; no ``series``: let it go on."""
+    """Hold the machine at a series of kernels by a file; no ``series``: let it go on.
+
+    ``before`` is the text that the file has without the hold; empty where there is no file.
+    """
 
     family: str
     file: FileText
     series: str = ""
+    before: str = ""
 
 
 class PastBrief(msgspec.Struct, frozen=True, tag="past"):
@@ -222,9 +226,10 @@ def script_of(brief: Brief) -> Script[Outcome]:
         case BuildBrief():
             return build_kernel(brief.order)
         case HoldBrief(series=""):
-            return let_series_go(brief.file.path)
+            return let_series_go(brief.file)
         case HoldBrief():
-            return hold_series(commands_of(brief.family), brief.series, brief.file)
+            commands = family_named(brief.family).commands
+            return hold_series(commands, brief.series, brief.file, brief.before)
         case PastBrief():
             return offer_past(brief.way_back, once=brief.once)
         case WithdrawBrief():

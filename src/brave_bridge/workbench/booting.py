@@ -12,14 +12,12 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.platform import FirmwareOption
 from brave_bridge.runner.briefs import BootOnceBrief, RemedyBrief
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.kernel_series import KernelComing, kernel_holds, kernels_coming
 from brave_bridge.workbench.kernels import (
     BoardSetting,
-    KernelComing,
     KernelSeen,
     KernelWanted,
     board_settings,
-    kernel_holds,
-    kernels_coming,
     kernels_of,
     kernels_wanted,
 )

@@ -8,7 +8,6 @@ from brave_bridge.bootloaders.trials import entry_of, ground_of
 from brave_bridge.core.boot.firmware_text import FOR_ALL, firmware_settings
 from brave_bridge.core.boot.trial_way import trial_way
 from brave_bridge.core.crossing.change_kernels import KernelChange
-from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.kernels.keeping import (
     image_of,
     newest_first,
@@ -17,12 +16,10 @@ from brave_bridge.core.kernels.keeping import (
     why_it_must_stay,
 )
 from brave_bridge.core.kernels.kernel_package import HEADERS, flavour_of, series_of
-from brave_bridge.core.kernels.series_hold import SeriesHold, series_holds, to_hold
 from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.core.versions.deb import version_key
 from brave_bridge.families.registry import family_named
-from brave_bridge.runner.briefs import HoldBrief, KernelsBrief
+from brave_bridge.runner.briefs import KernelsBrief
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.lines import line_for, release_of
 from brave_bridge.workbench.own_checks import checks_for
@@ -58,25 +55,6 @@ class KernelSeen(msgspec.Struct, frozen=True):
     is_old: bool = False
     flavour: str = ""
     signed: bool | None = None
-
-
-class KernelComing(msgspec.Struct, frozen=True):
-    """A newer kernel that a source has, by the package that would bring it.
-
-    ``on_request``: its source gives only what is asked for. ``held_back``: a hold keeps it away.
-    """
-
-    package: str
-    version: str
-    series: str
-    suite: str
-    on_request: bool
-    held_back: bool
-
-    @property
-    def state(self) -> str:
-        """How it stands, in a word or two."""
-        return "held back" if self.held_back else "on request" if self.on_request else "comes"
 
 
 def kernels_of(
@@ -165,89 +143,6 @@ def kernels_wanted(facts: Facts) -> Iterator[KernelWanted]:
         if found:
             release, what = found
             yield KernelWanted(device.path, device.modalias, what, release.kernel, release.title)
-
-
-def kernels_coming(facts: Facts) -> Iterator[KernelComing]:
-    """What sources have newer for the packages that follow kernels, one row for each suite."""
-    on_request = {archive.suite for archive in facts.archives if archive.only_on_request}
-    held = {name for hold in kernel_holds(facts) for name in hold.packages}
-    pending = {update.name: update.new for update in facts.updates}
-    for package in facts.kernel_packages:
-        if not package.needs:
-            continue
-        newest: dict[str, str] = {}
-        for offer in facts.offers:
-            known = newest.get(offer.suite, package.version)
-            if offer.name == package.name and version_key(offer.version) > version_key(known):
-                newest[offer.suite] = offer.version
-        for suite, version in newest.items():
-            kept = package.name in held and pending.get(package.name) != version
-            asked = suite in on_request
-            series = series_of(version)
-            yield KernelComing(package.name, version, series, suite, asked, kept and not asked)
-
-
-def kernel_holds(facts: Facts) -> tuple[SeriesHold, ...]:
-    """The series that the machine is held at, by whatever."""
-    return series_holds(facts.pins, facts.kernel_packages)
-
-
-def what_a_hold_means(facts: Facts, series: str) -> list[str]:
-    """What a hold takes in and what it costs, in sentences."""
-    packages = to_hold(facts.kernel_packages, series)
-    line = line_for(facts)
-    ends = line.kernel_ends(series) if line else None
-    until = f"its own maintainers fix it until {ends}" if ends else "no end of its fixes is known"
-    names = ", ".join(package.name for package in packages) or "nothing, no package follows it"
-    lines = [
-        f"What stays at {series}: {names}.",
-        f"Newer kernels of {series} still come as long as a source has them; {until}.",
-        "What only a newer series drives or mends does not come.",
-    ]
-    away = {one.series for one in kernels_coming(facts) if one.series != series}
-    return [*lines, f"Kept away as of now: {', '.join(sorted(away))}."] if away else lines
-
-
-def must_be_held_by(facts: Facts, series: str) -> FileText:
-    """The file that holds a machine at a series; Refused where none would."""
-    attempted = f"holding kernels at {series}"
-    holding = family_named(facts.family).kernel_holding
-    if holding is None:
-        name = family_named(facts.family).manager.name or "this package manager"
-        remedy = "its own way to lock a version does it"
-        raise Refused(attempted, f"no hold is known for {name}", remedy)
-    packages = to_hold(facts.kernel_packages, series)
-    if not packages:
-        here = sorted({series_of(p.kernel) for p in facts.kernel_packages if p.needs})
-        raise Refused(
-            attempted,
-            f"no package follows it; followed here: {', '.join(here) or 'none'}",
-        )
-    mine = next((hold for hold in kernel_holds(facts) if hold.is_ours), None)
-    if mine is not None:
-        raise Refused(
-            attempted, f"{mine.series} is held", "let it go: brave-bridge hold-series --let-go"
-        )
-    return holding.hold_file(series, packages)
-
-
-def begin_hold(desk: Desk, series: str) -> str:
-    """Begin to hold the machine at a series of kernels; the procedure's id."""
-    facts = desk.facts()
-    brief = HoldBrief(facts.family, must_be_held_by(facts, series), series)
-    return desk.begin("hold", f"kernels held at {series}", brief, False)
-
-
-def begin_letting_go(desk: Desk) -> str:
-    """Begin to take our hold back; the procedure's id."""
-    facts = desk.facts()
-    hold = next((hold for hold in kernel_holds(facts) if hold.is_ours), None)
-    if hold is None:
-        others = ", ".join(f"{hold.series} by {hold.where}" for hold in kernel_holds(facts))
-        seen = f"that is not our own: {others}" if others else "no series is held"
-        raise Refused("letting a series of kernels go", seen)
-    brief = HoldBrief(facts.family, FileText(hold.where, ""))
-    return desk.begin("hold", f"kernels go on from {hold.series}", brief, False)
 
 
 def kernels_to_remove(desk: Desk, wanted: Sequence[str], *, old: bool) -> tuple[str, ...]:

@@ -3,19 +3,26 @@
 What runs stays as it is until the new image has proven itself: the trial slot falls back by itself.
 """
 
+from collections.abc import Iterator
+
 from brave_bridge.core.crossing.image_settings import export_settings
 from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, Objection
 from brave_bridge.core.crossing.procedure import LegProcedure
-from brave_bridge.core.crossing.replies import BundleRead, FactsRead
-from brave_bridge.core.crossing.requests import ReadBundle, ReadFacts, Run, Script
+from brave_bridge.core.crossing.replies import Answered, BundleRead, FactsRead, Ran
+from brave_bridge.core.crossing.requests import Ask, ReadBundle, ReadFacts, Run, Script
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, last_words, what_was_seen
+from brave_bridge.core.formats.progress import percent_in
+from brave_bridge.core.formats.text import plain, shortened
 from brave_bridge.core.images.system import TOOL, TRIAL, ImageSystem
 from brave_bridge.core.plan.steps import ImageStep
 from brave_bridge.core.survey.facts import Facts
 
 WRITING = "writing"
 """The step of a leg whose other slot is not what it was; whoever goes on begins here."""
+
+RESTART, STAY = "restart into it", "stay on what runs"
+"""What a person answers who has read what the tool remarked."""
 
 
 class ImageLeg(LegProcedure):
@@ -44,7 +51,8 @@ class ImageLeg(LegProcedure):
         yield from leg.checkpoint("read")
         # From here on the other slot is not what it was; what runs is.
         yield from leg.keep_open(WRITING)
-        why = yield from _written(step)
+        record = yield from _written(step)
+        why = record if isinstance(record, str) else (yield from _reviewed(leg, step, record))
         if why:
             return (yield from leg.failed(WRITING, why))
         yield from leg.checkpoint("written")
@@ -99,22 +107,50 @@ def _read_again(leg: LegUnderWay, step: ImageStep) -> Script[str]:
     return ""
 
 
-def _written(step: ImageStep) -> Script[str]:
-    """Write the image, and read back what the slot has; why it is not what was announced."""
-    reply = yield from Run(
+def _written(step: ImageStep) -> Script[str | tuple[str, ...]]:
+    """Write the image, and read back what the slot has; why it is not what was announced.
+
+    Where it is: what the tool had to remark beside its progress, line by line.
+    """
+    ran = yield from Run(
         title=f"Write {step.new} into slot {step.slot}",
         argv=(TOOL, "write", step.slot, step.bundle, step.profile),
         reports_progress=True,
     )
-    if not ended_well(reply):
-        return last_words(reply, 3)
+    if not isinstance(ran, Ran) or not ran.ok:
+        return last_words(ran, 3)
     reply = yield from ReadFacts(title=f"Read back what slot {step.slot} has")
     if not isinstance(reply, FactsRead) or reply.facts.image is None:
         return what_was_seen(reply)
     slot = next((s for s in reply.facts.image.slots.slots if s.name == step.slot), None)
     found = (slot.version, slot.build, slot.profile) if slot else ()
     wanted = (step.new_version, step.build, step.profile)
-    return "" if found == wanted else f"slot {step.slot} has {found}, not {wanted}"
+    if found != wanted:
+        return f"slot {step.slot} has {found}, not {wanted}"
+    return tuple(_remarks(ran.output))
+
+
+def _remarks(output: str) -> Iterator[str]:
+    for line in output.splitlines():
+        if line.strip() and percent_in(line) is None:
+            yield plain(line.strip())
+
+
+def _reviewed(leg: LegUnderWay, step: ImageStep, remarks: tuple[str, ...]) -> Script[str]:
+    """Have a person review what the tool remarked, before the restart; why the leg rests here."""
+    if not remarks:
+        return ""
+    told = "\n".join(shortened(remarks, 20))
+    answer = yield from Ask(
+        title=f"Writing slot {step.slot} left remarks",
+        key=f"record-{leg.number}",
+        detail=f"{told}\nSlot {step.slot} has the image that was announced; it is not started yet.",
+        choices=(RESTART, STAY),
+        default=RESTART,
+    )
+    leg.warnings += tuple(f"while it was written: {one}" for one in shortened(remarks, 5))
+    chosen = answer.choice if isinstance(answer, Answered) else STAY
+    return "" if chosen == RESTART else "its record was not agreed to"
 
 
 def _wrong_image(step: ImageStep, system: ImageSystem) -> tuple[str, ...]:

@@ -47,5 +47,6 @@ def read_local_package(desc: str, files: str) -> InstalledPackage | None:
         depends=", ".join(values.get("DEPENDS", [])),
         provides=", ".join(values.get("PROVIDES", [])),
         kernel=next(filter(None, map(kernel_in, read_blocks(files).get("FILES", []))), ""),
+        source=first("BASE"),
         by_hand=first("REASON") != "1",
     )

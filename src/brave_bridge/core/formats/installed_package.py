@@ -28,6 +28,8 @@ class InstalledPackage(msgspec.Struct, frozen=True):
     installed_at: str = ""
     kernel: str = ""
     """The version of the kernel whose image it has, where the database tells by its files."""
+    source: str = ""
+    """The package of sources that it was built of, where the database names it."""
     by_hand: bool | None = None
     """Whether somebody asked for it; None where that is not told."""
 

@@ -5,8 +5,13 @@ from fnmatch import fnmatchcase
 
 import msgspec
 
+from brave_bridge.core.formats.dnf5_locks import locked_names
 from brave_bridge.core.formats.ini_sources import sections
 from brave_bridge.core.formats.installed_package import InstalledPackage
+from brave_bridge.core.formats.own_block import block_in, without_block
+
+OWN_NAME = "brave-bridge-kernels"
+"""By this name what we hold kernels by is known, whichever family's file it is in."""
 
 _MOST = 2000
 
@@ -40,20 +45,45 @@ def dnf_exclusions(text: str, path: str) -> Iterator[PackageLock]:
                 yield from _locks(value.replace(",", " ").split(), f"{path} [{name}]")
 
 
+def locks_are_on(config: str) -> bool:
+    """Whether dnf's plug-in versionlock works, by its configuration."""
+    values = dict(row for _, name, rows in sections(config) if name == "main" for row in rows)
+    return values.get("enabled", "1").lower() not in ("0", "false", "no")
+
+
+def locks_place(config: str) -> str:
+    """Where the plug-in keeps its locks, by its configuration; empty where that does not say."""
+    values = dict(row for _, name, rows in sections(config) if name == "main" for row in rows)
+    return values.get("locklist", "")
+
+
 def dnf_version_locks(text: str, path: str) -> Iterator[PackageLock]:
     """What dnf's plug-in versionlock keeps at a version; ``!`` bans one, and keeps nothing."""
+    ours = set(block_in(text, OWN_NAME).splitlines())
     for number, line in enumerate(text.splitlines()[:_MOST], start=1):
         pattern = line.partition("#")[0].strip()
         if pattern and not pattern.startswith("!"):
-            yield PackageLock(pattern, f"{path}:{number}")
+            yield PackageLock(pattern, _ours(path) if line in ours else f"{path}:{number}")
+
+
+def dnf5_version_locks(text: str, path: str) -> Iterator[PackageLock]:
+    """What dnf5 keeps at certain versions; LocksFault where it is not what dnf5 would read."""
+    for name, comment in locked_names(text):
+        yield PackageLock(name, _ours(path) if comment.startswith(OWN_NAME) else path)
 
 
 def pacman_ignored(text: str, path: str) -> Iterator[PackageLock]:
     """What pacman passes over at an upgrade (``IgnorePkg``)."""
-    for _, name, rows in sections(text):
-        for key, value in rows:
-            if name == "options" and key == "IgnorePkg":
-                yield from _locks(value.split(), f"{path} [{name}]")
+    ours = f"[options]\n{block_in(text, OWN_NAME)}"
+    for part, where in ((without_block(text, OWN_NAME), f"{path} [options]"), (ours, _ours(path))):
+        for _, name, rows in sections(part):
+            for key, value in rows:
+                if name == "options" and key == "IgnorePkg":
+                    yield from _locks(value.split(), where)
+
+
+def _ours(path: str) -> str:
+    return f"{path} ({OWN_NAME})"
 
 
 def _locks(patterns: Iterable[str], where: str) -> Iterator[PackageLock]:

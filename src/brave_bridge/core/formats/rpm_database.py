@@ -14,7 +14,7 @@ from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.kernel_path import kernel_in
 
 _NAME, _VERSION, _RELEASE, _EPOCH = 1000, 1001, 1002, 1003
-_INSTALL_TIME, _SIZE, _VENDOR, _GROUP, _ARCH = 1008, 1009, 1011, 1016, 1022
+_INSTALL_TIME, _SIZE, _VENDOR, _GROUP, _ARCH, _SOURCE = 1008, 1009, 1011, 1016, 1022, 1044
 _DIGESTS, _FLAGS, _DIR_INDEXES, _BASENAMES, _DIR_NAMES = 1035, 1037, 1116, 1117, 1118
 _INT32, _STRING, _STRING_ARRAY, _I18N = 4, 6, 8, 9
 _TEXTS = (_STRING, _STRING_ARRAY, _I18N)
@@ -30,6 +30,7 @@ _WANTED = frozenset(
         _VENDOR,
         _GROUP,
         _ARCH,
+        _SOURCE,
         _DIGESTS,
         _FLAGS,
         _DIR_INDEXES,
@@ -116,6 +117,8 @@ def _package(values: dict[int, list]) -> InstalledPackage:
         installed_at=datetime.fromtimestamp(installed, UTC).isoformat() if installed else "",
         conffiles=dict(_config_files(values)),
         kernel=_kernel(values),
+        # NAME-VERSION-RELEASE.src.rpm
+        source=first(_SOURCE).rpartition("-")[0].rpartition("-")[0],
     )
 
 

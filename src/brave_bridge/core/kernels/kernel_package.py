@@ -28,6 +28,15 @@ class KernelPackage(msgspec.Struct, frozen=True):
     held: bool = False
     size_bytes: int = 0
     needs: tuple[str, ...] = ()
+    held_by: str = ""
+    """Where it is written that it is held; empty where the database itself has it."""
+    siblings: tuple[str, ...] = ()
+    """Packages of the same source, which have to stay at its version."""
+
+    @property
+    def follows_series(self) -> bool:
+        """Whether its next version may be of another series: its name says nothing of one."""
+        return bool(self.needs) or series_of(self.kernel) not in self.name
 
 
 def flavour_of(version: str) -> str:

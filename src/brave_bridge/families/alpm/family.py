@@ -20,5 +20,12 @@ class AlpmFamily(Family):
 
         return READING
 
+    @property
+    def kernel_holding(self):
+        """See Family."""
+        from brave_bridge.families.alpm.kernel_hold import AlpmKernelHolding
+
+        return AlpmKernelHolding()
+
 
 FAMILY = AlpmFamily()

@@ -7,12 +7,11 @@ from brave_bridge.core.formats.ini_sources import read_pacman_config
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.package_locks import pacman_ignored
 from brave_bridge.core.survey.facts import Evidence, Facts
-from brave_bridge.families.alpm.places import DATABASE, SET_ASIDE, VERSION_FILE
+from brave_bridge.families.alpm.places import CONFIG, DATABASE, SET_ASIDE, VERSION_FILE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.queries import Below, Contents, Query, Seen
 
-CONFIG = "/etc/pacman.conf"
 _TOOLS = (
     "glibc",
     "pacman",

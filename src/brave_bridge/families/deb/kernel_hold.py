@@ -1,10 +1,11 @@
 """Holding a deb machine at a series of kernels: a pin on what follows it (apt_preferences(5))."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from brave_bridge.core.crossing.replies import FileText
+from brave_bridge.core.formats.package_locks import OWN_NAME
 from brave_bridge.core.kernels.kernel_package import KernelPackage, series_of
-from brave_bridge.core.kernels.series_hold import OWN_NAME
+from brave_bridge.core.survey.facts import Facts
 
 _PLACE = f"/etc/apt/preferences.d/{OWN_NAME}"
 _PRIORITY = 990
@@ -14,11 +15,23 @@ _PRIORITY = 990
 class DebKernelHolding:
     """See KernelHolding."""
 
-    def hold_file(self, series: str, packages: Sequence[KernelPackage]) -> FileText:
+    paths = ()
+
+    def costs(self, series: str, until: str) -> str:
+        """See KernelHolding."""
+        return f"Newer kernels of {series} still come as long as a source has them; {until}."
+
+    def hold(
+        self,
+        facts: Facts,
+        texts: Mapping[str, str],
+        series: str,
+        packages: Sequence[KernelPackage],
+    ) -> FileText:
         """See KernelHolding; fixes within the series still come."""
         stanzas = [
             f"Package: {package.name}\n"
-            f"Pin: version {_beginning(package.version, series)}.*\n"
+            f"Pin: version {_versions(package, series)}\n"
             f"Pin-Priority: {_PRIORITY}\n"
             for package in packages
         ]
@@ -28,8 +41,19 @@ class DebKernelHolding:
         )
         return FileText(_PLACE, words + "\n".join(stanzas))
 
+    def let_go(self, texts: Mapping[str, str], where: str) -> FileText:
+        """See KernelHolding."""
+        return FileText(_PLACE, "")
 
-def _beginning(version: str, series: str) -> str:
-    """How the versions of a package begin that follow the series: with its epoch, if it has one."""
+
+def _versions(package: KernelPackage, series: str) -> str:
+    """The versions of a package that follow the series, with its epoch, if it has one.
+
+    One that has a kernel itself, under versions that do not tell its series, stays as it is.
+    """
+    version = package.version
+    of_version = series_of(version)
+    if not package.needs and of_version != series:
+        return version
     epoch = version.partition(":")[0] + ":" if ":" in version else ""
-    return f"{epoch}{series_of(version) or series}"
+    return f"{epoch}{of_version or series}.*"

@@ -25,5 +25,12 @@ class RpmFamily(Family):
 
         return READING
 
+    @property
+    def kernel_holding(self):
+        """See Family."""
+        from brave_bridge.families.rpm.kernel_hold import RpmKernelHolding
+
+        return RpmKernelHolding()
+
 
 FAMILY = RpmFamily()

@@ -1,21 +1,24 @@
 """What an rpm machine's package database, repositories and config files tell."""
 
-import re
 from collections.abc import Iterator
+from contextlib import suppress
 
 import msgspec
 
 from brave_bridge.core.formats.deb822 import FormatError
+from brave_bridge.core.formats.dnf5_locks import LocksFault
 from brave_bridge.core.formats.ini_sources import read_repo_file
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.package_locks import (
     PackageLock,
+    dnf5_version_locks,
     dnf_exclusions,
     dnf_version_locks,
+    locks_are_on,
 )
 from brave_bridge.core.formats.rpm_database import read_rpm_database
 from brave_bridge.core.survey.facts import Evidence, Facts, ReleaseSeen
-from brave_bridge.families.rpm.places import DATABASES, SET_ASIDE
+from brave_bridge.families.rpm.places import DATABASES, LOCKS, LOCKS_5, LOCKS_CONFIG, SET_ASIDE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen
@@ -23,8 +26,6 @@ from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen
 _OLDER = ("/var/lib/rpm/Packages", "/usr/lib/sysimage/rpm/Packages.db", "/var/lib/rpm/Packages.db")
 _REPOSITORIES = "/etc/yum.repos.d/*.repo"
 _CONFIG = "/etc/dnf/dnf.conf"
-_PLUGINS = "/etc/dnf/plugins/versionlock"
-_IS_OFF = re.compile(r"^\s*enabled\s*=\s*(0|false|no)\s*$", re.MULTILINE | re.IGNORECASE)
 _LIMIT = 400_000_000
 _TOOLS = (
     "glibc",
@@ -45,7 +46,7 @@ _TOOLS = (
 _RELEASE_PACKAGES = ("fathom-release", "fedora-release", "rocky-release", "almalinux-release")
 QUERIES: tuple[Query, ...] = (
     Contents(DATABASES, _LIMIT),
-    Contents((_REPOSITORIES, _CONFIG, f"{_PLUGINS}.*"), 1_000_000),
+    Contents((_REPOSITORIES, _CONFIG, LOCKS, LOCKS_CONFIG, LOCKS_5), 1_000_000),
     Names((*_OLDER, "/etc/pki/rpm-gpg/*")),
     Below(("/etc",), SET_ASIDE),
 )
@@ -79,9 +80,11 @@ def _locks(seen: Seen) -> Iterator[PackageLock]:
     for pattern in (_CONFIG, _REPOSITORIES):
         for path, text in seen.texts(pattern):
             yield from dnf_exclusions(text, path)
-    plugin = seen.text(f"{_PLUGINS}.conf") or ""
-    if not _IS_OFF.search(plugin):
-        yield from dnf_version_locks(seen.text(f"{_PLUGINS}.list") or "", f"{_PLUGINS}.list")
+    if locks_are_on(seen.text(LOCKS_CONFIG) or ""):
+        yield from dnf_version_locks(seen.text(LOCKS) or "", LOCKS)
+    # What cannot be read here holds nothing there either: dnf5 refuses to start with it.
+    with suppress(LocksFault):
+        yield from dnf5_version_locks(seen.text(LOCKS_5) or "", LOCKS_5)
 
 
 def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) -> Facts:

@@ -96,9 +96,18 @@ def _write(root: Path, name: str, bundle: str, profile: str) -> None:
         for one in manifest["issues"]
     ]
     replace_file(held, json.dumps(told | {"components": parts, "ails": ails}, indent=1).encode())
+    for name in _unknown_settings(root):
+        print(f"settings: {manifest['version']} does not know {name} and leaves it out")
     slot |= told | {"state": TRIAL}
     slots["serial"] = max(slots["serial"], manifest["serial"])
     _keep(root, slots)
+
+
+def _unknown_settings(root: Path) -> list[str]:
+    """Settings that no image of this line knows."""
+    place = _place(root, SETTINGS_FILE)
+    known = {"form", "alerts", "shares"}
+    return sorted(json.loads(place.read_bytes()).keys() - known) if place.is_file() else []
 
 
 def _member(tar: tarfile.TarFile, name: str) -> bytes:

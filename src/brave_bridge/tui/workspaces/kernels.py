@@ -122,7 +122,7 @@ class KernelsWorkspace(Workspace):
     def action_hold(self) -> None:
         """Hold the series of the kernel under the cursor; let it go where one is held by us."""
         from brave_bridge.core.kernels.kernel_package import series_of
-        from brave_bridge.workbench.kernels import (
+        from brave_bridge.workbench.kernel_series import (
             begin_hold,
             begin_letting_go,
             kernel_holds,

@@ -1,5 +1,6 @@
 """Is anything kept from changing?"""
 
+from brave_bridge.core.formats.package_locks import OWN_NAME
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.survey.findings import Situation, caution, clear, rule, stop
 
@@ -13,9 +14,11 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, rule, s
     overrule=True,
 )
 def held_packages(situation: Situation):
-    held = [package.name for package in situation.facts.held]
+    # What holds a series of kernels is told by a rule of its own.
+    packages = [package for package in situation.facts.held if OWN_NAME not in package.held_by]
+    held = [package.name for package in packages]
     manager = situation.manager
-    written = tuple(dict.fromkeys(p.held_by for p in situation.facts.held if p.held_by))
+    written = tuple(dict.fromkeys(p.held_by for p in packages if p.held_by))
     where = ", ".join(written[:5]) or f"{situation.facts.where('packages')}: Status: hold"
     if not held:
         yield clear("No package is held", situation.facts.where("packages"))

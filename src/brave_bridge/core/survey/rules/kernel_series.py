@@ -15,7 +15,7 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, not_app
 )
 def kernel_series(situation: Situation):
     facts = situation.facts
-    if not any(package.needs for package in facts.kernel_packages):
+    if not any(package.follows_series for package in facts.kernel_packages):
         yield not_applicable("No package follows a series of kernels", facts.where("packages"))
         return
     holds = series_holds(facts.pins, facts.kernel_packages)

@@ -1,0 +1,99 @@
+"""Locks of dnf5, and lines of ours in files of others: put in and taken out, nothing lost."""
+
+import tomllib
+from contextlib import suppress
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brave_bridge.core.formats.dnf5_locks import (
+    LocksFault,
+    locked_names,
+    with_range,
+    without_comment,
+)
+from brave_bridge.core.formats.own_block import block_in, with_block, without_block
+from brave_bridge.core.formats.package_locks import (
+    OWN_NAME,
+    dnf5_version_locks,
+    dnf_version_locks,
+    pacman_ignored,
+)
+from brave_bridge.core.kernels.kernel_package import IMAGE, KernelPackage
+from brave_bridge.families.rpm.kernel_hold import RpmKernelHolding
+from brave_bridge.families.rpm.places import LOCKS_5
+from tests.support.facts import facts, package
+
+LINES = ("IgnorePkg = linux", "# why")
+THEIRS = """# by the crew
+version = "1.0"
+
+[[packages]]
+name = "gauge"
+comment = "until the gauge is mended"
+[[packages.conditions]]
+key = "evr"
+comparator = "="
+value = "0:2.1-1"
+"""
+
+
+@given(st.text(alphabet=st.sampled_from("[options]\nab #=\r\t\x0c"), max_size=200))
+def test_lines_of_ours_are_taken_out_whole_again(text):
+    whole = text if not text or text.endswith("\n") else text + "\n"
+    there = with_block(text, OWN_NAME, LINES)
+    assert block_in(there, OWN_NAME).splitlines() == list(LINES)
+    assert without_block(there, OWN_NAME) == whole
+    assert with_block(there, OWN_NAME, LINES) == there
+    assert without_block(text, OWN_NAME) == text and block_in(text, OWN_NAME) == ""
+
+
+def test_lines_of_ours_stand_behind_the_line_that_they_belong_to():
+    text = "[options]\nColor\n[core]\nServer = x\n"
+    there = with_block(text, OWN_NAME, LINES, behind="[options]")
+    assert there.splitlines()[0] == "[options]" and there.splitlines()[-1] == "Server = x"
+    locks = {(lock.pattern, lock.where) for lock in pacman_ignored(there, "/etc/pacman.conf")}
+    assert locks == {("linux", f"/etc/pacman.conf ({OWN_NAME})")}
+    with pytest.raises(ValueError, match=r"no line \[options\]"):
+        with_block("[core]\n", OWN_NAME, LINES, behind="[options]")
+
+
+def test_a_block_that_was_cut_off_is_nobody_s():
+    text = f"# {OWN_NAME} begins\nkernel-0:6.1.*-*.*\n"
+    assert without_block(text, OWN_NAME) == text
+    (lock,) = dnf_version_locks(text, "/locks")
+    assert lock.where == "/locks:2"
+
+
+def test_locks_of_dnf5_are_ranges_beside_those_of_others():
+    text = with_range(THEIRS, ("kernel-core", "kernel"), "0:6.1", "0:6.2~~", f"{OWN_NAME}: 6.1")
+    assert text.startswith(THEIRS)
+    ours = tomllib.loads(text)["packages"][1]
+    assert [(c["comparator"], c["value"]) for c in ours["conditions"]] == [
+        (">=", "0:6.1"),
+        ("<", "0:6.2~~"),
+    ]
+    where = {lock.pattern: lock.where for lock in dnf5_version_locks(text, LOCKS_5)}
+    assert where["gauge"] == LOCKS_5 and OWN_NAME in where["kernel-core"]
+    assert without_comment(text, OWN_NAME).strip() == THEIRS.strip()
+    assert [name for name, _ in locked_names(without_comment(text, OWN_NAME))] == ["gauge"]
+
+
+def test_a_machine_with_dnf5_is_held_by_its_own_locks():
+    kernel = KernelPackage("kernel-core", "6.11.4-301", "6.11.4-301", IMAGE, siblings=("kernel",))
+    here = facts(packages=(package("dnf5", "5.2.6"), package("kernel-core", "6.11.4-301")))
+    file = RpmKernelHolding().hold(here, {}, "6.11", (kernel,))
+    assert file.path == LOCKS_5
+    assert [name for name, _ in locked_names(file.text)] == ["kernel-core", "kernel"]
+    gone = RpmKernelHolding().let_go({LOCKS_5: file.text}, f"{LOCKS_5} ({OWN_NAME})")
+    assert not list(locked_names(gone.text)) and gone.text
+
+
+@pytest.mark.parametrize("text", ["[[", "packages = 1", "[[packages]]\nname = 7\n", "a = 'x"])
+def test_locks_that_dnf5_would_not_read_break_nothing(text):
+    with suppress(LocksFault):
+        assert list(locked_names(text)) == []
+    with suppress(LocksFault):
+        written = with_range(text, ("kernel",), "0:6.1", "0:6.2~~", OWN_NAME)
+        assert "kernel" in [name for name, _ in locked_names(written)]
