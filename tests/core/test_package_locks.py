@@ -13,7 +13,7 @@ from brave_bridge.core.formats.dnf5_locks import (
     with_range,
     without_comment,
 )
-from brave_bridge.core.formats.own_block import block_in, with_block, without_block
+from brave_bridge.core.formats.marked_part import part_in, with_part, without_part
 from brave_bridge.core.formats.package_locks import (
     OWN_NAME,
     dnf5_version_locks,
@@ -25,7 +25,7 @@ from brave_bridge.families.rpm.kernel_hold import RpmKernelHolding
 from brave_bridge.families.rpm.places import LOCKS_5
 from tests.support.facts import facts, package
 
-LINES = ("IgnorePkg = linux", "# why")
+PART = "IgnorePkg = linux\n# why\n"
 THEIRS = """# by the crew
 version = "1.0"
 
@@ -42,27 +42,30 @@ value = "0:2.1-1"
 @given(st.text(alphabet=st.sampled_from("[options]\nab #=\r\t\x0c"), max_size=200))
 def test_lines_of_ours_are_taken_out_whole_again(text):
     whole = text if not text or text.endswith("\n") else text + "\n"
-    there = with_block(text, OWN_NAME, LINES)
-    assert block_in(there, OWN_NAME).splitlines() == list(LINES)
-    assert without_block(there, OWN_NAME) == whole
-    assert with_block(there, OWN_NAME, LINES) == there
-    assert without_block(text, OWN_NAME) == text and block_in(text, OWN_NAME) == ""
+    there = with_part(text, PART, OWN_NAME)
+    assert part_in(there, OWN_NAME) == PART and without_part(there, OWN_NAME) == whole
+    assert with_part(there, PART, OWN_NAME) == there
+    assert without_part(text, OWN_NAME) == text and part_in(text, OWN_NAME) == ""
+    if any(line.strip() == "[options]" for line in text.split("\n")):
+        within = with_part(text, PART, OWN_NAME, behind="[options]")
+        assert part_in(within, OWN_NAME) == PART and without_part(within, OWN_NAME) == whole
 
 
 def test_lines_of_ours_stand_behind_the_line_that_they_belong_to():
     text = "[options]\nColor\n[core]\nServer = x\n"
-    there = with_block(text, OWN_NAME, LINES, behind="[options]")
+    there = with_part(text, PART, OWN_NAME, behind="[options]")
     assert there.splitlines()[0] == "[options]" and there.splitlines()[-1] == "Server = x"
     locks = {(lock.pattern, lock.where) for lock in pacman_ignored(there, "/etc/pacman.conf")}
     assert locks == {("linux", f"/etc/pacman.conf ({OWN_NAME})")}
     with pytest.raises(ValueError, match=r"no line \[options\]"):
-        with_block("[core]\n", OWN_NAME, LINES, behind="[options]")
+        with_part("[core]\n", PART, OWN_NAME, behind="[options]")
 
 
-def test_a_block_that_was_cut_off_is_nobody_s():
-    text = f"# {OWN_NAME} begins\nkernel-0:6.1.*-*.*\n"
-    assert without_block(text, OWN_NAME) == text
-    (lock,) = dnf_version_locks(text, "/locks")
+def test_a_part_that_was_cut_off_is_nobody_s():
+    text = with_part("", "kernel-0:6.1.*-*.*", OWN_NAME).splitlines(keepends=True)
+    cut_off = "".join(text[:-1])
+    assert without_part(cut_off, OWN_NAME) == cut_off
+    (lock,) = dnf_version_locks(cut_off, "/locks")
     assert lock.where == "/locks:2"
 
 

@@ -8,7 +8,6 @@ from brave_bridge.core.boot.entries import BootEntry, Loader, entry_for
 from brave_bridge.core.boot.grub_menu import read_grub_menu
 from brave_bridge.core.boot.loader_entries import read_loader_entry
 from brave_bridge.core.boot.loader_faults import missing_files
-from brave_bridge.core.boot.marked_part import part_in, with_part, without_part
 from brave_bridge.core.boot.past_entry import (
     PART,
     PastSystem,
@@ -18,6 +17,7 @@ from brave_bridge.core.boot.past_entry import (
     template_for,
     with_root,
 )
+from brave_bridge.core.formats.marked_part import part_in, with_part, without_part
 
 MENU = """set default="0"
 menuentry 'Quayside 3' --class os $menuentry_id_option 'quay-now' {

@@ -5,7 +5,6 @@ import pytest
 from brave_bridge.core.boot.entries import BootEntry, Loader
 from brave_bridge.core.boot.grub_menu import read_grub_menu
 from brave_bridge.core.boot.grub_trial import Remembering, trial_part
-from brave_bridge.core.boot.marked_part import part_in, with_part, without_part
 from brave_bridge.core.boot.trial_way import (
     COUNTED,
     GRUB_BLOCK,
@@ -16,6 +15,7 @@ from brave_bridge.core.boot.trial_way import (
 from brave_bridge.core.crossing.replies import Failed, TrialArranged
 from brave_bridge.core.crossing.requests import ArrangeTrial, Ask, EndTrial, Restart
 from brave_bridge.core.crossing.restart import FELL_BACK
+from brave_bridge.core.formats.marked_part import part_in, with_part, without_part
 from brave_bridge.core.formats.proc import Mount
 from tests.core.test_boot_files import MENU
 from tests.core.test_restart_script import NEW, OLD, Restarting, cross, up, with_restart

@@ -19,8 +19,8 @@ from brave_bridge.core.boot.grub_trial import (
     reads_custom,
     trial_part,
 )
-from brave_bridge.core.boot.marked_part import part_in, with_part, without_part
 from brave_bridge.core.boot.past_entry import PART, PastSystem, grub_entry
+from brave_bridge.core.formats.marked_part import part_in, with_part, without_part
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Names
 

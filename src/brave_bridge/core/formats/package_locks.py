@@ -8,7 +8,7 @@ import msgspec
 from brave_bridge.core.formats.dnf5_locks import locked_names
 from brave_bridge.core.formats.ini_sources import sections
 from brave_bridge.core.formats.installed_package import InstalledPackage
-from brave_bridge.core.formats.own_block import block_in, without_block
+from brave_bridge.core.formats.marked_part import part_in, without_part
 
 OWN_NAME = "brave-bridge-kernels"
 """By this name what we hold kernels by is known, whichever family's file it is in."""
@@ -59,7 +59,7 @@ def locks_place(config: str) -> str:
 
 def dnf_version_locks(text: str, path: str) -> Iterator[PackageLock]:
     """What dnf's plug-in versionlock keeps at a version; ``!`` bans one, and keeps nothing."""
-    ours = set(block_in(text, OWN_NAME).splitlines())
+    ours = set(part_in(text, OWN_NAME).splitlines())
     for number, line in enumerate(text.splitlines()[:_MOST], start=1):
         pattern = line.partition("#")[0].strip()
         if pattern and not pattern.startswith("!"):
@@ -74,8 +74,8 @@ def dnf5_version_locks(text: str, path: str) -> Iterator[PackageLock]:
 
 def pacman_ignored(text: str, path: str) -> Iterator[PackageLock]:
     """What pacman passes over at an upgrade (``IgnorePkg``)."""
-    ours = f"[options]\n{block_in(text, OWN_NAME)}"
-    for part, where in ((without_block(text, OWN_NAME), f"{path} [options]"), (ours, _ours(path))):
+    ours = f"[options]\n{part_in(text, OWN_NAME)}"
+    for part, where in ((without_part(text, OWN_NAME), f"{path} [options]"), (ours, _ours(path))):
         for _, name, rows in sections(part):
             for key, value in rows:
                 if name == "options" and key == "IgnorePkg":

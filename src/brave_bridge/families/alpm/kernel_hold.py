@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 
 from brave_bridge.core.crossing.replies import FileText
-from brave_bridge.core.formats.own_block import with_block, without_block
+from brave_bridge.core.formats.marked_part import with_part, without_part
 from brave_bridge.core.formats.package_locks import OWN_NAME
 from brave_bridge.core.kernels.kernel_package import KernelPackage
 from brave_bridge.core.kernels.series_hold import CannotHold, names_of
@@ -31,16 +31,16 @@ class AlpmKernelHolding:
         packages: Sequence[KernelPackage],
     ) -> FileText:
         """See KernelHolding."""
-        lines = (
-            f"# kernels stay at {series}: brave-bridge hold-series --let-go takes this out",
-            f"IgnorePkg = {' '.join(names_of(packages))}",
+        part = (
+            f"# kernels stay at {series}: brave-bridge hold-series --let-go takes this out\n"
+            f"IgnorePkg = {' '.join(names_of(packages))}"
         )
         try:
-            text = with_block(texts.get(CONFIG, ""), OWN_NAME, lines, behind="[options]")
+            text = with_part(texts.get(CONFIG, ""), part, OWN_NAME, behind="[options]")
         except ValueError as error:
             raise CannotHold(f"{CONFIG}: {error}", "mend that file") from error
         return FileText(CONFIG, text)
 
     def let_go(self, texts: Mapping[str, str], where: str) -> FileText:
         """See KernelHolding."""
-        return FileText(CONFIG, without_block(texts.get(CONFIG, ""), OWN_NAME))
+        return FileText(CONFIG, without_part(texts.get(CONFIG, ""), OWN_NAME))

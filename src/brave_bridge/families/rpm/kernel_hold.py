@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.formats.dnf5_locks import LocksFault, with_range, without_comment
-from brave_bridge.core.formats.own_block import with_block, without_block
+from brave_bridge.core.formats.marked_part import with_part, without_part
 from brave_bridge.core.formats.package_locks import OWN_NAME, locks_are_on, locks_place
 from brave_bridge.core.kernels.kernel_package import KernelPackage
 from brave_bridge.core.kernels.series_hold import CannotHold, names_of
@@ -45,14 +45,16 @@ class RpmKernelHolding:
             raise CannotHold(f"dnf keeps its version locks in {place}", f"have it use {LOCKS}")
         lines = tuple(f"{name}-{epoch}:{series}.*-*.*" for name in names)
         words = f"# kernels stay at {series}: brave-bridge hold-series --let-go takes this out"
-        return FileText(LOCKS, with_block(texts.get(LOCKS, ""), OWN_NAME, (words, *lines)))
+        return FileText(
+            LOCKS, with_part(texts.get(LOCKS, ""), "\n".join((words, *lines)), OWN_NAME)
+        )
 
     def let_go(self, texts: Mapping[str, str], where: str) -> FileText:
         """See KernelHolding."""
         if where.startswith(LOCKS_5):
             return FileText(LOCKS_5, without_comment(texts.get(LOCKS_5, ""), OWN_NAME) or "\n")
         # dnf refuses to work where its plug-in finds no file.
-        return FileText(LOCKS, without_block(texts.get(LOCKS, ""), OWN_NAME) or "\n")
+        return FileText(LOCKS, without_part(texts.get(LOCKS, ""), OWN_NAME) or "\n")
 
 
 def _by_dnf5(text: str, series: str, names: Sequence[str], epoch: str) -> FileText:

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
-from brave_bridge.core.boot.marked_part import with_part
+from brave_bridge.core.formats.marked_part import with_part
 from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.snapshots.engines import btrfs

@@ -16,13 +16,25 @@ def _end(about: str) -> str:
     return f"# end of {OWN}" if about == OWN else f"# end of {OWN} ({about})"
 
 
-def with_part(text: str, part: str, about: str = OWN) -> str:
-    """The text with our part at its end, in place of one that is there; none: without it."""
+def with_part(text: str, part: str, about: str = OWN, *, behind: str = "") -> str:
+    """The text with our part at its end, in place of one that is there; none: without it.
+
+    ``behind``: right behind the first such line; ValueError where the text has none.
+    """
     kept = without_part(text, about)
     if not part:
         return kept
-    gap = "" if not kept or kept.endswith("\n") else "\n"
-    return f"{kept}{gap}{_begin(about)}\n{part.rstrip(chr(10))}\n{_end(about)}\n"
+    lines = kept.removesuffix("\n").split("\n") if kept else []
+    at = _behind(lines, behind) if behind else len(lines)
+    lines[at:at] = [_begin(about), part.rstrip("\n"), _end(about)]
+    return "\n".join(lines) + "\n"
+
+
+def _behind(lines: list[str], wanted: str) -> int:
+    at = next((number for number, line in enumerate(lines) if line.strip() == wanted), None)
+    if at is None:
+        raise ValueError(f"it has no line {wanted}")
+    return at + 1
 
 
 def part_in(text: str, about: str = OWN) -> str:
