@@ -1,12 +1,17 @@
-"""A menu in the style of extlinux: read, refused for trials, its faults found, and booted."""
+"""EXTLINUX: its menu read and its faults found; an entry tried once, by really booting."""
 
+import shutil
 from pathlib import Path
+
+import msgspec
 
 from brave_bridge.bootloaders import trials
 from brave_bridge.bootloaders.reading import read_loader
 from brave_bridge.core.boot.extlinux import with_default
+from brave_bridge.core.boot.grub_trial import ON_TRIAL, TRIAL_ID
 from brave_bridge.core.boot.trial_way import trial_way
 from brave_bridge.core.survey.findings import Verdict
+from brave_bridge.core.survey.platform import LastBoot
 from brave_bridge.families.registry import survey
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.workbench.desk import Desk
@@ -35,7 +40,7 @@ def prepare(root: Path) -> None:
     (root / "boot/extlinux/extlinux.conf").write_text(text)
 
 
-def test_it_is_read_no_trial_is_promised_and_it_boots(tmp_path):
+def test_it_is_read_no_trial_is_promised_without_its_tool_and_it_boots(tmp_path):
     disk = bootlab.bios_with_extlinux(tmp_path, prepare)
     with disk.opened() as root:
         machine, kernel = TreeMachine("lab", root), bootlab.kernel_of(root)
@@ -43,7 +48,7 @@ def test_it_is_read_no_trial_is_promised_and_it_boots(tmp_path):
         assert (loader.kind, loader.default) == ("extlinux", "good")
         assert [entry.kernel for entry in loader.entries] == [kernel, "6.1.0-99-gone"]
         way = trial_way(trials.ground_of(survey(machine, "deb")))
-        assert way.refusal and way.instead
+        assert way.refusal and way.instead == ("install the package extlinux",)
         found = {f.id: f for f in Desk(Target("tree", str(root))).survey().findings}
         assert found["boot-entries"].verdict is Verdict.CAUTION
         assert "vmlinuz-6.1.0-99-gone" in found["boot-entries"].evidence
@@ -57,3 +62,78 @@ def test_it_is_read_no_trial_is_promised_and_it_boots(tmp_path):
         assert menu.read_text() == text
     came_up = disk.boot().came_up
     assert came_up is not None and came_up.kernel == kernel
+
+
+NEWER = "6.6.0-9-lab"
+TWO = """UI menu.c32
+DEFAULT new
+TIMEOUT 1
+APPEND {options}
+INCLUDE linux.cfg
+"""
+LABELS = """LABEL new
+  LINUX /boot/vmlinuz-{newer}
+  APPEND initrd=/boot/initrd.img-{newer} {options} {more}
+LABEL old
+  LINUX /boot/vmlinuz-{older}
+  INITRD /boot/initrd.img-{older}
+"""
+
+
+def with_two(root: Path, more: str = "") -> None:
+    """Two kernels, of which the menu takes the newer, and the loader's own program."""
+    older = bootlab.kernel_of(root)
+    for name in ("vmlinuz", "initrd.img"):
+        shutil.copy(root / f"boot/{name}-{older}", root / f"boot/{name}-{NEWER}")
+    folder = root / "boot/extlinux"
+    (folder / "extlinux.conf").write_text(TWO.format(options=bootlab.OPTIONS).partition("\n")[2])
+    labels = LABELS.format(newer=NEWER, older=older, options=bootlab.OPTIONS, more=more)
+    (folder / "linux.cfg").write_text(labels)
+    shutil.copy(bootlab.extlinux_tools() / "usr/bin/extlinux", root / "usr/bin/extlinux")
+
+
+def arrange(disk: bootlab.Disk) -> str:
+    """Have the newer kernel tried, as if the older one ran; what the older is called."""
+    with disk.opened() as root:
+        machine = TreeMachine("lab", root)
+        facts = survey(machine, "deb")
+        assert facts.loader.default == "new", facts.loader
+        older = min(entry.kernel for entry in facts.loader.entries)
+        facts = msgspec.structs.replace(facts, last_boot=LastBoot(kernel=older))
+        trials.arrange(machine, facts, NEWER, "leg-1")
+        loader = read_loader(machine)
+        assert (loader.default, loader.once) == ("old", TRIAL_ID)
+    return older
+
+
+def image_of(booted) -> str:
+    words = booted.came_up.options.split()
+    image = next(word for word in words if word.startswith("BOOT_IMAGE="))
+    return image.rpartition("/")[2]
+
+
+def test_a_chosen_kernel_boots_once_then_the_good_one_and_then_the_default_again(tmp_path):
+    disk = bootlab.bios_with_extlinux(tmp_path, with_two)
+    with disk.opened() as root:
+        before = (root / "boot/extlinux/extlinux.conf").read_bytes()
+    older = arrange(disk)
+    first, second = disk.boot(), disk.boot()
+    assert image_of(first) == f"vmlinuz-{NEWER}" and ON_TRIAL in first.came_up.options
+    assert image_of(second) == f"vmlinuz-{older}" and ON_TRIAL not in second.came_up.options
+    with disk.opened() as root:
+        machine = TreeMachine("lab", root)
+        assert read_loader(machine).once == ""
+        assert trials.end(machine) and not trials.end(machine)
+        assert (root / "boot/extlinux/extlinux.conf").read_bytes() == before
+    assert image_of(disk.boot()) == f"vmlinuz-{NEWER}"
+    with disk.opened() as root:
+        assert "extlinux.conf has" in trials.make_default(TreeMachine("lab", root), older)
+        assert read_loader(TreeMachine("lab", root)).default == "old"
+
+
+def test_a_trial_that_panics_is_followed_by_the_good_one(tmp_path):
+    disk = bootlab.bios_with_extlinux(tmp_path, lambda root: with_two(root, "rdinit=/nothing"))
+    older = arrange(disk)
+    booted = disk.boot()
+    assert "Kernel panic" in booted.console and len(booted.starts) == 2
+    assert image_of(booted) == f"vmlinuz-{older}"

@@ -1,11 +1,15 @@
 """What loaders and firmware boot from: read, changed in one place, and nothing else is lost."""
 
+import struct
+
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brave_bridge.core.boot import (
     extlinux,
+    extlinux_trial,
     firmware_text,
     grub_defaults,
     grub_environment,
@@ -27,6 +31,7 @@ from brave_bridge.core.boot.efi_variables import (
 from brave_bridge.core.boot.entries import BootEntry, entry_for
 from brave_bridge.core.boot.grub_menu import found_by, read_grub_menu
 from brave_bridge.core.boot.loader_entries import Tries
+from brave_bridge.core.formats.marked_part import with_part, without_part
 
 MENU = """
 if [ -s $prefix/grubenv ]; then
@@ -223,6 +228,81 @@ def test_a_menu_of_the_extlinux_kind():
     assert extlinux.read_extlinux(extlinux.with_default(headless, "quay-5.19")).default
     with pytest.raises(ValueError, match="no entry"):
         extlinux.with_default(EXTLINUX, "gone")
+
+
+INCLUDING = """UI menu.c32
+default menu.c32
+APPEND root=/dev/sda1 ro
+INCLUDE kernels.cfg
+menu include /boot/extlinux/loop.cfg
+"""
+INCLUDED = """LABEL linux
+  KERNEL /boot/vmlinuz-6.1.0-9
+LABEL other
+  MENU DEFAULT
+  LINUX /boot/vmlinuz-5.19.0-4
+  APPEND -
+"""
+BESIDE = {
+    "/boot/extlinux/kernels.cfg": INCLUDED,
+    "/boot/extlinux/loop.cfg": "include loop.cfg\ninclude kernels.cfg\n",
+}
+
+
+def test_a_menu_with_what_it_includes():
+    menu = extlinux.read_extlinux(INCLUDING, BESIDE)
+    assert menu.default == "other" and len(menu.entries) >= 2
+    assert [entry.options for entry in menu.entries[:2]] == ["root=/dev/sda1 ro", ""]
+    assert extlinux.read_extlinux(INCLUDING).entries == ()
+    with pytest.raises(ValueError, match="by another word"):
+        extlinux.with_default(INCLUDING, "linux", BESIDE)
+    plain = {path: text.replace("  MENU DEFAULT\n", "") for path, text in BESIDE.items()}
+    assert extlinux.read_extlinux(INCLUDING, plain).default == ""
+    changed = extlinux.with_default(INCLUDING, "linux", plain)
+    assert extlinux.read_extlinux(changed, plain).default == "linux"
+    assert changed == INCLUDING.replace("default menu.c32", "default linux")
+
+
+def test_the_last_default_of_a_menu_holds_wherever_it_stands():
+    text = f"{EXTLINUX}DEFAULT quay-5.19\n"
+    assert extlinux.read_extlinux(text).default == "quay-5.19"
+
+
+def loaders_data(tags: bytes, flip: int = -1) -> bytes:
+    """Both copies of what EXTLINUX keeps at its end, the first with a bit turned over."""
+    words = struct.unpack("<125I", tags.ljust(500, b"\0"))
+    checksum = (0xA3041767 - sum(words)) % (1 << 32)
+    copy = struct.pack("<127I", 0x5A2D2FA5, checksum, *words) + struct.pack("<I", 0xDD28BF64)
+    first = bytearray(copy)
+    if flip >= 0:
+        first[flip] ^= 1
+    return b"the loader" + bytes(first) + copy
+
+
+@given(st.integers(-1, 511))
+def test_what_extlinux_boots_once_is_read_from_the_copy_that_is_whole(flip):
+    tags = b"\x02\x03abc\x01\x12brave-bridge-trial"
+    assert extlinux_trial.read_once(loaders_data(tags, flip)) == "brave-bridge-trial"
+    assert extlinux_trial.read_once(loaders_data(b"", flip)) == ""
+
+
+@given(st.binary(max_size=1100))
+def test_a_loader_without_such_data_boots_nothing_once(content):
+    assert extlinux_trial.read_once(content) is None
+
+
+def test_a_trial_of_extlinux_is_an_entry_and_the_default_behind_it():
+    newer, older = extlinux.read_extlinux(EXTLINUX).entries
+    text = with_part(EXTLINUX, extlinux_trial.trial_part(older, "quay-6.1", "leg-1"))
+    menu = extlinux.read_extlinux(text)
+    assert menu.default == newer.id and menu.entries[-1].image == older.image
+    assert menu.entries[-1].options == "panic=10 brave_bridge.trial=leg-1"
+    assert without_part(text) == EXTLINUX
+    with pytest.raises(ValueError, match="no name for a trial"):
+        extlinux_trial.trial_part(older, "quay-6.1", "leg 1")
+    two = msgspec.structs.replace(older, options="ro\nLABEL other")
+    with pytest.raises(ValueError, match="more than one line"):
+        extlinux_trial.trial_part(two, "quay-6.1", "leg-1")
 
 
 def test_the_default_of_systemd_boot():

@@ -3,10 +3,13 @@
 import pytest
 
 from brave_bridge.core.boot.entries import BootEntry, Loader
+from brave_bridge.core.boot.extlinux import FOLDER
+from brave_bridge.core.boot.extlinux import MENU as MENU_FILE
 from brave_bridge.core.boot.grub_menu import read_grub_menu
 from brave_bridge.core.boot.grub_trial import Remembering, trial_part
 from brave_bridge.core.boot.trial_way import (
     COUNTED,
+    EXTLINUX_DATA,
     GRUB_BLOCK,
     GRUB_ON_ESP,
     Ground,
@@ -45,7 +48,13 @@ ESP = Mount("/boot/efi", "/dev/sda1", "vfat")
         (Ground(Loader("systemd-boot", (ON_ESP,))), COUNTED, ""),
         (Ground(Loader("systemd-boot", (BootEntry("image", NEW),))), "", "no files"),
         (Ground(READS, Mount("/", "/dev/sda2", "btrfs"), ESP), "", "btrfs"),
-        (Ground(Loader("extlinux")), "", "permanent"),
+        (Ground(Loader("extlinux", remembers=MENU_FILE)), "", "permanent"),
+        (Ground(Loader("extlinux", remembers=f"{FOLDER}/ldlinux.sys")), "", "not here"),
+        (
+            Ground(Loader("extlinux", remembers=f"{FOLDER}/ldlinux.sys", tool="/x")),
+            EXTLINUX_DATA,
+            "",
+        ),
         (Ground(Loader()), "", "no boot loader"),
     ],
 )

@@ -9,12 +9,14 @@ from fnmatch import fnmatchcase
 
 import msgspec
 
+from brave_bridge.bootloaders import extlinux
 from brave_bridge.bootloaders.grub import ESPS, ON_ESP
 from brave_bridge.bootloaders.grub import FOLDERS as _GRUB_FOLDERS
 from brave_bridge.bootloaders.systemd_boot import FOLDERS as _LOADER_FOLDERS
 from brave_bridge.core.boot.counted_trial import TRIAL_FILE
 from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
-from brave_bridge.core.boot.extlinux import read_extlinux
+from brave_bridge.core.boot.extlinux import MENU, read_extlinux
+from brave_bridge.core.boot.extlinux_trial import read_once
 from brave_bridge.core.boot.grub_environment import DamagedBlock, read_environment
 from brave_bridge.core.boot.grub_menu import GrubMenu, defaults_in, found_by, read_grub_menu
 from brave_bridge.core.boot.grub_trial import MARK, TRIAL_ID, reads_custom
@@ -31,7 +33,6 @@ _GRUB_BLOCKS = tuple(f"{folder}/grubenv" for folder in _GRUB_FOLDERS)
 _ENTRY_FILES = tuple(f"{folder}/entries/*.conf" for folder in _LOADER_FOLDERS)
 _LOADER_CONFS = tuple(f"{folder}/loader.conf" for folder in _LOADER_FOLDERS)
 _BOARD = ("/boot/firmware/config.txt", "/boot/config.txt")
-_EXTLINUX = "/boot/extlinux/extlinux.conf"
 _EFIVARS = "/sys/firmware/efi/efivars"
 _LOADER_GUID = "4a67b082-0a4c-41cf-b6c7-440b29bb8c4f"
 """The vendor of the variables in which loaders of the Boot Loader Interface keep choices."""
@@ -45,7 +46,8 @@ _BLS_COMMAND = re.compile(r"^\s*blscfg\b", re.MULTILINE)
 QUERIES: tuple[Query, ...] = (
     Contents((*_GRUB_MENUS, *_GRUB_CUSTOMS), _LIMIT),
     Contents((*_GRUB_BLOCKS, *_MARKS), 64 * 1024),
-    Contents((*_ENTRY_FILES, *_LOADER_CONFS, _EXTLINUX)),
+    Contents((*_ENTRY_FILES, *_LOADER_CONFS)),
+    *extlinux.QUERIES,
     Contents(_CHOICES, 16 * 1024),
     Names((*_BOARD, "/boot/*")),
 )
@@ -77,15 +79,28 @@ def _loader(seen: Seen) -> Loader:
         return _systemd_boot(seen, entries)
     if any(path in seen.found for path in _BOARD):
         return Loader("board")
-    if text := seen.text(_EXTLINUX):
-        menu = read_extlinux(text)
-        first = menu.entries[0].id if menu.entries else ""
-        named = menu.default or first
-        words = f"{named} is to be booted, and the menu has no such entry"
-        is_there = any(entry.id == named for entry in menu.entries)
-        faults = () if is_there else (LoaderFault(CHOICE, words, next_boot=True),)
-        return Loader("extlinux", menu.entries, named, remembers=_EXTLINUX, faults=faults)
+    if text := seen.text(MENU):
+        return _extlinux(seen, text)
     return Loader()
+
+
+def _extlinux(seen: Seen, text: str) -> Loader:
+    menu = read_extlinux(text, extlinux.texts_beside(seen.contents))
+    first = menu.entries[0].id if menu.entries else ""
+    named = menu.default or first
+    words = f"{named} is to be booted, and the menu has no such entry"
+    is_there = any(entry.id == named for entry in menu.entries)
+    once = read_once(seen.contents.get(extlinux.LOADER, b""))
+    return Loader(
+        "extlinux",
+        menu.entries,
+        named,
+        once.partition(" ")[0] if once else "",
+        # The menu's own file, where firmware reads it and not the loader of that name.
+        MENU if once is None else extlinux.LOADER,
+        () if is_there else (LoaderFault(CHOICE, words, next_boot=True),),
+        tool=next((tool for tool in extlinux.TOOLS if tool in seen.found), ""),
+    )
 
 
 def _grub(seen: Seen, folder: str, text: str) -> Loader:

@@ -1,12 +1,19 @@
 """Booting something once on a machine: whether that can be, arranging it, ending it."""
 
-from brave_bridge.bootloaders import grub, systemd_boot
+from brave_bridge.bootloaders import extlinux, grub, systemd_boot
 from brave_bridge.bootloaders.reading import read_loader
 from brave_bridge.core.boot.counted_trial import is_ours
 from brave_bridge.core.boot.entries import BootEntry, Loader
 from brave_bridge.core.boot.grub_trial import TRIAL_ID
 from brave_bridge.core.boot.past_entry import is_past
-from brave_bridge.core.boot.trial_way import COUNTED, GRUB_ON_ESP, Ground, TrialWay, trial_way
+from brave_bridge.core.boot.trial_way import (
+    COUNTED,
+    EXTLINUX_DATA,
+    GRUB_ON_ESP,
+    Ground,
+    TrialWay,
+    trial_way,
+)
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import Machine, MachineError
@@ -85,6 +92,9 @@ def arrange(
     if way.mechanism == COUNTED:
         systemd_boot.arm(machine, chosen, good, name)
         return chosen, good, way
+    if way.mechanism == EXTLINUX_DATA:
+        extlinux.arm(machine, facts.loader.tool, chosen, good, name)
+        return chosen, good, way
     place = grub.BLOCK
     if way.mechanism == GRUB_ON_ESP and ground.esp:
         place = grub.MarkPlace(f"{ground.esp.path}{grub.ON_ESP}", ground.esp_uuid)
@@ -127,10 +137,13 @@ def _pin(machine: Machine, loader: Loader, entry: BootEntry) -> str:
     """Have an entry booted from now on; the file that says so."""
     if loader.kind == "systemd-boot":
         return systemd_boot.pin(machine, entry)
+    if loader.kind == "extlinux":
+        return extlinux.pin(machine, entry)
     return grub.pin(machine, entry.id)
 
 
 def end(machine: Machine) -> bool:
     """Take every trial out again; whether there was one."""
-    counted = systemd_boot.disarm(machine)
-    return grub.disarm(machine, tuple(f"{path}{grub.ON_ESP}" for path in grub.ESPS)) or counted
+    marks = tuple(f"{path}{grub.ON_ESP}" for path in grub.ESPS)
+    had = systemd_boot.disarm(machine), grub.disarm(machine, marks)
+    return extlinux.disarm(machine, read_loader(machine).tool) or any(had)

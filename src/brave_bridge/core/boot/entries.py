@@ -52,7 +52,8 @@ class Loader(msgspec.Struct, frozen=True):
     ``kind`` is ``grub``, ``systemd-boot``, ``extlinux``, ``board``, or empty where none is known.
     ``default`` is what it is told to boot, ``once`` what it is told to boot next alone, both as
     it names entries; ``remembers`` is the file in which it keeps that, empty where it cannot.
-    ``reads_custom``: the generated menu reads the administrator's own commands.
+    ``reads_custom``: the generated menu reads the administrator's own commands. ``tool`` is the
+    path of the loader's own program where it is that which writes what boots once.
     """
 
     kind: str = ""
@@ -62,6 +63,7 @@ class Loader(msgspec.Struct, frozen=True):
     remembers: str = ""
     faults: tuple[LoaderFault, ...] = ()
     reads_custom: bool = False
+    tool: str = ""
 
 
 def kernel_of(path: str) -> str:

@@ -1,16 +1,24 @@
 """Menus of the extlinux kind, as U-Boot and SYSLINUX read them; text in, text out.
 
-Keywords are not case-sensitive; what stands before the first LABEL is for all.
+Keywords are not case-sensitive. What stands before the first LABEL is for all, but for DEFAULT:
+the last one holds, wherever it stands (SYSLINUX, ``doc/syslinux.txt``).
 """
 
 import re
+from collections.abc import Mapping, Sequence
 
 import msgspec
 
 from brave_bridge.core.boot.entries import BootEntry, kernel_of
 from brave_bridge.core.boot.keyed_text import KeyedLine, keyed_lines, with_line_value
 
+FOLDER = "/boot/extlinux"
+MENU = f"{FOLDER}/extlinux.conf"
 _IMAGE = ("linux", "kernel")
+_MOST_INCLUDED = 16
+_LONGEST = 1_000_000
+_IS_MENU = re.compile(r"(?i)\S+\.(c32|com)$")
+"""A module of SYSLINUX that shows a menu, and is no entry itself."""
 
 
 class ExtlinuxMenu(msgspec.Struct, frozen=True):
@@ -20,57 +28,99 @@ class ExtlinuxMenu(msgspec.Struct, frozen=True):
     default: str = ""
 
 
-def read_extlinux(text: str) -> ExtlinuxMenu:
-    """The entries of a menu in their order, and its default."""
-    default, entries = "", []
-    for lines in _labelled(text):
-        if lines[0].key.lower() == "label":
-            if entry := _entry(lines):
-                entries.append(entry)
+def read_extlinux(text: str, others: Mapping[str, str] = {}) -> ExtlinuxMenu:
+    """The entries of a menu in their order, and its default.
+
+    ``others`` are the texts of files beside it, by their paths, which it may include.
+    """
+    lines = list(keyed_lines(with_included(text, others)))
+    groups = _labelled(lines)
+    common = next(iter(groups), []) if not _is_label(groups) else []
+    entries = [entry for group in groups if (entry := _entry(group, common))]
+    named = _last(lines, "default")
+    has_menu = bool(_last(lines, "ui")) or bool(_IS_MENU.match(named))
+    chosen = next((e.id for g in groups if has_menu and _is_default(g) and (e := _entry(g))), "")
+    return ExtlinuxMenu(tuple(entries), chosen or ("" if _IS_MENU.match(named) else named))
+
+
+def with_included(text: str, others: Mapping[str, str], depth: int = 0) -> str:
+    """The text with what it includes in the place of the lines that include it."""
+    lines = text.split("\n")
+    made: list[str] = []
+    included = {line.number: path for line in keyed_lines(text) if (path := _included(line))}
+    for number, line in enumerate(lines):
+        there = others.get(included.get(number, ""), "")
+        if there and depth < _MOST_INCLUDED and sum(map(len, made)) < _LONGEST:
+            made.append(with_included(there, others, depth + 1))
         else:
-            default = _last(lines, "default") or default
-    return ExtlinuxMenu(tuple(entries), default)
+            made.append(line)
+    return "\n".join(made)[:_LONGEST]
 
 
-def _labelled(text: str) -> list[list[KeyedLine]]:
+def _included(line: KeyedLine) -> str:
+    """The path that a line includes; empty where it does something else."""
+    words = f"{line.key} {line.value}".split()
+    if words[0].lower() == "menu":
+        words = words[1:]
+    if len(words) < 2 or words[0].lower() != "include":
+        return ""
+    return words[1] if words[1].startswith("/") else f"{FOLDER}/{words[1]}"
+
+
+def _labelled(lines: list[KeyedLine]) -> list[list[KeyedLine]]:
     """The lines in groups, each of which begins with its LABEL, but for those before the first."""
     groups: list[list[KeyedLine]] = []
-    for line in keyed_lines(text):
+    for line in lines:
         if line.key.lower() == "label" or not groups:
             groups.append([])
         groups[-1].append(line)
     return groups
 
 
-def _entry(lines: list[KeyedLine]) -> BootEntry | None:
+def _is_label(groups: list[list[KeyedLine]]) -> bool:
+    return bool(groups) and groups[0][0].key.lower() == "label"
+
+
+def _is_default(lines: Sequence[KeyedLine]) -> bool:
+    return any(key == "menu" and value.lower() == "default" for key, value in _pairs(lines))
+
+
+def _entry(lines: Sequence[KeyedLine], common: Sequence[KeyedLine] = ()) -> BootEntry | None:
     label, image = lines[0].value, next((v for k in _IMAGE if (v := _last(lines, k))), "")
-    if not image:
+    if not image or lines[0].key.lower() != "label":
         return None
     titles = (re.match(r"(?i)label\s+(.*)", v) for k, v in _pairs(lines) if k == "menu")
     title = next((match[1].replace("^", "") for match in titles if match), label)
+    options = _last(lines, "append") or _last(common, "append")
     return BootEntry(
         title,
         kernel_of(image),
         id=label,
         image=image,
         initrds=tuple(_last(lines, "initrd").split(",")) if _last(lines, "initrd") else (),
-        options=_last(lines, "append"),
+        options="" if options == "-" else options,
     )
 
 
-def _pairs(lines: list[KeyedLine]) -> list[tuple[str, str]]:
+def _pairs(lines: Sequence[KeyedLine]) -> list[tuple[str, str]]:
     return [(line.key.lower(), line.value) for line in lines]
 
 
-def _last(lines: list[KeyedLine], key: str) -> str:
+def _last(lines: Sequence[KeyedLine], key: str) -> str:
     return next((value for name, value in reversed(_pairs(lines)) if name == key), "")
 
 
-def with_default(text: str, label: str) -> str:
-    """The text with another default: in the place of the present one, else before all else."""
-    if not any(entry.id == label for entry in read_extlinux(text).entries):
+def with_default(text: str, label: str, others: Mapping[str, str] = {}) -> str:
+    """The text with another default: in the place of the present one, else before all else.
+
+    ValueError where no entry is called so, or the menu has a default that this does not change.
+    """
+    if not any(entry.id == label for entry in read_extlinux(text, others).entries):
         raise ValueError(f"no entry is called {label!r}")
     lines = [line for line in keyed_lines(text) if line.key.lower() == "default"]
-    if lines:
-        return with_line_value(text, lines[-1].number, label)
-    return f"default {label}\n{text}"
+    changed = (
+        with_line_value(text, lines[-1].number, label) if lines else f"default {label}\n{text}"
+    )
+    if (other := read_extlinux(changed, others).default) != label:
+        raise ValueError(f"the menu has {other!r} as its default by another word")
+    return changed

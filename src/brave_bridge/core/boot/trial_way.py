@@ -13,10 +13,11 @@ from brave_bridge.core.boot.entries import Loader
 from brave_bridge.core.formats.proc import Mount
 
 GRUB_BLOCK, GRUB_ON_ESP, COUNTED = "grub block", "grub on the EFI partition", "boot counting"
+EXTLINUX_DATA = "extlinux's own data"
 _WRITABLE = frozenset(("ext2", "ext3", "ext4", "vfat", "xfs", "jfs", "ntfs"))
 _PLAIN = re.compile(r"^(/dev/(sd|vd|hd|xvd|nvme|mmcblk|loop)\w+|(UUID|LABEL|PARTUUID)=\S+)$")
 _NOT_ONCE = {
-    "extlinux": "extlinux menus",
+    "extlinux": "firmware that reads an extlinux menu",
     "board": "this board's firmware",
 }
 _HANGS = (
@@ -58,6 +59,8 @@ def trial_way(ground: Ground) -> TrialWay:
         return _grub(ground)
     if ground.loader.kind == "systemd-boot":
         return _counted(ground)
+    if ground.loader.remembers.endswith("/ldlinux.sys"):
+        return _extlinux(ground)
     name = _NOT_ONCE.get(ground.loader.kind)
     if name is None:
         return TrialWay(
@@ -70,6 +73,15 @@ def trial_way(ground: Ground) -> TrialWay:
             "make the other entry the default with somebody at the console, who can choose the "
             "old one",
         ),
+    )
+
+
+def _extlinux(ground: Ground) -> TrialWay:
+    if ground.loader.tool:
+        return TrialWay(EXTLINUX_DATA, _fails("extlinux"), _HANGS)
+    return TrialWay(
+        refusal="what it boots once is written by its own program, which is not here",
+        instead=("install the package extlinux",),
     )
 
 
