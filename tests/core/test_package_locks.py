@@ -7,17 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brave_bridge.core.formats.dnf5_locks import (
-    LocksFault,
-    locked_names,
-    with_range,
-    without_comment,
-)
+from brave_bridge.core.formats.dnf5_locks import with_range, without_comment
 from brave_bridge.core.formats.marked_part import part_in, with_part, without_part
 from brave_bridge.core.formats.package_locks import (
     OWN_NAME,
+    LocksFault,
     dnf5_version_locks,
     dnf_version_locks,
+    locked_names,
     pacman_ignored,
 )
 from brave_bridge.core.kernels.kernel_package import IMAGE, KernelPackage

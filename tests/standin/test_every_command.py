@@ -1,5 +1,6 @@
 """What holds for every command: JSON, a place in the help, completion, the manual page."""
 
+import inspect
 import json
 import os
 import shutil
@@ -9,12 +10,15 @@ import sys
 import pytest
 import typer
 
+from brave_bridge.cli.application import app
 from brave_bridge.cli.groups import SECTIONS
 from brave_bridge.cli.manual import manual_page
 from brave_bridge.cli.names import VARIABLE
 from brave_bridge.cli.running import run
+from brave_bridge.cli.table import BEGINNING, MODULES, command_in, load_commands
 
-APP = typer.main.get_command(__import__("brave_bridge.cli.application", fromlist=["app"]).app)
+load_commands()
+APP = typer.main.get_command(app)
 pytestmark = pytest.mark.xdist_group("every command")
 SCREENS = {"demo"}
 """What opens the screen prints nothing."""
@@ -40,6 +44,44 @@ def fleet(demo_world, tmp_path_factory):
         patch.setenv("XDG_STATE_HOME", str(home))
         patch.chdir(home)
         yield ["--demo", "petrel"]
+
+
+def callbacks():
+    """The function of each command at the top, by its name; a group's is that of its first."""
+    found = {c.name or c.callback.__name__.replace("_", "-"): c for c in app.registered_commands}
+    for group in app.registered_groups:
+        found[group.name] = group.typer_instance.registered_commands[0]
+    return {name: command.callback for name, command in found.items()}
+
+
+def test_the_table_of_commands_is_that_of_their_modules():
+    known = {name: call.__module__.rpartition(".")[2] for name, call in callbacks().items()}
+    assert {name: module for module, names in MODULES.items() for name in names} == known
+
+
+def test_those_that_begin_something_are_known_before_anything_is_loaded():
+    begins = {
+        name
+        for name, call in callbacks().items()
+        if any(word in inspect.getsource(call) for word in ("desk_to_begin_at", "begins="))
+    }
+    assert begins == BEGINNING
+
+
+def test_a_command_is_found_behind_the_options_of_the_target():
+    assert command_in(["--tree", "snapshot", "survey", "--json"]) == "survey"
+    assert command_in(["--tree=/snapshot", "return"]) == "return"
+    assert command_in(["--version"]) == command_in([]) == command_in(["--tree"]) == ""
+
+
+def test_a_command_line_loads_no_other_commands():
+    code = (
+        "import sys; from brave_bridge.cli.running import run\n"
+        "try: run(['snapshot', '--help'])\nexcept SystemExit: pass\n"
+        "print([m for m in sys.modules if m.endswith('_commands') or 'runner.performer' in m])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.splitlines()[-1] == "['brave_bridge.cli.way_back_commands']"
 
 
 @pytest.mark.parametrize("words", sorted(EVERY), ids=" ".join)

@@ -8,7 +8,6 @@ import json
 import sys
 from collections.abc import Iterable
 from enum import StrEnum
-from importlib import import_module
 from typing import Annotated, Any
 
 import typer
@@ -19,7 +18,8 @@ from brave_bridge.cli.completion import machines, releases
 from brave_bridge.cli.follow import RunnerGone, Tend, follow, nothing_to_tend
 from brave_bridge.cli.groups import GroupedByWork
 from brave_bridge.cli.opening import open_screen
-from brave_bridge.runner.ready_runner import CarryOut, ReadyRunner, can_be_made_ready
+from brave_bridge.cli.ready import load_runner
+from brave_bridge.runner.ready_runner import ReadyRunner, can_be_made_ready
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.decisions import keep_way
 from brave_bridge.workbench.desk import Desk
@@ -96,26 +96,20 @@ Files = Annotated[str, typer.Option("--files", help="Write it as files into this
 class _Context:
     """The target that the words before the command name."""
 
-    def __init__(self, target: Target) -> None:
-        self.target = target
+    def __init__(self, target: Target, ready: ReadyRunner | None) -> None:
+        self.target, self._ready = target, ready
 
     def desk(self) -> Desk:
         return Desk(self.target)
 
     def desk_to_begin_at(self) -> Desk:
         """A desk at which something is about to begin: its runner loads meanwhile."""
-        ready = ReadyRunner(_load_runner) if can_be_made_ready() else None
+        ready, self._ready = self._ready, None
+        if ready is None and can_be_made_ready():
+            ready = ReadyRunner(load_runner)
         desk = self.desk()
         desk.ready = ready
         return desk
-
-
-def _load_runner() -> CarryOut:
-    from brave_bridge.workbench.run import main
-
-    # What it opens first, and would load only then.
-    import_module("brave_bridge.store.logbook")
-    return main
 
 
 @app.callback(invoke_without_command=True)
@@ -134,7 +128,7 @@ def _target(
     if tree and demo:
         raise typer.BadParameter("--tree and --demo exclude each other")
     kind, value = ("tree", tree) if tree else ("demo", demo) if demo else ("local", "")
-    context.obj = _Context(Target(kind, value))
+    context.obj = _Context(Target(kind, value), context.obj)
     if context.invoked_subcommand is None:
         raise typer.Exit(open_screen(context.obj.target.words))
 

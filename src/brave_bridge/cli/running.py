@@ -6,49 +6,24 @@ import sys
 
 import typer
 
-from brave_bridge.cli import (
-    boot_commands,
-    check_commands,
-    commands,
-    documents,
-    help_commands,
-    image_commands,
-    kept_commands,
-    key_commands,
-    past_commands,
-    proof_commands,
-    readiness_commands,
-    route_commands,
-    texts,
-    way_back_commands,
-)
+from brave_bridge.cli import documents, texts
 from brave_bridge.cli.application import DONE, REFUSED, app
 from brave_bridge.cli.names import PROGRAM, VARIABLE
+from brave_bridge.cli.table import load_commands
 from brave_bridge.machines.port import MachineError
+from brave_bridge.runner.ready_runner import ReadyRunner
 from brave_bridge.runner.starter import lost_words
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.workbench.lines import CatalogueError
 from brave_bridge.workbench.refusal import Refused
 
-COMMANDS = (
-    commands,
-    route_commands,
-    proof_commands,
-    check_commands,
-    readiness_commands,
-    way_back_commands,
-    boot_commands,
-    past_commands,
-    image_commands,
-    key_commands,
-    kept_commands,
-    help_commands,
-)
-"""The modules whose commands the application has: importing them is what adds them."""
 
+def run(words: list[str], ready: ReadyRunner | None = None) -> int:
+    """Run a command line; its exit code. Whatever is refused is told in a sentence.
 
-def run(words: list[str]) -> int:
-    """Run a command line; its exit code. Whatever is refused is told in a sentence."""
+    ``ready`` is a runner that loads already.
+    """
+    load_commands(() if VARIABLE in os.environ else words)
     command = typer.main.get_command(app)
     if words_of_loss := lost_words():
         print(texts.plain(f"brave-bridge: {words_of_loss}"), file=sys.stderr)
@@ -58,7 +33,7 @@ def run(words: list[str]) -> int:
         completion_init()
     wants_json = "--json" in words
     try:
-        command(args=words, prog_name=PROGRAM)
+        command(args=words, prog_name=PROGRAM, obj=ready)
         return DONE
     except SystemExit as end:
         return end.code if isinstance(end.code, int) else DONE

@@ -50,7 +50,6 @@ from brave_bridge.runner.own_runtime import (
     make_runtime,
     why_none,
 )
-from brave_bridge.runner.performer import Performer
 from brave_bridge.runner.performing.ways_back import about
 from brave_bridge.runner.ready_runner import ReadyRunner
 from brave_bridge.runner.starter import keep_starting
@@ -78,6 +77,7 @@ from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
 
 if TYPE_CHECKING:
+    from brave_bridge.runner.performer import Performer
     from brave_bridge.store.logbook import Logbook
 
 _Reply = TypeVar("_Reply")
@@ -226,8 +226,10 @@ class Desk:
         stands = stands_of(line, seen, decisions, self.field_notes())
         return all_routes(line, here, seen, self.today(), stands, products_of(seen, line))
 
-    def performer(self, purpose: str) -> Performer:
+    def performer(self, purpose: str) -> "Performer":
         """A performer for a script that only looks, and is carried out at once."""
+        from brave_bridge.runner.performer import Performer
+
         self.machine.state.make()
         name = f"{purpose}-{_stamp()}"
         return Performer(self.machine, self.family(), self.beside, name)

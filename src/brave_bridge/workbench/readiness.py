@@ -17,7 +17,6 @@ from brave_bridge.core.survey.findings import TAKE_UP_SOURCES, Finding, Verdict
 from brave_bridge.families.family import Family
 from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import RemedyBrief, SourcesBrief, UpdateBrief
-from brave_bridge.runner.inline import drive
 from brave_bridge.snapshots.settings_archive import SettingsArchive
 from brave_bridge.snapshots.settings_texts import archive_texts
 from brave_bridge.store.opening import notes_to_write
@@ -68,6 +67,8 @@ class Readiness:
         """Fetch what the sources have and list what is pending; Refused where that fails."""
         self.desk.must_have_no_open_leg("looking for updates")
         script = look_for_updates(self._family().commands)
+        from brave_bridge.runner.inline import drive
+
         looked = drive(script, self.desk.performer("look"), tell)
         if looked.failure:
             raise Refused("looking for updates", looked.failure, "check the sources and the link")

@@ -1,27 +1,11 @@
-"""The version locks of dnf5 (``versionlock.toml``): which versions a package may have at all."""
+"""Writing the version locks of dnf5 (``versionlock.toml``): ranges of versions that may come."""
 
-import tomllib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from typing import Any
 
 import tomlkit
 
-_MOST = 2000
-
-
-class LocksFault(ValueError):
-    """The file is not what dnf5 would read: why."""
-
-
-def locked_names(text: str) -> Iterator[tuple[str, str]]:
-    """The names of the packages that are locked, each with the comment that it has."""
-    try:
-        found = tomllib.loads(text).get("packages", [])
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise LocksFault(str(error)) from error
-    for entry in found[:_MOST] if isinstance(found, list) else ():
-        if isinstance(entry, dict) and isinstance(entry.get("name"), str):
-            yield entry["name"], str(entry.get("comment", ""))
+from brave_bridge.core.formats.package_locks import LocksFault
 
 
 def with_range(text: str, names: Iterable[str], least: str, below: str, comment: str) -> str:

@@ -1,11 +1,11 @@
 """What keeps packages from changing beside a database: dnf.conf(5), versionlock, pacman.conf(5)."""
 
+import tomllib
 from collections.abc import Iterable, Iterator
 from fnmatch import fnmatchcase
 
 import msgspec
 
-from brave_bridge.core.formats.dnf5_locks import locked_names
 from brave_bridge.core.formats.ini_sources import sections
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.marked_part import part_in, without_part
@@ -14,6 +14,10 @@ OWN_NAME = "brave-bridge-kernels"
 """By this name what we hold kernels by is known, whichever family's file it is in."""
 
 _MOST = 2000
+
+
+class LocksFault(ValueError):
+    """The file is not what dnf5 would read: why."""
 
 
 class PackageLock(msgspec.Struct, frozen=True):
@@ -70,6 +74,17 @@ def dnf5_version_locks(text: str, path: str) -> Iterator[PackageLock]:
     """What dnf5 keeps at certain versions; LocksFault where it is not what dnf5 would read."""
     for name, comment in locked_names(text):
         yield PackageLock(name, _ours(path) if comment.startswith(OWN_NAME) else path)
+
+
+def locked_names(text: str) -> Iterator[tuple[str, str]]:
+    """The names of the packages that are locked, each with the comment that it has."""
+    try:
+        found = tomllib.loads(text).get("packages", [])
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise LocksFault(str(error)) from error
+    for entry in found[:_MOST] if isinstance(found, list) else ():
+        if isinstance(entry, dict) and isinstance(entry.get("name"), str):
+            yield entry["name"], str(entry.get("comment", ""))
 
 
 def pacman_ignored(text: str, path: str) -> Iterator[PackageLock]:

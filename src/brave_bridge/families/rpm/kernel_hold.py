@@ -3,9 +3,9 @@
 from collections.abc import Mapping, Sequence
 
 from brave_bridge.core.crossing.replies import FileText
-from brave_bridge.core.formats.dnf5_locks import LocksFault, with_range, without_comment
+from brave_bridge.core.formats.dnf5_locks import with_range, without_comment
 from brave_bridge.core.formats.marked_part import with_part, without_part
-from brave_bridge.core.formats.package_locks import OWN_NAME, locks_are_on, locks_place
+from brave_bridge.core.formats.package_locks import OWN_NAME, LocksFault, locks_are_on, locks_place
 from brave_bridge.core.kernels.kernel_package import KernelPackage
 from brave_bridge.core.kernels.series_hold import CannotHold, names_of
 from brave_bridge.core.survey.facts import Facts

@@ -6,10 +6,10 @@ from contextlib import suppress
 import msgspec
 
 from brave_bridge.core.formats.deb822 import FormatError
-from brave_bridge.core.formats.dnf5_locks import LocksFault
 from brave_bridge.core.formats.ini_sources import read_repo_file
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.package_locks import (
+    LocksFault,
     PackageLock,
     dnf5_version_locks,
     dnf_exclusions,
