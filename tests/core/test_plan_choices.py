@@ -15,8 +15,9 @@ from brave_bridge.core.packages.grouping import (
 from brave_bridge.core.packages.levels import DECIDED, FIXED_LAST, LEVELS, STAY, UPGRADED
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.packages.roles import Role
+from brave_bridge.core.plan.exchange_steps import EditionStep
 from brave_bridge.core.plan.plan_hash import plan_hash
-from brave_bridge.core.plan.steps import EditionStep, RestartStep
+from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.workbench.roles import known_roles
 from tests.support.facts import NEW_SOURCES, change, plan
 

@@ -6,7 +6,7 @@ import pytest
 
 from brave_bridge.core.licensed.key import grouped
 from brave_bridge.core.licensed.system import LICENCE_FILE, SYSTEM_FILE
-from brave_bridge.core.plan.steps import EditionStep
+from brave_bridge.core.plan.exchange_steps import EditionStep
 from brave_bridge.machines.standin import licence_service, live
 from brave_bridge.machines.standin.licensed_system import BOOK
 from brave_bridge.machines.standin.machine import StandInMachine

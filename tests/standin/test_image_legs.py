@@ -16,7 +16,7 @@ from brave_bridge.core.images.system import (
     SLOTS_FILE,
     export_of,
 )
-from brave_bridge.core.plan.steps import ComponentsStep, ImageStep
+from brave_bridge.core.plan.exchange_steps import ComponentsStep, ImageStep
 from brave_bridge.core.proof.difference import DATA, REGRESSION, SURFACE
 from brave_bridge.machines.standin import images, live
 from brave_bridge.machines.standin.images import KEY_FILE

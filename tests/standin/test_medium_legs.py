@@ -14,7 +14,7 @@ from brave_bridge.core.licensed.system import (
     PROGRAMS_FILE,
     SYSTEM_FILE,
 )
-from brave_bridge.core.plan.steps import MediumStep
+from brave_bridge.core.plan.exchange_steps import MediumStep
 from brave_bridge.machines.standin import licensed, live
 from brave_bridge.machines.standin.signing import make_detached_key
 from brave_bridge.runner.briefs import CrossBrief, KeptBrief, ReturnBrief

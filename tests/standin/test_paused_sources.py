@@ -8,6 +8,7 @@ from brave_bridge.machines.standin.packages import Suite, write_archive
 from brave_bridge.machines.standin.signing import make_key
 from brave_bridge.machines.standin.world import THIRD_PARTY_ORIGIN, third_party_package
 from brave_bridge.runner.briefs import CrossBrief, SourcesBrief
+from brave_bridge.workbench.newest_proof import proof_now
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
@@ -68,6 +69,6 @@ def test_a_source_waits_for_its_release_and_is_taken_up_when_it_has_it(own_world
         f"# gauge software, see the service contract\ndeb {URI} diamond main\n"
     )
     assert point(desk).verdict is Verdict.CLEAR and waiting(desk) == ()
-    proof = {difference.subject: difference for difference in desk.proof()[1].differences}
+    proof = {difference.subject: difference for difference in proof_now(desk)[1].differences}
     assert (proof[GAUGES].after, proof[GAUGES].verdict) == ("active again", "expected")
     assert (URI, "diamond") in {(seen.uri, seen.suite) for seen in desk.facts().archives}

@@ -9,6 +9,7 @@ from brave_bridge.families.deb.service_guard import GUARD
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.newest_proof import proof_now
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.support.deaths import desk_at, ends_the_same_after_each_death
@@ -85,7 +86,7 @@ def test_petrel_crosses_and_returns(stand_in):
     carry_out(root, "petrel", "back")
     assert outcome_of(root, "petrel", "back").state == "done"
     assert contents(root) == before
-    proof = desk.proof()[1]
+    proof = proof_now(desk)[1]
     assert proof.passed and {one.topic for one in proof.same} >= {"units", "ports", "mounts"}
 
 

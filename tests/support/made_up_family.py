@@ -26,7 +26,7 @@ from brave_bridge.core.crossing.replies import Failed, FileText
 from brave_bridge.core.crossing.requests import WriteFiles
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import EditionStep, ImageStep
+from brave_bridge.core.plan.exchange_steps import (EditionStep, ImageStep)
 from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.family import Family

@@ -12,6 +12,7 @@ from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.proof.difference import UNEXPLAINED
 from brave_bridge.workbench.baselines import compared_with, read_kept, take_baseline
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.newest_proof import proof_now
 from brave_bridge.workbench.proof_report import markdown, save_report
 from brave_bridge.workbench.proof_schedule import set_schedule
 from brave_bridge.workbench.proving import prove_what_is_due
@@ -49,7 +50,7 @@ def proof(
     if due or repeat is not None:
         _prove_again(desk, json, exit_code=exit_code)
         return
-    row, found = desk.proof()
+    row, found = proof_now(desk)
     title = f"{row.kind} {row.id}: {row.title}"
     document = documents.document("proof", crossing=row.id, **documents.proof(found))
     lines = markdown(desk.machine.name, title, found) if as_markdown else texts.proof_text(found)

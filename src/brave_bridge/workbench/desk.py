@@ -7,18 +7,15 @@ machine; the state folder is made when there is first something to keep.
 from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from brave_bridge.core.crossing.open_leg import OpenLeg
-from brave_bridge.core.crossing.replies import FactsRead, Restored, SnapshotTaken
 from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
-from brave_bridge.core.proof.alike import both, hold_against
-from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.releases.standing import SCALES, scale_of
 from brave_bridge.core.survey.facts import Facts, nothing_known
@@ -26,7 +23,6 @@ from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
 from brave_bridge.core.survey.known_trouble import files_asked_for, paths_asked_for
 from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.families.identify import read_identity
-from brave_bridge.families.registry import baseline as read_baseline
 from brave_bridge.families.registry import family_by_database, family_named, survey
 from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.port import Machine, MachineError
@@ -36,12 +32,9 @@ from brave_bridge.runner.briefs import (
     SCRIPT_VERSION,
     Brief,
     CrossBrief,
-    ReturnBrief,
-    decode_brief,
     encode_brief,
 )
 from brave_bridge.runner.card_maker import card_state
-from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.own_runtime import (
     KEPT_RUNTIME,
@@ -79,8 +72,6 @@ from brave_bridge.workbench.targets import Target, open_target
 if TYPE_CHECKING:
     from brave_bridge.runner.performer import Performer
     from brave_bridge.store.logbook import Logbook
-
-_Reply = TypeVar("_Reply")
 
 
 KEEPING = "keep past"
@@ -484,62 +475,6 @@ class Desk:
     def runner_is_there(self) -> bool:
         """Whether a runner is at work on the machine."""
         return self.machine.state.is_there() and launch.runner_is_there(self.machine.state)
-
-    # Proof
-
-    def proof(self) -> tuple[ProcedureRow, Proof]:
-        """The newest crossing or return held against the machine as it is now.
-
-        A crossing is held against its baseline, a return against its snapshot. Refused
-        where there was neither.
-        """
-        proved = (row for row in self.procedures() if row.kind in ("crossing", "return"))
-        row = next((row for row in proved if row.state != "stopped"), None)
-        if row is None:
-            raise Refused("proving", "no crossing is in the logbook")
-        brief = decode_brief(row.brief)
-        if isinstance(brief, ReturnBrief):
-            snapshot = self.snapshots.find(brief.way_back)
-            found = self.beside.returning.preview(snapshot)
-            restored = self._reply(row.id, "RestoreSnapshot", Restored)
-            began = restored.running_since_ns if restored else 0
-            left = found.but_written_since(began) if began else found
-            since = found.count - left.count
-            proof = prove_return(brief.way_back, left.count, left.named(), since)
-            before = self._baseline_before(brief.way_back)
-            if before is None:
-                return row, proof
-            now = read_baseline(self.machine, self.family())
-            return row, both(proof, hold_against(before, now))
-        begun = brief.begun if isinstance(brief, CrossBrief) else None
-        read = None if begun else self._reply(row.id, "ReadFacts", FactsRead)
-        baseline = begun.baseline if begun else read.facts if read else None
-        if baseline is None:
-            raise Refused("proving", f"crossing {row.id} has no baseline yet")
-        now = read_baseline(self.machine, self.family())
-        asked = ask_checks(self.machine, brief.checks)
-        now = msgspec.structs.replace(now, topics=(*now.topics, *asked))
-        proof = prove(baseline, now, brief.plans)
-        return row, proof.without_done(read_decisions(self.machine).tasks_done)
-
-    def _baseline_before(self, way_back: str) -> Facts | None:
-        """What was read of the machine right before a way back was taken, with its topics."""
-        for row in self.procedures():
-            taken = self._reply(row.id, "TakeSnapshot", SnapshotTaken)
-            if row.kind == "crossing" and taken is not None and taken.id == way_back:
-                read = self._reply(row.id, "ReadFacts", FactsRead)
-                return read.facts if read and read.facts.topics else None
-        return None
-
-    def _reply(self, procedure: str, kind: str, expected: type[_Reply]) -> _Reply | None:
-        """The first good reply to a kind of request of a procedure."""
-        for entry in self.logbook().entries(procedure):
-            if entry.kind == kind and entry.reply:
-                try:
-                    return msgspec.json.decode(entry.reply, type=expected)
-                except msgspec.DecodeError:
-                    continue
-        return None
 
 
 def _stamp() -> str:

@@ -4,8 +4,8 @@ import msgspec
 
 from brave_bridge.core.crossing.requests import UseKey
 from brave_bridge.core.licensed.key import LicenceKey, judged, marked
+from brave_bridge.core.plan.exchange_steps import EditionStep
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import EditionStep
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.runner import key_desk
 from brave_bridge.runner.key_desk import TAKEN, NobodyWaits

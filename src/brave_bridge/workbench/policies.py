@@ -10,7 +10,7 @@ from brave_bridge.core.packages.preferences import (
     PREFERENCE_WORDS,
     Preferences,
 )
-from brave_bridge.core.plan.steps import KEEP_ALL, KEPT_WORDS
+from brave_bridge.core.plan.exchange_steps import KEEP_ALL, KEPT_WORDS
 from brave_bridge.machines.kept_record import KeptRecord
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan

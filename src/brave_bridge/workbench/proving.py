@@ -7,6 +7,7 @@ from brave_bridge.core.proof.repeats import Repeats, planned_repeats
 from brave_bridge.runner.repeated_proofs import LOCK, REPEATS, place_timer, take_timer_away
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.newest_proof import proof_now
 from brave_bridge.workbench.proof_schedule import hours_of
 
 
@@ -28,7 +29,7 @@ def plan_repeats(desk: Desk, row: ProcedureRow, proof: Proof) -> Repeats:
 def prove_again(desk: Desk) -> Proof:
     """Prove now: a repeated proof where such are planned, whether it is due or not."""
     _, proof = prove_what_is_due(desk, though_not_due=True)
-    return proof or desk.proof()[1]
+    return proof or proof_now(desk)[1]
 
 
 def forget_repeats(desk: Desk) -> None:
@@ -47,7 +48,7 @@ def prove_what_is_due(desk: Desk, *, though_not_due: bool = False) -> tuple[Repe
         wanted = repeats.is_due(now()) or (though_not_due and repeats.due)
         if not wanted or desk.open_procedure() is not None:
             return repeats, None
-        row, proof = desk.proof()
+        row, proof = proof_now(desk)
         if row.id != repeats.crossing:
             forget_repeats(desk)
             return Repeats(), None

@@ -11,7 +11,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import what_was_seen
 from brave_bridge.core.licensed.answers import SILENT, UNUSABLE, Answer, read_answer
 from brave_bridge.core.licensed.system import ACTIVE, TOOL
-from brave_bridge.core.plan.steps import EditionStep
+from brave_bridge.core.plan.exchange_steps import EditionStep
 from brave_bridge.core.survey.facts import Facts
 
 CONVERTING = "converting"

@@ -15,7 +15,7 @@ from brave_bridge.core.crossing.stage import ended_well, last_words, what_was_se
 from brave_bridge.core.formats.progress import percent_in
 from brave_bridge.core.formats.text import plain, shortened
 from brave_bridge.core.images.system import TOOL, TRIAL, ImageSystem
-from brave_bridge.core.plan.steps import ImageStep
+from brave_bridge.core.plan.exchange_steps import ImageStep
 from brave_bridge.core.survey.facts import Facts
 
 WRITING = "writing"

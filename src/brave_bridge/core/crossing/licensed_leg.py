@@ -6,7 +6,7 @@ from brave_bridge.core.crossing.medium_leg import follow_phases, goes_on, upgrad
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.requests import Script
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.plan.steps import EditionStep, MediumStep
+from brave_bridge.core.plan.exchange_steps import EditionStep, MediumStep
 from brave_bridge.core.survey.facts import Facts
 
 

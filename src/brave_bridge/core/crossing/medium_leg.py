@@ -21,7 +21,7 @@ from brave_bridge.core.licensed.system import (
     TOOL,
     Phases,
 )
-from brave_bridge.core.plan.steps import MediumStep
+from brave_bridge.core.plan.exchange_steps import MediumStep
 from brave_bridge.core.survey.facts import Facts
 
 PREPARING = "preparing"

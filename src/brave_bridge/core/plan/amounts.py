@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 
 from brave_bridge.core.formats.text import byte_size
+from brave_bridge.core.plan.exchange_steps import EditionStep, ImageStep
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import EditionStep, ImageStep, RestartStep
+from brave_bridge.core.plan.steps import RestartStep
 
 
 def amounts(legs: Sequence[LegPlan], fetched: str = "to fetch") -> str:

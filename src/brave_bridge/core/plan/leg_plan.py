@@ -8,13 +8,8 @@ import msgspec
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.choices import PlanChoice
 from brave_bridge.core.packages.preferences import Preferences
-from brave_bridge.core.plan.steps import (
-    AnyStep,
-    ConfigsStep,
-    PackagesStep,
-    PlanStep,
-    SourcesStep,
-)
+from brave_bridge.core.plan.any_step import AnyStep
+from brave_bridge.core.plan.steps import ConfigsStep, PackagesStep, PlanStep, SourcesStep
 from brave_bridge.core.releases.catalogue import Leg
 
 _Step = TypeVar("_Step", bound=PlanStep)

@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from brave_bridge.core.images.system import TOOL
+from brave_bridge.core.plan.exchange_steps import ImageStep
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import ImageStep
 from brave_bridge.core.proof.difference import EXPECTED, REGRESSION, Difference
 from brave_bridge.core.survey.facts import Facts
 

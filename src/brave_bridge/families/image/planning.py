@@ -9,8 +9,9 @@ from brave_bridge.core.images.changes import SAME, component_changes, too_old, u
 from brave_bridge.core.images.manifest import Manifest, ManifestFault
 from brave_bridge.core.images.system import ImageSystem, taken_to
 from brave_bridge.core.packages.preferences import Preferences
+from brave_bridge.core.plan.exchange_steps import ComponentsStep, ImageStep
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import ComponentsStep, ImageStep, RestartStep
+from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 

@@ -9,14 +9,9 @@ from brave_bridge.core.licensed.medium import Medium, losses, misfits
 from brave_bridge.core.licensed.system import Edition, LicensedSystem
 from brave_bridge.core.packages.choices import KEPT, Option, PlanChoice
 from brave_bridge.core.packages.preferences import Preferences
+from brave_bridge.core.plan.exchange_steps import KEEP_ALL, KEPT_WORDS, EditionStep, MediumStep
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import (
-    KEEP_ALL,
-    KEPT_WORDS,
-    EditionStep,
-    MediumStep,
-    RestartStep,
-)
+from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.standing import EDITION
 from brave_bridge.core.survey.facts import Facts

@@ -1,0 +1,80 @@
+"""The newest crossing or return, held against the machine as it is now."""
+
+from typing import TypeVar
+
+import msgspec
+
+from brave_bridge.core.crossing.replies import FactsRead, Restored, SnapshotTaken
+from brave_bridge.core.proof.alike import both, hold_against
+from brave_bridge.core.proof.compare import Proof, prove, prove_return
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.families.registry import baseline as read_baseline
+from brave_bridge.runner.briefs import CrossBrief, ReturnBrief, decode_brief
+from brave_bridge.runner.checking import ask_checks
+from brave_bridge.store.rows import ProcedureRow
+from brave_bridge.workbench.decisions import read_decisions
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.refusal import Refused
+
+_Reply = TypeVar("_Reply")
+
+
+def proof_now(desk: Desk) -> tuple[ProcedureRow, Proof]:
+    """The newest crossing or return held against the machine as it is now.
+
+    A crossing is held against its baseline, a return against its snapshot. Refused
+    where there was neither.
+    """
+    proved = (row for row in desk.procedures() if row.kind in ("crossing", "return"))
+    row = next((row for row in proved if row.state != "stopped"), None)
+    if row is None:
+        raise Refused("proving", "no crossing is in the logbook")
+    brief = decode_brief(row.brief)
+    if isinstance(brief, ReturnBrief):
+        return row, _of_return(desk, row, brief.way_back)
+    return row, _of_crossing(desk, row, brief)
+
+
+def _of_return(desk: Desk, row: ProcedureRow, way_back: str) -> Proof:
+    found = desk.beside.returning.preview(desk.snapshots.find(way_back))
+    restored = _reply(desk, row.id, "RestoreSnapshot", Restored)
+    began = restored.running_since_ns if restored else 0
+    left = found.but_written_since(began) if began else found
+    proof = prove_return(way_back, left.count, left.named(), found.count - left.count)
+    before = _baseline_before(desk, way_back)
+    if before is None:
+        return proof
+    return both(proof, hold_against(before, read_baseline(desk.machine, desk.family())))
+
+
+def _of_crossing(desk: Desk, row: ProcedureRow, brief: CrossBrief) -> Proof:
+    read = None if brief.begun else _reply(desk, row.id, "ReadFacts", FactsRead)
+    baseline = brief.begun.baseline if brief.begun else read.facts if read else None
+    if baseline is None:
+        raise Refused("proving", f"crossing {row.id} has no baseline yet")
+    now = read_baseline(desk.machine, desk.family())
+    asked = ask_checks(desk.machine, brief.checks)
+    now = msgspec.structs.replace(now, topics=(*now.topics, *asked))
+    proof = prove(baseline, now, brief.plans)
+    return proof.without_done(read_decisions(desk.machine).tasks_done)
+
+
+def _baseline_before(desk: Desk, way_back: str) -> Facts | None:
+    """What was read of the machine right before a way back was taken, with its topics."""
+    for row in desk.procedures():
+        taken = _reply(desk, row.id, "TakeSnapshot", SnapshotTaken)
+        if row.kind == "crossing" and taken is not None and taken.id == way_back:
+            read = _reply(desk, row.id, "ReadFacts", FactsRead)
+            return read.facts if read and read.facts.topics else None
+    return None
+
+
+def _reply(desk: Desk, procedure: str, kind: str, expected: type[_Reply]) -> _Reply | None:
+    """The first good reply to a kind of request of a procedure."""
+    for entry in desk.logbook().entries(procedure):
+        if entry.kind == kind and entry.reply:
+            try:
+                return msgspec.json.decode(entry.reply, type=expected)
+            except msgspec.DecodeError:
+                continue
+    return None
