@@ -12,7 +12,9 @@ VERSION  = $(shell $(BIN)/python -c "import brave_bridge; print(brave_bridge.__v
 
 .PHONY: setup venv-package demo test lint bench rules test-packages bundle packages
 
+# Compiled as an installed program is: also where Python is told to write no bytecode by itself.
 setup: $(STAMP)
+	@$(BIN)/python -m compileall -q src/brave_bridge
 
 $(STAMP): pyproject.toml
 	@$(PYTHON) -c "import ensurepip, venv" 2>/dev/null || $(MAKE) --no-print-directory venv-package

@@ -5,6 +5,7 @@ the logbook says each step took. What rsync does for a return is its copy back a
 checksums, as ours compares every file afterwards. All count until everything is on the disk.
 """
 
+import compileall
 import itertools
 import os
 import subprocess
@@ -13,6 +14,7 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
+import brave_bridge
 from bench.copies import RSYNC, _change, _fresh_ext4, _removed, _run, _settle, _touch, build
 from bench.measure import HEAD, in_turn, seconds
 from bench.screen import python
@@ -35,6 +37,8 @@ Version: 1
 
 def run_all(files: int = FILES) -> None:
     """All three, in a folder that is removed afterwards."""
+    # As an installed program is.
+    compileall.compile_dir(Path(brave_bridge.__file__).parent, quiet=2)
     with _fresh_ext4() as folder:
         tree, base = folder / "tree", folder / "base"
         build(tree, files, _SHARE)

@@ -1,6 +1,7 @@
 """What a shell may put in: names of machines, releases, ways back, rules and tasks.
 
-A shell asks with every Tab: what cannot be read at once, or at all, is no suggestion.
+A shell asks with every Tab: what cannot be read at once, or at all, is no suggestion. Every command
+has this module: what it asks is loaded when a shell asks.
 """
 
 import contextlib
@@ -10,12 +11,8 @@ import typer
 
 from brave_bridge.cli.names import PROGRAM, VARIABLE
 from brave_bridge.core.formats.text import plain
-from brave_bridge.core.survey.rules import all_rules
-from brave_bridge.workbench.demo import demo_folder, is_built
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.targets import Target
-from brave_bridge.workbench.tasks import tasks_of
 
 Suggestions = list[tuple[str, str]]
 """What could be put in, each with a few words about it."""
@@ -35,6 +32,8 @@ def _suggesting(names: Callable[[Desk], Iterable[tuple[str, str]]]):
 
 def _desk_of(context: typer.Context) -> Desk:
     """The desk on the target that the words before the command name."""
+    from brave_bridge.workbench.demo import demo_folder, is_built
+
     given = context.find_root().params
     tree, demo = given.get("tree") or "", given.get("demo") or ""
     if demo and not is_built(demo_folder()):
@@ -54,18 +53,28 @@ def _ways_back(desk: Desk) -> Iterator[tuple[str, str]]:
         yield kept.snapshot.id, f"{kept.snapshot.release}, {kept.snapshot.reason}"
 
 
+def _rules(desk: Desk) -> Iterator[tuple[str, str]]:
+    from brave_bridge.core.survey.rules import all_rules
+
+    yield from ((rule.id, rule.asks) for rule in all_rules())
+
+
 def _tasks(desk: Desk) -> Iterator[tuple[str, str]]:
+    from brave_bridge.workbench.tasks import tasks_of
+
     yield from ((task.key, task.text) for task in tasks_of(desk))
 
 
 releases = _suggesting(_releases)
 ways_back = _suggesting(_ways_back)
-rules = _suggesting(lambda desk: ((rule.id, rule.asks) for rule in all_rules()))
+rules = _suggesting(_rules)
 tasks = _suggesting(_tasks)
 
 
 def machines(incomplete: str) -> Suggestions:
     """The machines of the demo fleet."""
+    from brave_bridge.workbench.members import fleet_members
+
     with contextlib.suppress(Exception):
         _, members = fleet_members((), demo=True)
         return [(m.name, m.about) for m in members if m.name.startswith(incomplete)]
