@@ -5,6 +5,7 @@ the logbook has them. The packages of both come through one proxy on 127.0.0.1, 
 """
 
 import os
+import shutil
 import subprocess
 import tempfile
 import time
@@ -15,12 +16,13 @@ from pathlib import Path
 from tests.support import lab
 from tests.support.still_archives import still_archives
 
-from bench.measure import HEAD, Figure, seconds
+from bench.measure import HEAD, in_turn, seconds
 from bench.screen import python
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
 
+ROUNDS = 3
 _OURS = "from brave_bridge.cli.entry import main; main()"
 _QUIET = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}
 _PHASES = (
@@ -43,26 +45,33 @@ chroot . apt-get -y -o Dpkg::Options::=--force-confold full-upgrade
 
 
 def run_all() -> None:
-    """Both, once each after a round that fills the proxy; the trees are removed afterwards."""
+    """Both in turn, after a round that fills the proxy; the trees are removed afterwards."""
     if reason := lab.why_not():
         print(f"left out, a leg: {reason}")
         return
     with still_archives(keep_all=True), tempfile.TemporaryDirectory(dir="/var/tmp") as name:
         folder = Path(name)
-        _by_hand(_fresh(folder, "warm"))
-        theirs = _by_hand(_fresh(folder, "hand"))
-        tree = _fresh(folder, "ours")
-        _bridge(tree, "survey")
-        _bridge(tree, "plan", "--to", "12")
-        ours = seconds(lambda: _bridge(tree, "cross", "--to", "12", "--yes"))
-        figure = Figure("a leg of a small tree (at most 1.3)", ours, "the same by hand", theirs)
-        print(figure.row(), flush=True)
-        for phase, took in _by_phase(tree):
-            print(f"| … {phase} | {took:.1f} s | | | |")
+        _by_hand(_fresh(folder, "hand"))
+
+        def theirs() -> float:
+            return _by_hand(_fresh(folder, "hand"))
+
+        def ours() -> float:
+            tree = _fresh(folder, "ours")
+            _bridge(tree, "survey")
+            _bridge(tree, "plan", "--to", "12")
+            return seconds(lambda: _bridge(tree, "cross", "--to", "12", "--yes"))
+
+        name = "a leg of a small tree (at most 1.3)"
+        in_turn(name, ours, "the same by hand", theirs, ROUNDS)
+        for phase, took in _by_phase(folder / "ours"):
+            print(f"| … {phase}, the last time | {took:.1f} s | | | |")
 
 
 def _fresh(folder: Path, name: str) -> Path:
     tree = folder / name
+    if tree.exists():
+        shutil.rmtree(tree)
     tree.mkdir()
     lab.copy_tree(lab.bullseye(), tree)
     with open("/etc/resolv.conf", "rb") as ours:
