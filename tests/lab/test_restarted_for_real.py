@@ -74,9 +74,46 @@ def test_it_goes_on_by_itself_after_each_boot_until_the_last_proof(runtime, tmp_
         assert "trixie" in (tree / "etc/os-release").read_text()
 
 
-def test_another_init_goes_on_by_cron(runtime, tmp_path, with_openrc):
-    is_up = 'test "$(cat /run/openrc/softlevel)" = default && test -s /run/crond.pid'
+LOCAL_SERVICE = """#!/sbin/openrc-run
+# As OpenRC has it: Debian's package leaves it out.
+depend() {
+	after *
+	keyword -timeout
+}
+start() {
+	ebegin "Starting local"
+	for file in /etc/local.d/*.start; do
+		[ -x "$file" ] && "$file"
+	done
+	eend 0
+}
+"""
+
+
+def with_local_starts(tree: Path) -> str:
+    """Let OpenRC start local scripts, and no cron; by which it is known to be up."""
+    service = tree / "etc/init.d/local"
+    service.write_text(LOCAL_SERVICE)
+    service.chmod(0o755)
+    level = tree / "etc/runlevels/default"
+    (level / "local").symlink_to("/etc/init.d/local")
+    (level / "cron").unlink()
+    (tree / "etc/local.d").mkdir()
+    return 'test "$(cat /run/openrc/softlevel)" = default'
+
+
+def with_cron(tree: Path) -> str:
+    """OpenRC as it is, with cron; by which it is known to be up."""
+    return 'test "$(cat /run/openrc/softlevel)" = default && test -s /run/crond.pid'
+
+
+@pytest.mark.parametrize(
+    ("arranged", "left"),
+    [(with_cron, "etc/cron.d/brave-bridge"), (with_local_starts, "etc/local.d/brave-bridge.start")],
+)
+def test_another_init_goes_on(runtime, tmp_path, with_openrc, arranged, left):
     with lab.overlay(with_openrc, tmp_path) as tree:
+        is_up = arranged(tree)
         prepared(tree, runtime)
         with booted(tree, init="/sbin/init", is_up=is_up, reaches=lab.proxy_ports()) as machine:
             variables = lab.proxies()
@@ -87,7 +124,8 @@ def test_another_init_goes_on_by_cron(runtime, tmp_path, with_openrc):
             assert ended["state"] == "done", ended
             assert machine.boots == 2
             assert json.loads(machine.run(BRIDGE, "proof", "--json")[1])["passed"]
-        assert not (tree / "etc/cron.d/brave-bridge").exists()
+            assert "after the boot it goes on by itself" in json.dumps(ended)
+        assert not (tree / left).exists()
         assert "bookworm" in (tree / "etc/os-release").read_text()
 
 
