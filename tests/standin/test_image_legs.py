@@ -71,6 +71,10 @@ def test_a_release_candidate_goes_to_its_release_and_back(desk):
     told = {one.subject: (one.before, one.after) for one in outcome.proof.differences}
     assert told["release"] == ("8.4-rc2", "8.4")
     assert told["build"] == ("8.4-rc2-0518", "8.4-0622")
+    # The image's own kernel came up, which nothing of before told of: it is not tried again.
+    assert told["restart"] == ("kernel 6.6.31", "up, kernel 6.6.33")
+    steps = [entry.kind for entry in desk.logbook().entries("trial")]
+    assert steps.count("Restart") == 1
     (cure,) = outcome.proof.tasks
     assert cure.key == "cure:K-118" and "Write the address into /etc/alerts" in cure.text
     alert = next(one for one in outcome.proof.differences if one.topic == "alerts")

@@ -74,6 +74,7 @@ def test_the_medium_that_fits_is_found_and_goes_through_its_phases_and_back(desk
     assert (record["state"], record["phase"], len(record["record"])) == ("done", 4, 5)
     assert told(desk, SYSTEM_FILE)["build"] == "11.0.210"
     proved = {one.subject: (one.before, one.after) for one in outcome.proof.differences}
+    assert proved["restart"] == ("kernel 6.6.0-1", "up, kernel 6.12.0-1")
     assert proved["release"] == ("10", "11") and proved["build"] == ("10.0.4411", "11.0.210")
     outcome = carried_out(desk, ReturnBrief("licensed", outcome.ways_back[0], "trial"), "back")
     assert outcome.state == "done" and contents(desk.machine.root) == before

@@ -93,7 +93,7 @@ def _restart(
     # Kept on the machine: whoever goes on without the logbook begins here.
     yield from leg.keep_open(AT)
     yield from leg.end_trial()
-    kernel = expected_kernel(before, now)
+    kernel = "" if procedure.brings_its_kernel else expected_kernel(before, now)
     came = yield from restart(now, reasons, kernel, f"restart-{leg.number}-{number}")
     if came.declined:
         leg.warnings += ("the system was not started since: what it comes up as is not known",)

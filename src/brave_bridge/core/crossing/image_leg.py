@@ -29,6 +29,7 @@ class ImageLeg(LegProcedure):
     """See LegProcedure. It is the system's own tool that writes and tries slots."""
 
     family = "image"
+    brings_its_kernel = True
     commands = None
     checkpoints = ("ready", "way back", "read", "written")
     set_aside_suffixes = ()

@@ -14,6 +14,7 @@ class LicensedLeg(LegProcedure):
     """See LegProcedure. It is the system's own tool that converts, upgrades and activates."""
 
     family = "licensed"
+    brings_its_kernel = True
     commands = None
     checkpoints = ("ready", "way back", "changed")
     set_aside_suffixes = ()

@@ -23,6 +23,9 @@ class LegProcedure(Protocol):
     set_aside_suffixes: tuple[str, ...]
     """Endings of config files that a leg may set aside."""
 
+    brings_its_kernel: bool = False
+    """Whether what comes up has a kernel in itself, which nothing that is installed tells of."""
+
     def cross(self, leg: LegUnderWay) -> Script[Outcome]:
         """Go over the leg's plan; ``DONE`` where all of it is in place.
 

@@ -22,10 +22,10 @@ def compare_cures(after: Facts, plans: tuple[LegPlan, ...]) -> Iterator[Differen
         for name in step.cured_by_tool:
             subject, words = f"cure of {name}", step.cures.get(name, "")
             if name in in_place:
-                yield Difference(subject, "", "in place", EXPECTED, words)
+                yield Difference(subject, "none", "in place", EXPECTED, words)
             else:
                 why = f"apply it: {TOOL} cure {name} ({words})"
-                yield Difference(subject, "", "not in place", REGRESSION, why)
+                yield Difference(subject, "none", "not in place", REGRESSION, why)
 
 
 def last_image(plans: tuple[LegPlan, ...]) -> tuple[ImageStep, ...]:

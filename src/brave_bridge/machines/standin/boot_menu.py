@@ -1,5 +1,6 @@
 """What a stand-in's loader starts: its entries in files, counted as the trade's loaders do it."""
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from brave_bridge.core.boot.entries import BootEntry
@@ -11,6 +12,7 @@ from brave_bridge.core.boot.loader_entries import (
     tries_in,
 )
 from brave_bridge.core.boot.loader_settings import default_of
+from brave_bridge.machines.writing import replace_file
 
 _ENTRIES, _SETTINGS = "boot/loader/entries", "boot/loader/loader.conf"
 
@@ -30,6 +32,15 @@ def started(root: Path) -> str:
         used = Tries(tries.left - 1, tries.done + 1)
         place.rename(place.with_name(counted_name(entry.id, used)))
     return entry.kernel
+
+
+def bring_kernel(root: Path, components: Iterable[dict[str, str]]) -> None:
+    """Have the kernel that a system is made of be the only one in /boot; none: it stays."""
+    version = next((one["version"] for one in components if one["name"] == "kernel"), "")
+    if version:
+        for place in (root / "boot").glob("vmlinuz-*"):
+            place.unlink()
+        replace_file(root / f"boot/vmlinuz-{version}", f"kernel image {version}\n".encode() * 64)
 
 
 def _chosen(root: Path) -> BootEntry | None:

@@ -21,6 +21,7 @@ from brave_bridge.core.images.system import (
     SLOTS_FILE,
     TRIAL,
 )
+from brave_bridge.machines.standin.boot_menu import bring_kernel
 from brave_bridge.machines.writing import replace_file
 
 _OS_RELEASE = "usr/lib/os-release"
@@ -225,6 +226,7 @@ def _exchange(root: Path, before: str, now: str, cures: list[str]) -> None:
     content = _place(root, _HELD.format(now)).read_bytes()
     replace_file(shown, content)
     image = json.loads(content)
+    bring_kernel(root, image["components"])
     _migrate(root, image["version"])
     _complain(root, [one for one in image.get("ails", []) if one["id"] not in cures])
     lines = [

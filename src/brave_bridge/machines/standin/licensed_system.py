@@ -32,6 +32,7 @@ from brave_bridge.core.licensed.system import (
 )
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin import licence_service
+from brave_bridge.machines.standin.boot_menu import bring_kernel
 from brave_bridge.machines.writing import replace_file
 
 BOOK = f"{STATE_FOLDER}/stand-in-licences.json"
@@ -257,8 +258,9 @@ def _next_phase(root: Path, phases: dict[str, Any], wrong: bool) -> None:
     else:
         phases["state"] = FINISHED
         phases["record"].append(_note(_PHASES[-1]))
-        system = _read(root, SYSTEM_FILE)
-        _write(root, SYSTEM_FILE, system | phases.pop("then"))
+        system = _read(root, SYSTEM_FILE) | phases.pop("then")
+        _write(root, SYSTEM_FILE, system)
+        bring_kernel(root, system["components"])
         if phases["keep"] != "all":
             _write(root, PROGRAMS_FILE, [])
         _tell_release(root, VERSION_ID=phases["target"])
@@ -295,6 +297,7 @@ def _go_back(root: Path) -> None:
     for path in _KEPT:
         if (folder / Path(path).name).is_file():
             replace_file(_place(root, path), (folder / Path(path).name).read_bytes())
+    bring_kernel(root, _read(root, SYSTEM_FILE)["components"])
     shutil.rmtree(folder)
     for path in (KEPT_FILE, PHASES_FILE):
         _place(root, path).unlink(missing_ok=True)
