@@ -17,6 +17,7 @@ from brave_bridge.snapshots.returns.set_aside import SetAside
 from brave_bridge.workbench.decisions import keep_way
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import FleetMember, fleet_members
+from brave_bridge.workbench.newest_proof import proof_now
 from brave_bridge.workbench.pages.configs import configs_page
 from brave_bridge.workbench.pages.fleet import fleet_page
 from brave_bridge.workbench.pages.kernels import kernels_page
@@ -248,7 +249,12 @@ def test_whoever_may_not_read_the_records_still_gets_a_survey(stand_in, monkeypa
     monkeypatch.setattr(os, "access", lambda path, mode: False)
     finding = next(f for f in desk.survey("7").findings if f.id == "way-back")
     assert finding.verdict is Verdict.NOT_APPLICABLE
-    for ask in (WaysBack(desk).listed, desk.procedures, desk.proof, lambda: Plans(desk).make("7")):
+    for ask in (
+        WaysBack(desk).listed,
+        desk.procedures,
+        lambda: proof_now(desk),
+        lambda: Plans(desk).make("7"),
+    ):
         with pytest.raises(Refused, match="permission denied"):
             ask()
 

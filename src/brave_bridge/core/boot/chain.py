@@ -3,12 +3,19 @@
 import msgspec
 
 from brave_bridge.core.boot.counted_trial import TRIAL_FILE
-from brave_bridge.core.boot.entries import Loader
+from brave_bridge.core.boot.entries import OWN, Loader
 from brave_bridge.core.boot.grub_trial import TRIAL_ID
 from brave_bridge.core.boot.loader_faults import next_entry
 
 FIRMWARE, LOADER, CHOICE, KERNEL, ROOT = "firmware", "boot loader", "entry", "kernel", "root"
-_NAMES = {"grub": "GRUB", "systemd-boot": "systemd-boot", "extlinux": "extlinux", "board": "none"}
+_NAMES = {
+    "grub": "GRUB",
+    "systemd-boot": "systemd-boot",
+    "extlinux": "extlinux",
+    "board": "none",
+    "slots": "the slots' own",
+    OWN: "the system's own",
+}
 
 
 class Link(msgspec.Struct, frozen=True):
@@ -35,6 +42,8 @@ def boot_chain(
         Link(FIRMWARE, f"{named}: {starts}" if starts else named, because),
         Link(LOADER, _NAMES.get(loader.kind, "not known"), loader.remembers),
     ]
+    if entry is None and loader.kind == OWN:
+        return tuple(links)
     if entry is None:
         what = loader.default or "not known"
         fault = "the menu has no such entry" if loader.default else "no boot menu was found"

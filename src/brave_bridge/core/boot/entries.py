@@ -46,10 +46,15 @@ class LoaderFault(msgspec.Struct, frozen=True):
     kernel: str = ""
 
 
+OWN = "own"
+"""The kind of a loader that is a part of its system, and has no menu that could be read."""
+
+
 class Loader(msgspec.Struct, frozen=True):
     """A boot loader and its entries, in its own order.
 
-    ``kind`` is ``grub``, ``systemd-boot``, ``extlinux``, ``board``, or empty where none is known.
+    ``kind`` is ``grub``, ``systemd-boot``, ``extlinux``, ``board``, ``slots`` (of whole images),
+    ``own`` (the system's, which tells nothing), or empty where none is known.
     ``default`` is what it is told to boot, ``once`` what it is told to boot next alone, both as
     it names entries; ``remembers`` is the file in which it keeps that, empty where it cannot.
     ``reads_custom``: the generated menu reads the administrator's own commands. ``tool`` is the

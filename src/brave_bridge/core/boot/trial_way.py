@@ -9,7 +9,7 @@ import re
 
 import msgspec
 
-from brave_bridge.core.boot.entries import Loader
+from brave_bridge.core.boot.entries import OWN, Loader
 from brave_bridge.core.formats.proc import Mount
 
 GRUB_BLOCK, GRUB_ON_ESP, COUNTED = "grub block", "grub on the EFI partition", "boot counting"
@@ -53,6 +53,18 @@ class TrialWay(msgspec.Struct, frozen=True):
     instead: tuple[str, ...] = ()
 
 
+_WHOLE = {
+    "slots": TrialWay(
+        refusal="it tries whole images, and no kernel by itself",
+        instead=("take a leg: the slot that it is written into is tried once",),
+    ),
+    OWN: TrialWay(
+        refusal="the system starts its kernel by itself, and tells nobody how",
+        instead=("take a leg: the system goes back by itself where it does not come up",),
+    ),
+}
+
+
 def trial_way(ground: Ground) -> TrialWay:
     """The mechanism that works on this ground; a refusal where none does."""
     if ground.loader.kind == "grub":
@@ -61,6 +73,8 @@ def trial_way(ground: Ground) -> TrialWay:
         return _counted(ground)
     if ground.loader.remembers.endswith("/ldlinux.sys"):
         return _extlinux(ground)
+    if ground.loader.kind in _WHOLE:
+        return _WHOLE[ground.loader.kind]
     name = _NOT_ONCE.get(ground.loader.kind)
     if name is None:
         return TrialWay(

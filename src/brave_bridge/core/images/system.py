@@ -9,6 +9,7 @@ from typing import TypeVar
 
 import msgspec
 
+from brave_bridge.core.boot.entries import BootEntry, Loader
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.images.changes import InstalledComponent
 from brave_bridge.core.images.manifest import MOST_ISSUES, Manifest
@@ -159,6 +160,21 @@ def read_alerts(content: bytes) -> tuple[Alert, ...]:
         Alert(one_line(one.id, 80), one_line(one.text, 200), one_line(one.issue, 80), one.of_data)
         for one in _decoded(content, tuple[Alert, ...])[:_MOST_ALERTS]
     )
+
+
+def slots_as_loader(system: ImageSystem) -> Loader:
+    """The slots as what a loader boots; of the one that does not run the kernel is not told."""
+    kernel = next((one.version for one in system.image.components if one.name == "kernel"), "")
+    entries = tuple(
+        BootEntry(
+            f"slot {slot.name}: {slot.version}, {slot.build}",
+            kernel if slot.name == system.slots.running else "",
+            id=slot.name,
+        )
+        for slot in system.slots.slots
+        if slot.state in (GOOD, TRIAL)
+    )
+    return Loader("slots", entries, system.slots.default, remembers=SLOTS_FILE)
 
 
 def disagreements(system: ImageSystem) -> Iterator[str]:

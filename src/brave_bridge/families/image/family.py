@@ -15,10 +15,12 @@ from brave_bridge.core.images.system import (
     read_alerts,
     read_image,
     read_slots,
+    slots_as_loader,
 )
 from brave_bridge.core.survey.facts import Evidence, Facts
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.basic import without_packages
+from brave_bridge.families.components import kernels_among
 from brave_bridge.families.family import Family
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Contents, Names, Query, Seen
@@ -64,6 +66,8 @@ class ImageReading:
         return msgspec.structs.replace(
             basic,
             packages=packages,
+            kernel_packages=kernels_among(packages, basic.kernels),
+            loader=basic.loader if basic.loader.kind else slots_as_loader(known),
             image=known,
             tools={one.name: one.version for one in packages if one.name in ("base", "kernel")},
             evidence=(*basic.evidence, told),

@@ -6,6 +6,7 @@ from typing import Any
 
 import msgspec
 
+from brave_bridge.core.boot.entries import OWN, Loader
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.licensed import system as files
@@ -25,6 +26,7 @@ from brave_bridge.core.licensed.system import (
 from brave_bridge.core.survey.facts import Evidence, Facts, Licence
 from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families.basic import without_packages
+from brave_bridge.families.components import kernels_among
 from brave_bridge.families.family import Family
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Contents, Names, Query, Seen
@@ -99,6 +101,8 @@ class LicensedReading:
         return msgspec.structs.replace(
             basic,
             packages=packages,
+            kernel_packages=kernels_among(packages, basic.kernels),
+            loader=basic.loader if basic.loader.kind else Loader(OWN),
             licensed=known,
             licence=Licence(known.title, licence.ends),
             tools={one.name: one.version for one in packages if one.name in ("base", "kernel")},

@@ -107,8 +107,10 @@ def _about(kernel: KernelSeen) -> Iterator[str]:
     if kernel.entry:
         yield f"Started by the entry {plain(kernel.entry)}."
     if kernel.package:
-        modules = byte_size(kernel.package_bytes)
-        yield f"From {plain(kernel.package)}, {modules} with its modules{_HOW[kernel.by_hand]}."
+        size = (
+            f", {byte_size(kernel.package_bytes)} with its modules" if kernel.package_bytes else ""
+        )
+        yield f"From {plain(kernel.package)}{size}{_HOW[kernel.by_hand]}."
     elif kernel.whose_is_known:
         yield "No package has it: it was put there by hand, and goes by hand."
     if kernel.signed is not None:
