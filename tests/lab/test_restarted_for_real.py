@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from brave_bridge.machines.runtime import python_argv
 from tests.support import lab
 from tests.support.container import Container, booted, why_not
 
@@ -102,18 +103,9 @@ def with_local_starts(tree: Path) -> str:
     return 'test "$(cat /run/openrc/softlevel)" = default'
 
 
-def with_cron(tree: Path) -> str:
-    """OpenRC as it is, with cron; by which it is known to be up."""
-    return 'test "$(cat /run/openrc/softlevel)" = default && test -s /run/crond.pid'
-
-
-@pytest.mark.parametrize(
-    ("arranged", "left"),
-    [(with_cron, "etc/cron.d/brave-bridge"), (with_local_starts, "etc/local.d/brave-bridge.start")],
-)
-def test_another_init_goes_on(runtime, tmp_path, with_openrc, arranged, left):
+def test_openrc_goes_on_by_its_local_scripts(runtime, tmp_path, with_openrc):
     with lab.overlay(with_openrc, tmp_path) as tree:
-        is_up = arranged(tree)
+        is_up = with_local_starts(tree)
         prepared(tree, runtime)
         with booted(tree, init="/sbin/init", is_up=is_up, reaches=lab.proxy_ports()) as machine:
             variables = lab.proxies()
@@ -124,9 +116,34 @@ def test_another_init_goes_on(runtime, tmp_path, with_openrc, arranged, left):
             assert ended["state"] == "done", ended
             assert machine.boots == 2
             assert json.loads(machine.run(BRIDGE, "proof", "--json")[1])["passed"]
-            assert "after the boot it goes on by itself" in json.dumps(ended)
-        assert not (tree / left).exists()
+        assert not (tree / "etc/local.d/brave-bridge.start").exists()
         assert "bookworm" in (tree / "etc/os-release").read_text()
+
+
+ARRANGED = """
+from brave_bridge.machines.local import LocalMachine
+from brave_bridge.runner import after_boot
+print(after_boot.arrange(LocalMachine(), "20261130-of-nobody"))
+"""
+
+
+def test_another_init_has_cron_start_the_runner_once(runtime, tmp_path, with_openrc):
+    is_up = 'test "$(cat /run/openrc/softlevel)" = default && test -s /run/crond.pid'
+    python = python_argv(Path("/opt/bridge"))
+    with lab.overlay(with_openrc, tmp_path) as tree:
+        prepared(tree, runtime)
+        with booted(tree, init="/sbin/init", is_up=is_up) as machine:
+            told = machine.run(*python, "-c", ARRANGED)
+            assert told == (0, "after the boot it goes on by itself, started by cron\n")
+            entry = tree / "etc/cron.d/brave-bridge"
+            assert entry.exists()
+            machine.run("reboot")
+            machine.wait_until_up(2)
+            # A runner that finds no such procedure leaves nothing of what started it.
+            until = time.monotonic() + 60
+            while entry.exists() and time.monotonic() < until:
+                time.sleep(0.5)
+            assert not entry.exists()
 
 
 def bridge(tree: Path, *words: str) -> tuple[int, dict]:

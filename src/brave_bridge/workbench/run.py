@@ -34,6 +34,10 @@ def main(words: list[str]) -> int:
     desk = Desk(parse_words(target))
     if desk.machine.is_this_system and own_runtime() is None:
         load_all()
+    if not desk.machine.state.is_there():
+        # Taken away meanwhile, with all that was to be done: what starts us must not stay.
+        _carefully("what was arranged for the next boot stays", after_boot.clear, desk.machine)
+        return 0
     lock = lock_runner(desk.machine.state)
     if lock is None:
         return 0
