@@ -12,6 +12,7 @@ from brave_bridge.workbench.kernel_series import kernel_holds
 from brave_bridge.workbench.kernels import kernels_to_remove
 from brave_bridge.workbench.offered_kernels import fetched_branch, must_be_offered, offered_kernels
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.tasks import tasks_of
 from tests.standin.test_restarts import cross, described
 from tests.standin.test_trials import next_kernel, tried, with_newer_kernel
 from tests.support.runs import begin, carry_out, contents, outcome_of
@@ -118,6 +119,23 @@ def test_an_old_kernel_goes_and_nothing_else_does(stand_in):
     assert before - {p.name for p in desk.facts().installed} == {f"quay-linux-image-{OLD}"}
     seen = boot_seen(desk.facts())
     assert OLD not in {kernel.version for kernel in seen.kernels} and not seen.faults
+
+
+def test_behind_a_proof_the_kernels_that_may_go_are_a_task(stand_in):
+    desk = stand_in("petrel")
+    assert cross(desk, "7").proof.passed
+    with_newer_kernel(desk)
+
+    def told():
+        return [task for task in tasks_of(desk) if task.key.startswith("old-kernels:")]
+
+    assert len(desk.facts().kernels) == 3 and not told(), "a way back was taken with the oldest"
+    for kept in desk.snapshots.listed():
+        desk.snapshots.delete(kept.snapshot.id, "it is proven")
+    (task,) = told()
+    assert f"1 old kernel away: brave-bridge remove-kernels --old ({OLD})" in task.text
+    going = kernels_to_remove(desk, (), old=True)
+    assert changed(desk, remove=going).state == "done" and not told()
 
 
 def test_a_newer_kernel_drives_what_the_old_one_does_not(stand_in):

@@ -5,10 +5,14 @@ from collections.abc import Iterable, Iterator
 import msgspec
 
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.formats.text import counted
+from brave_bridge.core.kernels.keeping import old_kernels
 from brave_bridge.core.releases.catalogue import Leg
+from brave_bridge.core.survey.facts import Facts
 from brave_bridge.runner.briefs import ReturnBrief, decode_brief
 from brave_bridge.workbench.decisions import read_decisions, toggle_task
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.kernels import kernels_of_ways_back
 from brave_bridge.workbench.refusal import Refused
 
 KEPT = "kept-system"
@@ -33,7 +37,19 @@ def tasks_of(desk: Desk, to: str = "") -> tuple[Task, ...]:
     names = {package.name for package in facts.installed}
     ahead = desk.routes(facts, to).named(to)
     found |= {task.key: task for task in _ahead(ahead.legs, names, done)}
-    return tuple(found.values())
+    return (*found.values(), *_kernels(desk, facts, done))
+
+
+def _kernels(desk: Desk, facts: Facts, done: frozenset[str]) -> Iterator[Task]:
+    """The kernels that may go by now: a leg that was proven needs those of before no more."""
+    newest = _newest_that_stands(desk)
+    if newest is None or newest.proof is None or not newest.proof.passed:
+        return
+    old = tuple(old_kernels(facts, spared=kernels_of_ways_back(desk)))
+    if old:
+        key = f"old-kernels:{old[-1]}"
+        words = f"Take {counted(len(old), 'old kernel')} away: brave-bridge remove-kernels --old"
+        yield Task(key, "the newest crossing", "after", f"{words} ({', '.join(old)})", key in done)
 
 
 def _left(desk: Desk, done: frozenset[str]) -> Iterator[Task]:
