@@ -99,7 +99,7 @@ def _extlinux(seen: Seen, text: str) -> Loader:
         # The menu's own file, where firmware reads it and not the loader of that name.
         MENU if once is None else extlinux.LOADER,
         () if is_there else (LoaderFault(CHOICE, words, next_boot=True),),
-        tool=next((tool for tool in extlinux.TOOLS if tool in seen.found), ""),
+        tool=extlinux.tool_in(seen),
     )
 
 

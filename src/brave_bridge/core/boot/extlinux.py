@@ -15,8 +15,7 @@ from brave_bridge.core.boot.keyed_text import KeyedLine, keyed_lines, with_line_
 FOLDER = "/boot/extlinux"
 MENU = f"{FOLDER}/extlinux.conf"
 _IMAGE = ("linux", "kernel")
-_MOST_INCLUDED = 16
-_LONGEST = 1_000_000
+_MOST_INCLUDED = 64
 _IS_MENU = re.compile(r"(?i)\S+\.(c32|com)$")
 """A module of SYSLINUX that shows a menu, and is no entry itself."""
 
@@ -33,34 +32,35 @@ def read_extlinux(text: str, others: Mapping[str, str] = {}) -> ExtlinuxMenu:
 
     ``others`` are the texts of files beside it, by their paths, which it may include.
     """
-    lines = list(keyed_lines(with_included(text, others)))
+    lines = list(keyed_lines(_with_included(text, others)))
     groups = _labelled(lines)
-    common = next(iter(groups), []) if not _is_label(groups) else []
-    entries = [entry for group in groups if (entry := _entry(group, common))]
+    common = [] if not groups or _is_label(groups[0]) else groups[0]
+    found = [(entry, _is_default(group)) for group in groups if (entry := _entry(group, common))]
     named = _last(lines, "default")
-    has_menu = bool(_last(lines, "ui")) or bool(_IS_MENU.match(named))
-    chosen = next((e.id for g in groups if has_menu and _is_default(g) and (e := _entry(g))), "")
-    return ExtlinuxMenu(tuple(entries), chosen or ("" if _IS_MENU.match(named) else named))
+    if _last(lines, "ui") or _IS_MENU.match(named):
+        by_menu = next((entry.id for entry, is_default in found if is_default), "")
+        named = by_menu or ("" if _IS_MENU.match(named) else named)
+    return ExtlinuxMenu(tuple(entry for entry, _ in found), named)
 
 
-def with_included(text: str, others: Mapping[str, str], depth: int = 0) -> str:
-    """The text with what it includes in the place of the lines that include it."""
-    lines = text.split("\n")
-    made: list[str] = []
-    included = {line.number: path for line in keyed_lines(text) if (path := _included(line))}
-    for number, line in enumerate(lines):
-        there = others.get(included.get(number, ""), "")
-        if there and depth < _MOST_INCLUDED and sum(map(len, made)) < _LONGEST:
-            made.append(with_included(there, others, depth + 1))
+def _with_included(text: str, others: Mapping[str, str]) -> str:
+    """The text with what it includes in the place of the lines that include it, so many times."""
+    pending, made, left = text.split("\n")[::-1], [], _MOST_INCLUDED
+    while pending:
+        line = pending.pop()
+        there = others.get(_included(line), "")
+        if there and left:
+            left -= 1
+            pending += there.split("\n")[::-1]
         else:
             made.append(line)
-    return "\n".join(made)[:_LONGEST]
+    return "\n".join(made)
 
 
-def _included(line: KeyedLine) -> str:
+def _included(line: str) -> str:
     """The path that a line includes; empty where it does something else."""
-    words = f"{line.key} {line.value}".split()
-    if words[0].lower() == "menu":
+    words = line.split()
+    if words and words[0].lower() == "menu":
         words = words[1:]
     if len(words) < 2 or words[0].lower() != "include":
         return ""
@@ -77,8 +77,8 @@ def _labelled(lines: list[KeyedLine]) -> list[list[KeyedLine]]:
     return groups
 
 
-def _is_label(groups: list[list[KeyedLine]]) -> bool:
-    return bool(groups) and groups[0][0].key.lower() == "label"
+def _is_label(lines: Sequence[KeyedLine]) -> bool:
+    return lines[0].key.lower() == "label"
 
 
 def _is_default(lines: Sequence[KeyedLine]) -> bool:
@@ -87,7 +87,7 @@ def _is_default(lines: Sequence[KeyedLine]) -> bool:
 
 def _entry(lines: Sequence[KeyedLine], common: Sequence[KeyedLine] = ()) -> BootEntry | None:
     label, image = lines[0].value, next((v for k in _IMAGE if (v := _last(lines, k))), "")
-    if not image or lines[0].key.lower() != "label":
+    if not image or not _is_label(lines):
         return None
     titles = (re.match(r"(?i)label\s+(.*)", v) for k, v in _pairs(lines) if k == "menu")
     title = next((match[1].replace("^", "") for match in titles if match), label)
