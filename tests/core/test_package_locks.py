@@ -18,6 +18,7 @@ from brave_bridge.core.formats.package_locks import (
     pacman_ignored,
 )
 from brave_bridge.core.kernels.kernel_package import IMAGE, KernelPackage
+from brave_bridge.core.kernels.series_hold import CannotHold
 from brave_bridge.families.rpm.kernel_hold import RpmKernelHolding
 from brave_bridge.families.rpm.places import LOCKS_5
 from tests.support.facts import facts, package
@@ -88,6 +89,12 @@ def test_a_machine_with_dnf5_is_held_by_its_own_locks():
     assert [name for name, _ in locked_names(file.text)] == ["kernel-core", "kernel"]
     gone = RpmKernelHolding().let_go({LOCKS_5: file.text}, f"{LOCKS_5} ({OWN_NAME})")
     assert not list(locked_names(gone.text)) and gone.text
+
+
+@pytest.mark.parametrize("text", ["[[", "packages = 1", "packages = [1]"])
+def test_locks_that_cannot_be_read_are_left_as_they_are(text):
+    with pytest.raises(CannotHold, match="cannot be read"):
+        RpmKernelHolding().let_go({LOCKS_5: text}, f"{LOCKS_5} ({OWN_NAME})")
 
 
 @pytest.mark.parametrize("text", ["[[", "packages = 1", "[[packages]]\nname = 7\n", "a = 'x"])

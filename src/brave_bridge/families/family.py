@@ -102,11 +102,12 @@ class Sources(Protocol):
 class KernelHolding(Protocol):
     """Holds a machine at a series of kernels by a file of its package manager."""
 
-    paths: tuple[str, ...]
+    paths: tuple[str, ...] = ()
     """The files whose texts it has to know."""
 
     def costs(self, series: str, until: str) -> str:
         """What becomes of the fixes of the series, in a sentence; ``until`` says who makes them."""
+        return f"Newer kernels of {series} still come as long as a source has them; {until}."
 
     def hold(
         self,
@@ -118,7 +119,10 @@ class KernelHolding(Protocol):
         """The file that keeps these packages, which follow the series, at it; CannotHold."""
 
     def let_go(self, texts: Mapping[str, str], where: str) -> FileText:
-        """The file as it is without our hold, which is ``where``; no text: without the file."""
+        """The file as it is without our hold, which is ``where``; no text: without the file.
+
+        CannotHold where what is there cannot be read.
+        """
 
 
 class ServiceGuard(Protocol):

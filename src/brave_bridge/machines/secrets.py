@@ -12,7 +12,12 @@ from brave_bridge.core.formats.hidden import addresses_with_credentials, is_hidd
 from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
 
 _FILE = f"{STATE_FOLDER}/credentials.json"
-_SOURCES = ("/etc/apt/sources.list", "/etc/apt/sources.list.d/*", "/etc/yum.repos.d/*")
+_SOURCES = (
+    "/etc/apt/sources.list",
+    "/etc/apt/sources.list.d/*",
+    "/etc/yum.repos.d/*",
+    "/etc/pacman.conf",
+)
 _LIMIT = 4_000_000
 
 

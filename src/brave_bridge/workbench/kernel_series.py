@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import msgspec
 
+from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.kernels.kernel_package import series_of
 from brave_bridge.core.kernels.series_hold import (
     CannotHold,
@@ -122,7 +123,8 @@ def _texts(machine: Machine, holding: KernelHolding) -> dict[str, str]:
         content = machine.files.read_if_there(path, _LARGEST)
         try:
             if content is not None:
-                texts[path] = content.decode()
+                # What is begun stands in the logbook: no password of an address may.
+                texts[path] = hide(content.decode())
         except UnicodeDecodeError as error:
             why = f"{path} is not UTF-8 throughout: the rest of it would not be kept as it is"
             raise Refused("holding kernels", why, "mend that file") from error
@@ -146,5 +148,10 @@ def begin_letting_go(desk: Desk) -> str:
     holding = family_named(facts.family).kernel_holding
     if holding is None:
         raise Refused("letting a series of kernels go", f"no hold is known for {facts.family}")
-    brief = HoldBrief(facts.family, holding.let_go(_texts(desk.machine, holding), hold.where))
+    try:
+        file = holding.let_go(_texts(desk.machine, holding), hold.where)
+    except CannotHold as error:
+        attempted = "letting a series of kernels go"
+        raise Refused(attempted, error.why, error.remedy) from error
+    brief = HoldBrief(facts.family, file)
     return desk.begin("hold", f"kernels go on from {hold.series}", brief, False)

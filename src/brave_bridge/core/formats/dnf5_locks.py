@@ -43,6 +43,6 @@ def _parsed(text: str) -> tomlkit.TOMLDocument:
         document = tomlkit.parse(text)
     except (tomlkit.exceptions.TOMLKitError, RecursionError) as error:
         raise LocksFault(str(error)) from error
-    if not isinstance(document.get("packages", []), list):
-        raise LocksFault("packages is no list")
+    if not isinstance(document.get("packages", tomlkit.aot()), tomlkit.items.AoT):
+        raise LocksFault("packages is no list of tables")
     return document

@@ -1,8 +1,12 @@
-"""Package sources in sections of ``Name = value`` lines: dnf.conf(5) and pacman.conf(5)."""
+"""Package sources in sections of ``Name = value`` lines: dnf.conf(5) and pacman.conf(5).
+
+Addresses are told without their credentials: what is read here is shown, and kept.
+"""
 
 from collections.abc import Iterator
 
 from brave_bridge.core.formats.apt_sources import SourceEntry
+from brave_bridge.core.formats.hidden import hide
 
 _NOT_A_SOURCE = ("main", "options")
 
@@ -31,7 +35,9 @@ def read_repo_file(text: str, path: str) -> list[SourceEntry]:
         values = dict(rows)
         if name in _NOT_A_SOURCE or values.get("enabled", "1") in ("0", "false", "no"):
             continue
-        uri = values.get("baseurl") or values.get("metalink") or values.get("mirrorlist") or ""
+        uri = hide(
+            values.get("baseurl") or values.get("metalink") or values.get("mirrorlist") or ""
+        )
         unchecked = values.get("gpgcheck", "1") in ("0", "false", "no")
         options = {"trusted": "yes"} if unchecked else {}
         found.append(SourceEntry(path, line, ("rpm",), (uri,), (name,), (), options))
@@ -46,7 +52,7 @@ def read_pacman_config(text: str, path: str) -> list[SourceEntry]:
         if name in _NOT_A_SOURCE:
             trusts_all = never
             continue
-        uris = tuple(value for key, value in rows if key in ("Server", "Include"))
+        uris = tuple(hide(value) for key, value in rows if key in ("Server", "Include"))
         options = {"trusted": "yes"} if never or trusts_all else {}
         found.append(SourceEntry(path, line, ("alpm",), uris or ("",), (name,), (), options))
     return found

@@ -51,14 +51,16 @@ def dnf_exclusions(text: str, path: str) -> Iterator[PackageLock]:
 
 def locks_are_on(config: str) -> bool:
     """Whether dnf's plug-in versionlock works, by its configuration."""
-    values = dict(row for _, name, rows in sections(config) if name == "main" for row in rows)
-    return values.get("enabled", "1").lower() not in ("0", "false", "no")
+    return _main(config).get("enabled", "1").lower() not in ("0", "false", "no")
 
 
 def locks_place(config: str) -> str:
     """Where the plug-in keeps its locks, by its configuration; empty where that does not say."""
-    values = dict(row for _, name, rows in sections(config) if name == "main" for row in rows)
-    return values.get("locklist", "")
+    return _main(config).get("locklist", "")
+
+
+def _main(config: str) -> dict[str, str]:
+    return dict(row for _, name, rows in sections(config) if name == "main" for row in rows)
 
 
 def dnf_version_locks(text: str, path: str) -> Iterator[PackageLock]:

@@ -9,9 +9,10 @@ from brave_bridge.core.kernels.kernel_package import KernelPackage
 from brave_bridge.core.kernels.series_hold import CannotHold, names_of
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.alpm.places import CONFIG
+from brave_bridge.families.family import KernelHolding
 
 
-class AlpmKernelHolding:
+class AlpmKernelHolding(KernelHolding):
     """See KernelHolding. pacman.conf(5) knows names alone, no versions: nothing newer comes."""
 
     paths = (CONFIG,)

@@ -6,20 +6,15 @@ from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.formats.package_locks import OWN_NAME
 from brave_bridge.core.kernels.kernel_package import KernelPackage, series_of
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.families.family import KernelHolding
 
 _PLACE = f"/etc/apt/preferences.d/{OWN_NAME}"
 _PRIORITY = 990
 """Above what sources have by themselves, below where a version is taken although it is older."""
 
 
-class DebKernelHolding:
+class DebKernelHolding(KernelHolding):
     """See KernelHolding."""
-
-    paths = ()
-
-    def costs(self, series: str, until: str) -> str:
-        """See KernelHolding."""
-        return f"Newer kernels of {series} still come as long as a source has them; {until}."
 
     def hold(
         self,
