@@ -308,6 +308,14 @@ def test_an_alert_that_nobody_announced_is_worse(desk, of_data, kind):
     assert (worse.subject, worse.kind) == ("alert scrub", kind) and "\x1b" not in worse.after
 
 
+def test_alerts_that_cannot_be_read_stand_in_nobodys_way(desk):
+    assert cross(desk, "8.4").proof.passed
+    desk.machine.files.write(ALERTS_FILE, b'[{"id": 7')
+    (unexplained,) = [p for p in prove_again(anew(desk)).differences if p.topic == "alerts"]
+    assert unexplained.verdict == "unexplained" and "none that can be read" in unexplained.meaning
+    assert anew(desk).survey().facts.identity.version_id == "8.4"
+
+
 def test_a_disk_that_fails_since_is_worse_and_one_that_fails_stands_in_the_way(desk):
     described = live.load(desk.machine.root)
     described.failing_disks = ["sdc"]

@@ -52,8 +52,7 @@ class ImageLeg(LegProcedure):
         yield from leg.checkpoint("read")
         # From here on the other slot is not what it was; what runs is.
         yield from leg.keep_open(WRITING)
-        record = yield from _written(step)
-        why = record if isinstance(record, str) else (yield from _reviewed(leg, step, record))
+        why = yield from _written(leg, step)
         if why:
             return (yield from leg.failed(WRITING, why))
         yield from leg.checkpoint("written")
@@ -108,11 +107,8 @@ def _read_again(leg: LegUnderWay, step: ImageStep) -> Script[str]:
     return ""
 
 
-def _written(step: ImageStep) -> Script[str | tuple[str, ...]]:
-    """Write the image, and read back what the slot has; why it is not what was announced.
-
-    Where it is: what the tool had to remark beside its progress, line by line.
-    """
+def _written(leg: LegUnderWay, step: ImageStep) -> Script[str]:
+    """Write the image, read back what the slot has, review the record; why the leg rests here."""
     ran = yield from Run(
         title=f"Write {step.new} into slot {step.slot}",
         argv=(TOOL, "write", step.slot, step.bundle, step.profile),
@@ -122,13 +118,13 @@ def _written(step: ImageStep) -> Script[str | tuple[str, ...]]:
         return last_words(ran, 3)
     reply = yield from ReadFacts(title=f"Read back what slot {step.slot} has")
     if not isinstance(reply, FactsRead) or reply.facts.image is None:
-        return what_was_seen(reply)
+        return what_was_seen(reply) or "the system does not tell any more what its slots have"
     slot = next((s for s in reply.facts.image.slots.slots if s.name == step.slot), None)
     found = (slot.version, slot.build, slot.profile) if slot else ()
     wanted = (step.new_version, step.build, step.profile)
     if found != wanted:
         return f"slot {step.slot} has {found}, not {wanted}"
-    return tuple(_remarks(ran.output))
+    return (yield from _reviewed(leg, step, tuple(_remarks(ran.output))))
 
 
 def _remarks(output: str) -> Iterator[str]:
@@ -138,7 +134,7 @@ def _remarks(output: str) -> Iterator[str]:
 
 
 def _reviewed(leg: LegUnderWay, step: ImageStep, remarks: tuple[str, ...]) -> Script[str]:
-    """Have a person review what the tool remarked, before the restart; why the leg rests here."""
+    """Have a person read what the tool remarked, before the restart; why the leg rests here."""
     if not remarks:
         return ""
     told = "\n".join(shortened(remarks, 20))

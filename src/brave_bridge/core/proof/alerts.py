@@ -27,7 +27,7 @@ def compare_alerts(
     if before is None:
         return
     if now is None:
-        why = "the system keeps no list of alerts any more"
+        why = "the system keeps no list of alerts any more, or none that can be read"
         yield Difference(TOPIC, "read", "not known", "unexplained", why, TOPIC)
         return
     known = {issue for step in last_image(plans) for issue in step.issues}
@@ -42,5 +42,6 @@ def compare_alerts(
         else:
             why = "its makers announced none such"
             yield Difference(subject, "none", alert.text, REGRESSION, why, TOPIC, kind)
-    for name in were.keys() - are.keys():
-        yield Difference(f"alert {name}", were[name].text, "none", BETTER, topic=TOPIC)
+    for name, alert in were.items():
+        if name not in are:
+            yield Difference(f"alert {name}", alert.text, "none", BETTER, topic=TOPIC)

@@ -51,7 +51,7 @@ class ImageReading:
                 seen_there = f"{path} is damaged: {fault}"
                 raise MachineError("reading what runs", machine, seen_there) from fault
         bundles = tuple(one.path for one in seen.found.values() if one.path.endswith(".bundle"))
-        alerts = _alerts(machine, seen)
+        alerts = _alerts(seen)
         return ImageSystem(found[IMAGE_FILE], found[SLOTS_FILE], tuple(sorted(bundles)), alerts)
 
     def further(self, known: ImageSystem) -> tuple[Query, ...]:
@@ -74,16 +74,16 @@ class ImageReading:
         )
 
 
-def _alerts(machine: str, seen: Seen) -> tuple[Alert, ...] | None:
-    """What it complains of; None where it keeps no list."""
+def _alerts(seen: Seen) -> tuple[Alert, ...] | None:
+    """What it complains of; None where it keeps no list, or none that could be read.
+
+    A complaint that cannot be read is no reason to do without the machine: a proof tells it.
+    """
     content = seen.contents.get(ALERTS_FILE)
-    if content is None:
-        return None
     try:
-        return read_alerts(content)
-    except ImageFault as fault:
-        told = f"{ALERTS_FILE} is damaged: {fault}"
-        raise MachineError("reading its alerts", machine, told) from fault
+        return None if content is None else read_alerts(content)
+    except ImageFault:
+        return None
 
 
 def _packages(system: ImageSystem) -> Iterator[InstalledPackage]:
