@@ -2,12 +2,10 @@
 
 import os
 from importlib import import_module
-from pathlib import Path
 
 from brave_bridge.cli.table import BEGINNING, OF_THE_TARGET, command_in
+from brave_bridge.runner.launch import is_service
 from brave_bridge.runner.ready_runner import CarryOut, ReadyRunner
-
-_SYSTEMD = Path("/run/systemd/system")
 
 
 def runner_for(words: list[str]) -> ReadyRunner | None:
@@ -15,8 +13,9 @@ def runner_for(words: list[str]) -> ReadyRunner | None:
 
     On a machine that systemd runs a runner is a service of its own.
     """
-    is_a_service = not any(word.startswith(OF_THE_TARGET) for word in words) and _SYSTEMD.is_dir()
-    if command_in(words) not in BEGINNING or is_a_service or (os.cpu_count() or 1) < 2:
+    if command_in(words) not in BEGINNING or (os.cpu_count() or 1) < 2:
+        return None
+    if is_service([word for word in words if word.startswith(OF_THE_TARGET)]):
         return None
     return ReadyRunner(load_runner)
 

@@ -3,6 +3,7 @@
 import os
 import shutil
 import subprocess
+from collections.abc import Sequence
 from contextlib import ExitStack
 from pathlib import Path
 from typing import BinaryIO
@@ -47,7 +48,7 @@ def start_runner(
     """
     run = [*python_argv(runtime), "-m", "brave_bridge.workbench.run", *target, procedure]
     place = state.here(LOG_FILE)
-    is_a_service = not target and _has_systemd()
+    is_a_service = is_service(target)
     if ready is not None and runtime is None and not is_a_service:
         started = ready.start([*target, procedure], place)
         if started is not None:
@@ -61,6 +62,11 @@ def start_runner(
             run, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/"
         )
     return process.pid
+
+
+def is_service(target: Sequence[str]) -> bool:
+    """Whether the runner of that target is a service of systemd's: of this machine itself."""
+    return not target and _has_systemd()
 
 
 def _has_systemd() -> bool:
