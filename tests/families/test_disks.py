@@ -57,6 +57,14 @@ def test_a_disk_that_is_gone_or_offline_is_worse():
     assert mended.verdict == "better"
 
 
+def test_a_disk_to_which_one_way_is_lost_is_worse():
+    one = {"device/wwid": "naa.5000c1", "device/state": "running"}
+    lost = one | {"device/state": "offline"}
+    both = seen_of({"name": "sda"} | one, {"name": "sdb"} | one)
+    (point,) = compared(both, seen_of({"name": "sda"} | lost, {"name": "sdb"} | one))
+    assert point.verdict == "regression" and point.after == "the kernel calls it offline"
+
+
 def test_a_stick_and_what_is_made_of_disks_are_no_disks_of_their_own():
     seen = seen_of({"name": "sdb", "removable": "1"}, {"name": "dm-0"}, {"name": "md0"})
     assert read(seen).values == {}

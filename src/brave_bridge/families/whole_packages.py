@@ -52,7 +52,8 @@ def changed_configs(
 def _kernel_packages(packages: Packages) -> Iterator[KernelPackage]:
     of_source: dict[str, list[str]] = {}
     for package in packages:
-        of_source.setdefault(package.source, []).append(package.name)
+        if package.source:
+            of_source.setdefault(package.source, []).append(package.name)
     for package in packages:
         if package.kernel:
             yield KernelPackage(
@@ -66,8 +67,8 @@ def _kernel_packages(packages: Packages) -> Iterator[KernelPackage]:
                 held_by=package.held_by,
                 siblings=tuple(
                     name
-                    for name in dict.fromkeys(of_source[package.source])
-                    if package.source and name != package.name
+                    for name in dict.fromkeys(of_source.get(package.source, ()))
+                    if name != package.name
                 ),
             )
 

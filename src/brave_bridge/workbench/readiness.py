@@ -65,10 +65,10 @@ class Readiness:
 
     def look(self, tell: Callable[[str], None] | None = None) -> PendingUpdates:
         """Fetch what the sources have and list what is pending; Refused where that fails."""
-        self.desk.must_have_no_open_leg("looking for updates")
-        script = look_for_updates(self._family().commands)
         from brave_bridge.runner.inline import drive
 
+        self.desk.must_have_no_open_leg("looking for updates")
+        script = look_for_updates(self._family().commands)
         looked = drive(script, self.desk.performer("look"), tell)
         if looked.failure:
             raise Refused("looking for updates", looked.failure, "check the sources and the link")

@@ -7,6 +7,7 @@ import msgspec
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.kernels.keeping import old_kernels
+from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.runner.briefs import ReturnBrief, decode_brief
@@ -32,19 +33,20 @@ class Task(msgspec.Struct, frozen=True):
 def tasks_of(desk: Desk, to: str = "") -> tuple[Task, ...]:
     """All that a person has to do, what is left of the newest crossing first."""
     done = frozenset(read_decisions(desk.machine).tasks_done)
-    found = {task.key: task for task in (*_again(desk, done), *_left(desk, done))}
+    newest = _newest_that_stands(desk)
+    proof = newest.proof if newest else None
+    found = {task.key: task for task in (*_again(desk, done), *_left(proof, done))}
     facts = desk.facts()
     names = {package.name for package in facts.installed}
     ahead = desk.routes(facts, to).named(to)
     found |= {task.key: task for task in _ahead(ahead.legs, names, done)}
-    return (*found.values(), *_kernels(desk, facts, done))
+    if proof is not None and proof.passed:
+        found |= {task.key: task for task in _kernels(desk, facts, done)}
+    return tuple(found.values())
 
 
 def _kernels(desk: Desk, facts: Facts, done: frozenset[str]) -> Iterator[Task]:
     """The kernels that may go by now: a leg that was proven needs those of before no more."""
-    newest = _newest_that_stands(desk)
-    if newest is None or newest.proof is None or not newest.proof.passed:
-        return
     old = tuple(old_kernels(facts, spared=kernels_of_ways_back(desk)))
     if old:
         key = f"old-kernels:{old[-1]}"
@@ -52,11 +54,9 @@ def _kernels(desk: Desk, facts: Facts, done: frozenset[str]) -> Iterator[Task]:
         yield Task(key, "the newest crossing", "after", f"{words} ({', '.join(old)})", key in done)
 
 
-def _left(desk: Desk, done: frozenset[str]) -> Iterator[Task]:
-    newest = _newest_that_stands(desk)
-    if newest is not None and newest.proof is not None:
-        for task in newest.proof.tasks:
-            yield Task(task.key, "the newest crossing", "after", task.text, task.key in done)
+def _left(proof: Proof | None, done: frozenset[str]) -> Iterator[Task]:
+    for task in proof.tasks if proof else ():
+        yield Task(task.key, "the newest crossing", "after", task.text, task.key in done)
 
 
 def _again(desk: Desk, done: frozenset[str]) -> Iterator[Task]:

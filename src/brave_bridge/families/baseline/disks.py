@@ -14,9 +14,10 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
     """See the package's description."""
     if not facts.runs:
         return absent(NAME, "/sys/block", AT_REST)
+    # Several ways may lead to one disk: what is wrong with any of them is told.
     values = {
         f"disk {disk.mark or disk.name}": disk.illness or WELL
-        for disk in facts.disks
+        for disk in sorted(facts.disks, key=lambda disk: bool(disk.illness))
         if not disk.is_made_of_others and not disk.is_removable
     }
     return topic(NAME, values, "/sys/block, smartctl")
