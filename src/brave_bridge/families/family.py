@@ -145,6 +145,8 @@ class Family:
     """Paths below the root, beside /etc, that belong in an archive of the settings."""
     manager: PackageManager = PackageManager()
     """What findings say of the package manager, and mend by it."""
+    tells_of_packages_alone = False
+    """Whether its reading changes nothing of what every system has: its name, kernels, loader."""
 
     @property
     def reading(self) -> Reading | None:

@@ -13,6 +13,7 @@ import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.package_manager import PackageManager
 from brave_bridge.families import basic
 from brave_bridge.families.family import Family
 from brave_bridge.families.topics.asked import Asked
@@ -78,21 +79,40 @@ def survey(machine: LookedAt, family: str, asked: Asked = Asked()) -> Facts:
     return msgspec.structs.replace(facts, family=family, looked_at=asked.read(seen))
 
 
+def outline(machine: LookedAt, family: str) -> Facts:
+    """Only what every system has: who it is, its kernels, loader, disks and mounts.
+
+    Package databases are left unread, so that it can be told also where one is damaged.
+    """
+    family = family or family_by_database(machine)
+    known = family_named(family)
+    if known.reading is not None and not known.tells_of_packages_alone:
+        return survey(machine, family)
+    facts, _ = _read_basic(machine, known.manager, ())
+    facts = basic.without_packages(facts, "it was not looked at")
+    return msgspec.structs.replace(facts, family=family)
+
+
+def _read_basic(
+    machine: LookedAt, manager: PackageManager, more: tuple[Query, ...]
+) -> tuple[Facts, Seen]:
+    seen = machine.files.gather((*basic.queries(manager), *more))
+    if queries := basic.further(seen):
+        seen.add(machine.files.gather(queries))
+    return basic.basic_facts(machine, seen, manager), seen
+
+
 def _read(machine: LookedAt, family: str, more: tuple[Query, ...]) -> tuple[Facts, Seen]:
     reading, manager = family_named(family).reading, family_named(family).manager
-    first = (*basic.queries(manager), *more)
     if reading is None:
-        seen = machine.files.gather(first)
-        if queries := basic.further(seen):
-            seen.add(machine.files.gather(queries))
+        facts, seen = _read_basic(machine, manager, more)
         why = (
             f"a system of the {family} family has no package database"
             if family
             else "no package database is known here"
         )
-        facts = basic.basic_facts(machine, seen, manager)
         return basic.without_packages(facts, why), seen
-    seen = machine.files.gather((*first, *reading.queries))
+    seen = machine.files.gather((*basic.queries(manager), *more, *reading.queries))
     known = reading.begin(machine.name, seen)
     seen.add(machine.files.gather((*basic.further(seen), *reading.further(known))))
     return reading.facts(machine, seen, known, basic.basic_facts(machine, seen, manager)), seen

@@ -8,7 +8,7 @@ import msgspec
 
 from brave_bridge import __version__
 from brave_bridge.families.identify import read_identity
-from brave_bridge.families.registry import survey
+from brave_bridge.families.registry import outline
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.runner.performing.ways_back import about
@@ -51,7 +51,7 @@ def take_demo_way_back(machine: StandInMachine, described: DemoWayBack) -> None:
     for path, text in described.then.items():
         machine.files.write(path, text.encode())
     line = line_of(read_identity(machine)[0])
-    wanted = about(machine, survey(machine, line.family if line else ""), described.reason)
+    wanted = about(machine, outline(machine, line.family if line else ""), described.reason)
     if described.kernel:
         wanted = msgspec.structs.replace(wanted, kernel=described.kernel)
     wanted = msgspec.structs.replace(wanted, leg=described.leg)

@@ -11,6 +11,7 @@ class AlpmFamily(Family):
     name = "alpm"
     databases = (VERSION_FILE,)
     settings = ("var/lib/pacman/local",)
+    tells_of_packages_alone = True
     manager = PackageManager(name="pacman", tools=("pacman",), set_aside=SET_ASIDE)
 
     @property

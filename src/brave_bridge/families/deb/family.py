@@ -18,6 +18,7 @@ class DebFamily(Family):
         "var/lib/dpkg/status",
         "var/lib/ucf",
     )
+    tells_of_packages_alone = True
     manager = PackageManager(
         name="apt",
         tools=TOOLS,

@@ -11,6 +11,7 @@ class RpmFamily(Family):
     name = "rpm"
     databases = DATABASES
     settings = ("var/lib/dnf",)
+    tells_of_packages_alone = True
     manager = PackageManager(
         name="dnf",
         tools=("rpm", "dnf"),

@@ -6,7 +6,7 @@ from brave_bridge.core.boot.past_entry import PastSystem
 from brave_bridge.core.crossing.replies import Done, Failed, PastOffered, Reply
 from brave_bridge.core.crossing.requests import OfferPast
 from brave_bridge.core.formats.text import plain
-from brave_bridge.families.registry import survey
+from brave_bridge.families.registry import outline
 from brave_bridge.machines.port import Machine
 from brave_bridge.snapshots.beside import Beside
 
@@ -25,7 +25,7 @@ def offer_past(machine: Machine, family: str, beside: Beside, request: OfferPast
 
 def _once(machine: Machine, family: str, past: PastSystem) -> tuple[str, ...]:
     """Have a past system started at the next boot alone; what a person has to know of it."""
-    _, good, way = trials.arrange(machine, survey(machine, family), past.entry, "past")
+    _, good, way = trials.arrange(machine, outline(machine, family), past.entry, "past")
     return (
         f"the next boot starts it, once; every other boot takes {plain(good.title)}",
         way.fails,

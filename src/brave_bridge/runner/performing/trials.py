@@ -4,14 +4,14 @@ from brave_bridge.bootloaders import trials
 from brave_bridge.core.crossing.replies import Done, Reply, TrialArranged
 from brave_bridge.core.crossing.requests import ArrangeTrial, EndTrial
 from brave_bridge.core.formats.text import plain
-from brave_bridge.families.registry import survey
+from brave_bridge.families.registry import outline
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner import trial_watch
 
 
 def arrange_trial(machine: Machine, family: str, request: ArrangeTrial) -> Reply:
     """Have a kernel booted once; what happens where it fails or hangs."""
-    facts = survey(machine, family)
+    facts = outline(machine, family)
     chosen, good, way = trials.arrange(machine, facts, request.kernel, request.name)
     watched = trial_watch.place(machine)
     limit = trial_watch.LIMIT_SECONDS // 60

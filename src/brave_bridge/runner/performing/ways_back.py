@@ -30,7 +30,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.retention import later
-from brave_bridge.families.registry import family_named, survey
+from brave_bridge.families.registry import family_named, outline, survey
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.card_maker import keep_card
 from brave_bridge.runner.expiry import expire
@@ -80,7 +80,7 @@ class PerformingWaysBack:
     def take(self, request: TakeSnapshot, identifier: str, report: Report) -> Reply:
         """Take a snapshot, or find the one that was taken before a crash."""
         expected = self._expected()
-        facts = survey(self.machine, self.family)
+        facts = outline(self.machine, self.family)
         snapshot = self.snapshots.take(
             identifier,
             about(self.machine, facts, request.reason, request.leg, request.engine),
@@ -185,7 +185,7 @@ class PerformingWaysBack:
 
     def make_card(self) -> Reply:
         """Make the recovery card and keep it on the machine."""
-        facts = survey(self.machine, self.family)
+        facts = outline(self.machine, self.family)
         path = keep_card(self.machine, facts, self.snapshots)
         return Done(f"{path}")
 
