@@ -15,6 +15,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.machines.aside import aside
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.archive_names import remove_archive
@@ -254,7 +255,8 @@ class Snapshots:
         try:
             self.machine.state.make()
             taking = Taking(self.machine, self.folder, known, about, self.now(), self.version)
-            taken = taking.take(identifier, progress or (lambda entries, size: None))
+            with aside(self._keep_rescue_tool):
+                taken = taking.take(identifier, progress or (lambda entries, size: None))
         except (OSError, ValueError) as error:
             raise MachineError(
                 "taking a snapshot",
@@ -262,10 +264,14 @@ class Snapshots:
                 getattr(error, "strerror", "") or str(error),
                 "free space, or run it with the right to read everything; nothing was changed",
             ) from error
-        for folder in {self.machine.state.folder, Path(taken.kept_in or self.machine.state.folder)}:
+        self._keep_rescue_tool(*filter(None, (taken.kept_in,)))
+        return taken
+
+    def _keep_rescue_tool(self, *more: str) -> None:
+        """Have it beside the snapshots: in the state folder, and on the disk that keeps them."""
+        for folder in (self.machine.state.folder, *map(Path, more)):
             with contextlib.suppress(OSError):
                 keep_rescue_tool(folder)
-        return taken
 
     # What is decided about it
 

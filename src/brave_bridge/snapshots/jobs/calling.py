@@ -1,14 +1,11 @@
 """Calling a helper process: a copy of this one where that is safe, else a new one."""
 
 import os
-import signal
 import subprocess
 from typing import BinaryIO, Protocol
 
+from brave_bridge.machines.aside import be_a_copy, can_be_copied
 from brave_bridge.machines.runtime import python_argv
-
-_NOT_FOR_A_COPY = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
-"""What this process does on these signals is its own matter."""
 
 
 class Helper(Protocol):
@@ -24,10 +21,9 @@ class Helper(Protocol):
 def called() -> Helper:
     """A helper, ready for messages.
 
-    A copy is there at once, with everything loaded; but of a process with several threads it
-    could inherit locks that nobody ever lets go of (fork(2)).
+    A copy is there at once, with everything loaded.
     """
-    return _Copy() if len(os.listdir("/proc/self/task")) == 1 else _started()
+    return _Copy() if can_be_copied() else _started()
 
 
 def _started() -> Helper:
@@ -51,8 +47,7 @@ class _Copy:
         self._pid = os.fork()
         if self._pid == 0:
             try:
-                for number in _NOT_FOR_A_COPY:
-                    signal.signal(number, signal.SIG_DFL)
+                be_a_copy()
                 os.close(our_hand)
                 os.close(our_ear)
                 serve(os.fdopen(hand, "rb"), os.fdopen(voice, "wb"))

@@ -60,10 +60,14 @@ def keep_rescue_tool(folder: Path) -> Path:
     OSError where it cannot be written.
     """
     path = folder / NAME
-    newest = max(os.stat(origin).st_mtime for origin in origins((*MODULES, _STAND_INS)))
-    if not path.is_file() or path.stat().st_mtime < newest:
+    if not _is_current(path):
         write_rescue_tool(path)
     return path
+
+
+def _is_current(path: Path) -> bool:
+    newest = max(os.stat(origin).st_mtime for origin in origins((*MODULES, _STAND_INS)))
+    return path.is_file() and path.stat().st_mtime >= newest
 
 
 def write_rescue_tool(path: Path) -> None:

@@ -18,7 +18,6 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 import msgspec
 
-from brave_bridge.machines.writing import replacing
 from brave_bridge.snapshots.trees.hashing import new_digest, text_of
 
 _is_plain = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*").fullmatch
@@ -304,7 +303,10 @@ class Manifest:
 
 
 class ManifestWriter:
-    """Puts a manifest together from pieces, each the lines of one folder, in any order."""
+    """Puts a manifest together from pieces, each the lines of one folder, in any order.
+
+    It is not flushed: a snapshot's file system is, before anything says that it is whole.
+    """
 
     def __init__(self, path: Path) -> None:
         self.path = path
@@ -315,12 +317,12 @@ class ManifestWriter:
         self.pieces[folder] = (spool, offset, length)
 
     def finish(self) -> str:
-        """Write it, whole or not at all; its hash."""
+        """Write it; its hash."""
         digest = new_digest()
         paths = {spool for spool, *_ in self.pieces.values()}
         spools = {path: open(path, "rb", buffering=0) for path in paths}  # noqa: SIM115
         try:
-            with replacing(self.path) as stream:
+            with open(self.path, "wb") as stream:
                 for folder in sorted(self.pieces):
                     spool, offset, length = self.pieces[folder]
                     spools[spool].seek(offset)

@@ -1,24 +1,31 @@
 """The hashes of a copy as coreutils write them, for who has nothing but that (sha256sum(1))."""
 
-import os
 import re
 from pathlib import Path
 from urllib.parse import unquote_to_bytes
 
 SUMS = "SHA256SUMS"
 
-_FILE_LINE = re.compile(rb'(?m)^\["f","([^"]*)",(?:\d+,){5}"sha256:([0-9a-f]{64})"')
+_FILE = re.compile(rb'\["f","([^"]*)",[\d,]*"sha256:([0-9a-f]{64})"')
+"""The beginning of a file's line; nothing else in a manifest has these quotes unescaped."""
 
 
 def write_sums(manifest: Path, sums: Path) -> None:
-    """Write the sums of a manifest's files, named from the folder that it stands in. OSError."""
+    """Write the sums of a manifest's files, named from the folder that it stands in. OSError.
+
+    They are flushed with the snapshot.
+    """
     content = manifest.read_bytes()
     with open(sums, "wb") as stream:
-        for found in _FILE_LINE.finditer(content):
-            path, digest = found.groups()
-            stream.write(_line(unquote_to_bytes(path) if b"%" in path else path, digest))
-        stream.flush()
-        os.fsync(stream.fileno())
+        stream.writelines(
+            _line(unquote_to_bytes(path), digest) if b"%" in path else _plain_line(path, digest)
+            for path, digest in _FILE.findall(content)
+        )
+
+
+def _plain_line(path: bytes, digest: bytes) -> bytes:
+    """The line of a path that needs no escape, as nearly all are."""
+    return b"%b  tree/%b\n" % (digest, path)
 
 
 def _line(path: bytes, digest: bytes) -> bytes:
