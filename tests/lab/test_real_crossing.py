@@ -15,6 +15,7 @@ from brave_bridge.core.formats.apt_status_db import read_status
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner import launch
+from brave_bridge.workbench.beginning import begin_crossing, go_on
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.targets import Target
@@ -170,9 +171,9 @@ def killed(bullseye, tmp_path_factory):
     before = lab.full_manifest(tree, NOT_COVERED)
     desk = desk_of(tree)
     kept = Plans(desk).kept(desk.survey().facts, "13")
-    identifier = desk.begin_crossing(kept, unattended=True)
+    identifier = begin_crossing(desk, kept, unattended=True)
     kill_runner_at(desk, identifier, "Take a snapshot", power_cut_of="Begin: Fetch")
-    desk.go_on(unattended=True)
+    go_on(desk, unattended=True)
     kill_runner_at(desk, identifier, "Stage one", power_cut_of="Stage one", percent=20)
     desk.logbook().close()
     status = carry_out_on(lambda: desk_of(tree), identifier, _between_the_stages)

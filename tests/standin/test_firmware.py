@@ -25,7 +25,7 @@ def begun(monkeypatch):
         outcomes.append(carried_out(desk, brief, f"{kind}-{len(outcomes)}"))
         return kind
 
-    monkeypatch.setattr("brave_bridge.workbench.desk.Desk.begin", begin)
+    monkeypatch.setattr("brave_bridge.workbench.booting.begin", begin)
     return outcomes
 
 

@@ -25,7 +25,7 @@ from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.opening import notes_to_write, open_logbook
-from brave_bridge.workbench import decisions, places, policies, run
+from brave_bridge.workbench import beginning, decisions, places, policies, run
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
@@ -294,7 +294,7 @@ def test_of_two_that_begin_at_once_one_wins(stand_in, monkeypatch):
     def begun(_number: int) -> str:
         own = Desk(desk.target, desk.machine)
         try:
-            return own.begin("snapshot", "trial", SnapshotBrief("trial"), True)
+            return beginning.begin(own, "snapshot", "trial", SnapshotBrief("trial"), True)
         except Refused as refusal:
             return f"refused: {refusal.why}"
 

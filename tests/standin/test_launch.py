@@ -9,6 +9,7 @@ from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import SnapshotBrief
 from brave_bridge.runner.own_runtime import KEPT_RUNTIME, RuntimeFault
+from brave_bridge.workbench.beginning import begin, go_on
 from brave_bridge.workbench.refusal import Refused
 
 
@@ -92,7 +93,7 @@ def on_the_machine_itself(stand_in, monkeypatch, fault: str = ""):
         ("load_all", lambda: None),
         ("keep_starting", lambda runtime: []),
     ):
-        monkeypatch.setattr(f"brave_bridge.workbench.desk.{name}", stand_in_for)
+        monkeypatch.setattr(f"brave_bridge.workbench.beginning.{name}", stand_in_for)
     monkeypatch.setattr(
         launch,
         "start_runner",
@@ -106,15 +107,15 @@ def test_what_replaces_the_interpreter_runs_on_a_runtime_also_when_it_is_gone_on
     stand_in, monkeypatch, kind
 ):
     desk, started = on_the_machine_itself(stand_in, monkeypatch)
-    identifier = desk.begin(kind, "trial", SnapshotBrief("trial"), True)
-    assert desk.go_on() == identifier
+    identifier = begin(desk, kind, "trial", SnapshotBrief("trial"), True)
+    assert go_on(desk) == identifier
     assert started == [(identifier, KEPT_RUNTIME)] * 2
 
 
 def test_a_return_is_let_through_where_no_runtime_can_be_made(stand_in, monkeypatch):
     desk, started = on_the_machine_itself(stand_in, monkeypatch, "5 bytes are missing")
     with pytest.raises(Refused, match="5 bytes are missing"):
-        desk.begin("crossing", "trial", SnapshotBrief("trial"), True)
+        begin(desk, "crossing", "trial", SnapshotBrief("trial"), True)
     assert not desk.procedures()
-    identifier = desk.begin("return", "trial", SnapshotBrief("trial"), True)
+    identifier = begin(desk, "return", "trial", SnapshotBrief("trial"), True)
     assert started == [(identifier, None)]

@@ -19,6 +19,7 @@ from brave_bridge.machines.standin import licensed, live
 from brave_bridge.machines.standin.signing import make_detached_key
 from brave_bridge.runner.briefs import CrossBrief, KeptBrief, ReturnBrief
 from brave_bridge.runner.open_legs import OPEN_LEG
+from brave_bridge.workbench.beginning import go_on
 from brave_bridge.workbench.kept_system import begin_going_back, begin_keeping_longer, kept_here
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
@@ -220,7 +221,7 @@ def test_going_back_ends_a_leg_that_stands_open(desk):
     outcome = carried_out(anew(upgraded), KeptBrief(reason="labels print upside down"), "kept")
     assert outcome.state == "done" and anew(upgraded).open_leg() is None
     with pytest.raises(Refused, match="nothing is under way"):
-        anew(upgraded).go_on()
+        go_on(anew(upgraded))
 
 
 def test_a_task_for_each_program_stands_until_it_is_ticked(upgraded):

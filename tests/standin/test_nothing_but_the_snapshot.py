@@ -54,12 +54,14 @@ def machine(stand_in, monkeypatch, tmp_path, capsys):
     desk.logbook().close()
     desk.forget_logbook()
     monkeypatch.setattr(
-        "brave_bridge.workbench.desk.launch.start_runner",
+        "brave_bridge.workbench.beginning.launch.start_runner",
         lambda words, name, state, runtime=None, ready=None: carry_out(
             desk.machine.root, "petrel", name
         ),
     )
     monkeypatch.setattr("brave_bridge.cli.application.Desk", lambda target: desk)
+    # A runner that is loaded beside would open the demo's own machine.
+    monkeypatch.setattr("brave_bridge.cli.application.can_be_copied", lambda: False)
 
     def run(*words):
         desk.forget_logbook()

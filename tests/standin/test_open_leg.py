@@ -30,12 +30,14 @@ def left_open(stand_in, monkeypatch):
     assert desk.logbook().procedure("trial").state == "failed"
     # What is started runs here and now, so that a test can wait for it.
     monkeypatch.setattr(
-        "brave_bridge.workbench.desk.launch.start_runner",
+        "brave_bridge.workbench.beginning.launch.start_runner",
         lambda words, name, state, runtime=None, ready=None: carry_out(
             desk.machine.root, "petrel", name
         ),
     )
     monkeypatch.setattr("brave_bridge.cli.application.Desk", lambda target: desk)
+    # A runner that is loaded beside would open the demo's own machine.
+    monkeypatch.setattr("brave_bridge.cli.application.can_be_copied", lambda: False)
     return desk
 
 

@@ -14,6 +14,7 @@ from brave_bridge.machines.jobs import launch
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import CrossBrief, RemedyBrief, ReturnBrief, UpdateBrief
 from brave_bridge.workbench import run
+from brave_bridge.workbench.beginning import begin_crossing
 from brave_bridge.workbench.decisions import change_decisions, read_decisions, surroundings_for
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
@@ -45,7 +46,7 @@ def test_a_leg_is_offered_only_from_an_up_to_date_release(stand_in):
     desk = stand_in("avocet")
     kept = Plans(desk).make("7")
     with pytest.raises(Refused, match="4 updates pending, 4 of them security"):
-        desk.begin_crossing(kept, unattended=True)
+        begin_crossing(desk, kept, unattended=True)
     outcome = carried_out(desk, UpdateBrief("deb"), "update")
     assert outcome.state == "done" and len(outcome.updated) == 4
     # The held package's fixes are none, so nothing is left; the new kernel wants a restart.

@@ -3,14 +3,22 @@
 import os
 import subprocess
 import sys
+import threading
 import time
 
-from brave_bridge.runner.ready_runner import ReadyRunner, can_be_made_ready
+import msgspec
+import pytest
+
+from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.machines.aside import aside, can_be_copied
+from brave_bridge.runner.briefs import SnapshotBrief, encode_brief
+from brave_bridge.workbench import run as runner
+from brave_bridge.workbench.beginning import Order
 
 SCRIPT = """
 import os, sys, time
 from pathlib import Path
-from brave_bridge.runner.ready_runner import ReadyRunner
+from brave_bridge.runner.ready_runner import ReadyRunner, Work
 
 def carry_out(words):
     print("out:", *words, os.getsid(0) == os.getpid(), os.getcwd(), flush=True)
@@ -19,15 +27,23 @@ def carry_out(words):
     Path(words[1]).write_text("done")
     return 3
 
-ready = ReadyRunner(lambda: carry_out)
+def begin(order):
+    if order == b"refused":
+        raise ValueError("it is refused")
+    return "begun-1", lambda: carry_out(order.decode().split())
+
+ready = ReadyRunner(lambda: Work(carry_out, begin))
 if sys.argv[1] == "start":
     print(ready.start([sys.argv[2], sys.argv[3]], Path(sys.argv[4])))
+elif sys.argv[1] == "ask":
+    assert ready.ask(sys.argv[2].encode(), Path(sys.argv[3]))
+    print(ready.pid, ready.answer())
 else:
     print(ready.pid)
 """
 
 
-def run(*words: object) -> int:
+def said_by(*words: object) -> list[str]:
     done = subprocess.run(
         [sys.executable, "-c", SCRIPT, *map(str, words)],
         capture_output=True,
@@ -36,7 +52,11 @@ def run(*words: object) -> int:
         timeout=30,
     )
     assert not done.stderr
-    return int(done.stdout)
+    return done.stdout.split()
+
+
+def run(*words: object) -> int:
+    return int(said_by(*words)[0])
 
 
 def is_there(pid: int) -> bool:
@@ -72,18 +92,53 @@ def test_what_goes_wrong_is_in_the_log(tmp_path):
     assert gone(pid) and "ValueError" in (tmp_path / "log").read_text()
 
 
-def test_no_fork_is_made_beside_other_threads():
-    import threading
+def test_it_begins_what_is_ordered_and_answers_before_it_is_done(tmp_path):
+    pid, name = said_by("ask", f"1.0 {tmp_path}/mark", tmp_path / "log")
+    assert name == "begun-1" and is_there(int(pid)) and not (tmp_path / "mark").exists()
+    assert gone(int(pid)) and (tmp_path / "mark").read_text() == "done"
 
+
+def test_what_is_refused_there_has_no_answer_and_is_in_the_log(tmp_path):
+    (pid,) = said_by("ask", "refused", tmp_path / "log")
+    assert gone(int(pid)) and "ValueError: it is refused" in (tmp_path / "log").read_text()
+
+
+def test_no_copy_is_made_beside_other_threads(tmp_path):
     stop = threading.Event()
     other = threading.Thread(target=stop.wait)
     other.start()
     try:
-        assert not can_be_made_ready()
+        assert not can_be_copied()
+        with aside((tmp_path / "done").touch):
+            pass
+        assert not (tmp_path / "done").exists()
     finally:
         stop.set()
         other.join()
-    assert ReadyRunner is not None
+
+
+def test_a_deed_aside_is_done_at_the_end_and_its_faults_are_its_own(tmp_path):
+    if not can_be_copied():
+        pytest.skip("this test process has several threads")
+    with aside(lambda: (time.sleep(0.3), (tmp_path / "done").touch())):
+        assert not (tmp_path / "done").exists()
+    assert (tmp_path / "done").exists()
+    with aside(lambda: 1 // 0):
+        pass
+
+
+def test_an_order_begins_a_procedure_and_carries_it_out(stand_in):
+    desk = stand_in("petrel")
+    brief = encode_brief(SnapshotBrief("as ordered"))
+    target = ("--tree", str(desk.machine.root))
+    order = Order(target, "snapshot", "a way back", brief, unattended=True)
+    identifier, carry_out = runner.begin(msgspec.json.encode(order))
+    row = desk.logbook().procedure(identifier)
+    assert row.state == "running" and row.unattended and not desk.snapshots.all()
+    assert carry_out() == 0
+    outcome = desk.logbook().procedure(identifier).outcome
+    assert isinstance(outcome, Outcome) and outcome.state == "done"
+    assert desk.snapshots.all()[0].reason == "as ordered"
 
 
 def test_a_command_that_begins_something_uses_it(stand_in):

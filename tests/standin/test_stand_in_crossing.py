@@ -8,6 +8,7 @@ import pytest
 from brave_bridge.families.deb.service_guard import GUARD
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
+from brave_bridge.workbench.beginning import begin_crossing
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.newest_proof import proof_now
 from brave_bridge.workbench.plans import Plans
@@ -251,7 +252,7 @@ def test_two_procedures_at_once_are_refused(stand_in):
     kept = Plans(desk).make("7")
     begin(desk, CrossBrief("deb", kept.legs))
     with pytest.raises(Refused, match="has not ended"):
-        desk.begin_crossing(kept, unattended=True)
+        begin_crossing(desk, kept, unattended=True)
 
 
 def test_a_plan_is_kept_only_while_it_fits(stand_in):

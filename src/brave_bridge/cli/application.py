@@ -19,7 +19,8 @@ from brave_bridge.cli.follow import RunnerGone, Tend, follow, nothing_to_tend
 from brave_bridge.cli.groups import GroupedByWork
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.cli.ready import load_runner
-from brave_bridge.runner.ready_runner import ReadyRunner, can_be_made_ready
+from brave_bridge.machines.aside import can_be_copied
+from brave_bridge.runner.ready_runner import ReadyRunner
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.decisions import keep_way
 from brave_bridge.workbench.desk import Desk
@@ -105,7 +106,7 @@ class _Context:
     def desk_to_begin_at(self) -> Desk:
         """A desk at which something is about to begin: its runner loads meanwhile."""
         ready, self._ready = self._ready, None
-        if ready is None and can_be_made_ready():
+        if ready is None and can_be_copied():
             ready = ReadyRunner(load_runner)
         desk = self.desk()
         desk.ready = ready

@@ -34,6 +34,7 @@ from brave_bridge.cli.opening import open_screen
 from brave_bridge.cli.plan_texts import plan_text
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.findings import Verdict, worst
+from brave_bridge.workbench import beginning
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plan_export import export_plan
 from brave_bridge.workbench.plans import Plans
@@ -168,7 +169,7 @@ def cross(
     confirm(yes, f"Cross {desk.machine.name} to {kept.legs[-1].leg.end.title}?")
     keys = KeyEntry(key_fd)
     keys.before(desk, kept.legs)
-    procedure = desk.begin_crossing(kept, unattended=yes)
+    procedure = beginning.begin_crossing(desk, kept, unattended=yes)
     follow_to_end(desk, procedure, json, ask=not yes, tend=keys.tend)
 
 
@@ -194,7 +195,7 @@ def go_on(
     given = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove, "add": add}
     wanted = [(kind, slot) for kind, slots in given.items() for slot in slots]
     if waiting is None:
-        procedure = desk.begin_again(theirs, wanted, unattended=yes)
+        procedure = beginning.begin_again(desk, theirs, wanted, unattended=yes)
     elif theirs or wanted:
         raise Refused(
             "changing answers",
@@ -204,7 +205,7 @@ def go_on(
     else:
         if desk.runner_is_there():
             print(f"{waiting.kind} {waiting.id} is under way: watching it", file=sys.stderr)
-        procedure = desk.go_on(unattended=yes)
+        procedure = beginning.go_on(desk, unattended=yes)
     asks = not yes and sys.stdin.isatty()
     follow_to_end(desk, procedure, json, ask=asks, tend=KeyEntry(key_fd).tend)
 

@@ -9,6 +9,7 @@ import sys
 from brave_bridge.cli.names import VARIABLE
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.cli.table import OF_THE_TARGET
+from brave_bridge.machines.loading import loading
 
 
 def main() -> None:
@@ -17,12 +18,12 @@ def main() -> None:
     opens = not words or (len(words) == 2 and words[0] in OF_THE_TARGET)
     if opens and VARIABLE not in os.environ:
         sys.exit(open_screen(tuple(words)))
-    from brave_bridge.cli.ready import runner_for
+    with loading():
+        from brave_bridge.cli.ready import runner_for
 
-    # First of all: it loads while this process does.
-    ready = runner_for(words)
-    from brave_bridge.cli.running import run
-
+        # First of all: it loads while this process does.
+        ready = runner_for(words)
+        from brave_bridge.cli.running import run
     sys.exit(run(words, ready))
 
 

@@ -5,7 +5,7 @@ from importlib import import_module
 
 from brave_bridge.cli.table import BEGINNING, OF_THE_TARGET, command_in
 from brave_bridge.runner.launch import is_service
-from brave_bridge.runner.ready_runner import CarryOut, ReadyRunner
+from brave_bridge.runner.ready_runner import ReadyRunner, Work
 
 
 def runner_for(words: list[str]) -> ReadyRunner | None:
@@ -20,10 +20,10 @@ def runner_for(words: list[str]) -> ReadyRunner | None:
     return ReadyRunner(load_runner)
 
 
-def load_runner() -> CarryOut:
-    """Import what a runner needs; what it does then."""
-    from brave_bridge.workbench.run import main
+def load_runner() -> Work:
+    """Import what a runner needs; what it is able to do then."""
+    from brave_bridge.workbench.run import begin, main
 
     # What it opens first, and would load only then.
     import_module("brave_bridge.store.logbook")
-    return main
+    return Work(main, begin)

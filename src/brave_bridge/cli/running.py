@@ -10,6 +10,7 @@ from brave_bridge.cli import documents, texts
 from brave_bridge.cli.application import DONE, REFUSED, app
 from brave_bridge.cli.names import PROGRAM, VARIABLE
 from brave_bridge.cli.table import load_commands
+from brave_bridge.machines.loading import loading
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.ready_runner import ReadyRunner
 from brave_bridge.runner.starter import lost_words
@@ -23,7 +24,8 @@ def run(words: list[str], ready: ReadyRunner | None = None) -> int:
 
     ``ready`` is a runner that loads already.
     """
-    load_commands(() if VARIABLE in os.environ else words)
+    with loading():
+        load_commands(() if VARIABLE in os.environ else words)
     command = typer.main.get_command(app)
     if words_of_loss := lost_words():
         print(texts.plain(f"brave-bridge: {words_of_loss}"), file=sys.stderr)

@@ -11,6 +11,7 @@ from brave_bridge.core.kernels.series_hold import SeriesHold
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.platform import FirmwareOption
 from brave_bridge.runner.briefs import BootOnceBrief, RemedyBrief
+from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.kernel_series import KernelComing, kernel_holds, kernels_coming
 from brave_bridge.workbench.kernels import (
@@ -116,7 +117,7 @@ def _by_firmware(desk: Desk, attempted: str, title: str, command: tuple[str, ...
     folders = ("/usr/bin", "/usr/sbin", "/bin", "/sbin")
     if not any(desk.machine.files.matching(f"{folder}/efibootmgr") for folder in folders):
         raise Refused(attempted, "the tool efibootmgr is missing", "install efibootmgr")
-    return desk.begin("remedy", title, RemedyBrief(title, (command,)), False)
+    return begin(desk, "remedy", title, RemedyBrief(title, (command,)), False)
 
 
 def begin_boot_once(desk: Desk, kernel: str, *, unattended: bool) -> str:
@@ -126,4 +127,4 @@ def begin_boot_once(desk: Desk, kernel: str, *, unattended: bool) -> str:
     desk.must_have_no_open_leg("booting a kernel once")
     checks = checks_for(desk.target.kind, desk.machine.name, facts)
     brief = BootOnceBrief(kernel, checks)
-    return desk.begin("boot once", f"kernel {kernel}, once", brief, unattended)
+    return begin(desk, "boot once", f"kernel {kernel}, once", brief, unattended)

@@ -4,64 +4,47 @@ Both the screen and the command line work through it. Reading never writes to th
 machine; the state folder is made when there is first something to keep.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from datetime import UTC, date, datetime
-from pathlib import Path
 from typing import TYPE_CHECKING
 
-import msgspec
-
 from brave_bridge.core.crossing.open_leg import OpenLeg
-from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.estimate import Estimate
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.core.releases.standing import SCALES, scale_of
 from brave_bridge.core.survey.facts import Facts, nothing_known
-from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen, stops
+from brave_bridge.core.survey.findings import OpenLegSeen, WaysBackSeen
 from brave_bridge.core.survey.known_trouble import files_asked_for, paths_asked_for
-from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.families.identify import read_identity
-from brave_bridge.families.registry import family_by_database, family_named, survey
+from brave_bridge.families.registry import family_by_database, survey
 from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.runtime import own_runtime
 from brave_bridge.runner import launch
-from brave_bridge.runner.briefs import (
-    SCRIPT_VERSION,
-    Brief,
-    CrossBrief,
-    encode_brief,
-)
 from brave_bridge.runner.card_maker import card_state
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.own_runtime import (
     KEPT_RUNTIME,
-    RuntimeFault,
-    load_all,
-    make_runtime,
     why_none,
 )
 from brave_bridge.runner.performing.ways_back import about
 from brave_bridge.runner.ready_runner import ReadyRunner
-from brave_bridge.runner.starter import keep_starting
 from brave_bridge.snapshots.agent import beside
 from brave_bridge.snapshots.description import Kept, Snapshot
 from brave_bridge.store.faults import DamagedDatabase, DatabaseError
 from brave_bridge.store.opening import has_logbook, open_logbook, set_logbook_aside
 from brave_bridge.store.reading_notes import read_notes
-from brave_bridge.store.rows import ProcedureRow, now
+from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.damage import Damage, damage_of
 from brave_bridge.workbench.decisions import (
     Decisions,
     read_decisions,
-    surroundings_for,
 )
 from brave_bridge.workbench.forecast import forecast
 from brave_bridge.workbench.kept_plan import fitting_plan
 from brave_bridge.workbench.lines import line_for, line_of, products_of, release_of
-from brave_bridge.workbench.own_checks import checks_for
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
@@ -72,10 +55,6 @@ from brave_bridge.workbench.targets import Target, open_target
 if TYPE_CHECKING:
     from brave_bridge.runner.performer import Performer
     from brave_bridge.store.logbook import Logbook
-
-
-KEEPING = "keep past"
-"""The kind of procedure that may begin on a past system."""
 
 
 class Desk:
@@ -222,7 +201,7 @@ class Desk:
         from brave_bridge.runner.performer import Performer
 
         self.machine.state.make()
-        name = f"{purpose}-{_stamp()}"
+        name = f"{purpose}-{stamp()}"
         return Performer(self.machine, self.family(), self.beside, name)
 
     # Ways back
@@ -232,7 +211,7 @@ class Desk:
         self.must_read_records()
         self.machine.state.make()
         wanted = about(self.machine, self.facts(), reason)
-        return self.snapshots.take(_stamp(), wanted, progress)
+        return self.snapshots.take(stamp(), wanted, progress)
 
     # Procedures
 
@@ -309,132 +288,6 @@ class Desk:
         open_states = ("running", "resting")
         return next((row for row in self.procedures() if row.state in open_states), None)
 
-    def begin_crossing(self, plan: KeptPlan, *, unattended: bool) -> str:
-        """Begin to cross an approved plan in a runner of its own; the procedure's id."""
-        surveyed = self.survey(plan.to)
-        found = stops(surveyed.findings)
-        if found:
-            raise Refused("crossing", "; ".join(f.title for f in found), found[0].remedy)
-        self._must_run_commands(surveyed.line.family)
-        title = f"{plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
-        seconds = surveyed.estimate.seconds if surveyed.estimate else 0.0
-        around = surroundings_for(read_decisions(self.machine), surveyed.facts)
-        checks = checks_for(self.target.kind, self.machine.name, surveyed.facts)
-        brief = CrossBrief(surveyed.line.family, plan.legs, seconds, around, checks=checks)
-        return self.begin("crossing", title, brief, unattended)
-
-    def _must_run_commands(self, family: str) -> None:
-        """Refused where the machine's package manager cannot even be started."""
-        if not family_named(family).can_cross:
-            raise Refused("crossing", f"machines of the {family} family cannot cross yet")
-        manager = family_named(family).commands
-        if manager is None:
-            return
-        reply = self.performer("answers").perform(0, manager.answers(), lambda *_: None)
-        if not ended_well(reply):
-            why = f"no command runs there: {why_it_failed(manager, reply)}"
-            raise Refused("crossing", why, "mend that; nothing was changed")
-
-    def begin(self, kind: str, title: str, brief: Brief, unattended: bool) -> str:
-        """Write a procedure into the logbook and start its runner; the procedure's id.
-
-        Refused where another has not ended; a return takes the place of one that waits.
-        """
-        self._must_run_its_own_system(kind)
-        self.beside.returning.finish_exchange()
-        self.set_aside_damage()
-        self.machine.state.make()
-        runtime = self._runtime(kind)
-        # Of two that begin at once the second finds what the first has written.
-        with self.machine.state.changing("begin"):
-            return self._begin(kind, title, brief, unattended, runtime)
-
-    def _must_run_its_own_system(self, kind: str) -> None:
-        """Refused on a past system: what is done there is gone after the next restart."""
-        past = self.machine.files.read_if_there(PAST_MARK, 200)
-        if past is not None and kind != KEEPING:
-            raise Refused(
-                kind,
-                "the machine was started in a past system, beside its own",
-                "keep it (brave-bridge keep-past), or restart into the system of now",
-            )
-
-    def _runtime(self, kind: str) -> Path | None:
-        """A runtime that outlives a procedure which replaces what we run on; None: none is needed.
-
-        Refused where a crossing needs one and none can be made; a return is always let through.
-        """
-        if kind not in ("crossing", "return") or not self.machine.is_this_system or own_runtime():
-            return None
-        try:
-            runtime = make_runtime(KEPT_RUNTIME)
-            keep_starting(runtime)
-        except (RuntimeFault, OSError) as fault:
-            if kind == "return":
-                return None
-            raise Refused(
-                kind,
-                f"no runtime of its own could be made, and the leg replaces this one: {fault}",
-                "mend that, or cross with the bundle, which needs nothing of the system",
-            ) from fault
-        load_all()
-        return runtime
-
-    def _begin(
-        self, kind: str, title: str, brief: Brief, unattended: bool, runtime: Path | None
-    ) -> str:
-        waiting = self.open_procedure()
-        if waiting is not None and not (kind == "return" and waiting.kind != "return"):
-            raise Refused(
-                kind,
-                f"{waiting.kind} {waiting.id} has not ended",
-                "go on with it: brave-bridge go-on",
-            )
-        if launch.runner_is_there(self.machine.state):
-            raise Refused(kind, "a runner is at work on this machine")
-        if waiting is not None:
-            self.logbook().set_state(waiting.id, "stopped")
-        identifier = f"{_stamp()}-{kind}"
-        self.logbook().begin(
-            ProcedureRow(
-                id=identifier,
-                kind=kind,
-                title=title,
-                brief=encode_brief(brief),
-                state="running",
-                began=now(),
-                ended="",
-                outcome=None,
-                rest_asked=False,
-                unattended=unattended,
-                version=SCRIPT_VERSION,
-            )
-        )
-        self._start(identifier, runtime)
-        return identifier
-
-    def _start(self, identifier: str, runtime: Path | None) -> None:
-        ready, self.ready = self.ready, None
-        launch.start_runner(self.target.words, identifier, self.machine.state, runtime, ready)
-
-    def go_on(self, *, unattended: bool = False) -> str:
-        """Go on with the procedure that has not ended, or with the leg that one left open.
-
-        Its id; Refused where nothing is under way.
-        """
-        waiting = self.open_procedure()
-        if waiting is None:
-            return self.begin_again(unattended=unattended)
-        is_there = launch.runner_is_there(self.machine.state)
-        runtime = None if is_there else self._runtime(waiting.kind)
-        self.logbook().ask_to_rest(waiting.id, False)
-        if unattended:
-            self.logbook().take_defaults(waiting.id)
-        self.logbook().set_state(waiting.id, "running")
-        if not is_there:
-            self._start(waiting.id, runtime)
-        return waiting.id
-
     def open_leg(self) -> OpenLeg | None:
         """The leg that was begun and is not whole; MachineError where it cannot be read."""
         return OPEN_LEG.must_read(self.machine.state) if self.reads_records else None
@@ -446,37 +299,11 @@ class Desk:
             remedy = f"go on: brave-bridge go-on, or back: brave-bridge return {leg.way_back}"
             raise Refused(what, f"{leg.title} is not whole yet", remedy)
 
-    def begin_again(
-        self,
-        theirs: Iterable[str] = (),
-        wanted: Iterable[tuple[str, str]] = (),
-        *,
-        unattended: bool = False,
-    ) -> str:
-        """Go on with the leg that a crossing left open; the id of the procedure.
-
-        ``theirs`` are config files whose new version shall be taken after all, ``wanted`` more
-        preferences about packages, each its kind and the slot. Refused where no leg is open.
-        """
-        leg = self.open_leg()
-        if leg is None:
-            raise Refused("going on", "nothing is under way on this machine")
-        plans = leg.plans
-        for path in theirs:
-            plans = tuple(plan.with_answer(path, "theirs") for plan in plans)
-        for kind, slot in wanted:
-            plans = tuple(plan.with_preference(kind, slot) for plan in plans)
-        around = surroundings_for(read_decisions(self.machine), self.facts())
-        begun = msgspec.structs.replace(leg, plans=plans)
-        checks = checks_for(self.target.kind, self.machine.name, leg.baseline)
-        brief = CrossBrief(leg.family, plans, 0.0, around, begun, checks)
-        return self.begin("crossing", f"on with {leg.title}", brief, unattended)
-
     def runner_is_there(self) -> bool:
         """Whether a runner is at work on the machine."""
         return self.machine.state.is_there() and launch.runner_is_there(self.machine.state)
 
 
-def _stamp() -> str:
+def stamp() -> str:
     """A name for what begins now: sortable and unique enough for one machine."""
     return datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")[:-3]

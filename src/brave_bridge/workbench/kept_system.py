@@ -9,6 +9,7 @@ from brave_bridge.core.licensed.system import KeptSystem
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.kept_by_system import kept_by
 from brave_bridge.runner.briefs import KeptBrief
+from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.tasks import KEPT
@@ -76,7 +77,7 @@ def begin_going_back(desk: Desk, reason: str) -> str:
         raise Refused("going back", "there is no reason", "say why: --reason TEXT")
     found = kept_here(desk)
     title = f"back to {found.kept.version}, which was kept"
-    return desk.begin(KEPT, title, KeptBrief(reason=reason.strip()), True)
+    return begin(desk, KEPT, title, KeptBrief(reason=reason.strip()), True)
 
 
 def begin_keeping_longer(desk: Desk, until: str) -> str:
@@ -93,4 +94,4 @@ def begin_keeping_longer(desk: Desk, until: str) -> str:
     if until > (kept.longest or kept.until) or until < str(desk.today()):
         raise Refused(attempted, f"it can be kept until {kept.longest or kept.until} at most")
     title = f"{kept.version} kept until {until}"
-    return desk.begin(KEPT, title, KeptBrief(until=until, days=days), True)
+    return begin(desk, KEPT, title, KeptBrief(until=until, days=days), True)

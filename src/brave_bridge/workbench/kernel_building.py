@@ -17,6 +17,7 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.port import STATE_FOLDER, Machine
 from brave_bridge.machines.queries import Below, Contents, Links
 from brave_bridge.runner.briefs import BuildBrief
+from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.own_checks import roles_of
 from brave_bridge.workbench.refusal import Refused
@@ -217,7 +218,7 @@ def begin_build(desk: Desk, folder: str, wishes: Wishes, *, unattended: bool) ->
     tree = SourceTree(desk.machine, folder, facts.identity.architecture)
     order = order_for(desk, facts, tree, wishes)
     title = f"{'configure' if wishes.configure_only else 'build'} {folder}"
-    return desk.begin("build", title, BuildBrief(order), unattended)
+    return begin(desk, "build", title, BuildBrief(order), unattended)
 
 
 def order_for(desk: Desk, facts: Facts, tree: SourceTree, wishes: Wishes) -> BuildOrder:

@@ -19,6 +19,7 @@ from brave_bridge.families.family import KernelHolding
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.briefs import HoldBrief
+from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.lines import line_for
 from brave_bridge.workbench.refusal import Refused
@@ -134,7 +135,7 @@ def _texts(machine: Machine, holding: KernelHolding) -> dict[str, str]:
 def begin_hold(desk: Desk, series: str) -> str:
     """Begin to hold the machine at a series of kernels; the procedure's id."""
     brief = must_be_held_by(desk.machine, desk.facts(), series)
-    return desk.begin("hold", f"kernels held at {series}", brief, False)
+    return begin(desk, "hold", f"kernels held at {series}", brief, False)
 
 
 def begin_letting_go(desk: Desk) -> str:
@@ -154,4 +155,4 @@ def begin_letting_go(desk: Desk) -> str:
         attempted = "letting a series of kernels go"
         raise Refused(attempted, error.why, error.remedy) from error
     brief = HoldBrief(facts.family, file)
-    return desk.begin("hold", f"kernels go on from {hold.series}", brief, False)
+    return begin(desk, "hold", f"kernels go on from {hold.series}", brief, False)

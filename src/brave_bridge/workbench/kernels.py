@@ -20,6 +20,7 @@ from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import KernelsBrief
+from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.lines import line_for, release_of
 from brave_bridge.workbench.own_checks import checks_for
@@ -199,4 +200,4 @@ def _begin(
     if family_named(family).commands is None:
         raise Refused("changing kernels", f"no command of {family or 'its family'} is known")
     brief = KernelsBrief(family, change, try_it, checks)
-    return desk.begin("kernels", change.words, brief, False)
+    return begin(desk, "kernels", change.words, brief, False)

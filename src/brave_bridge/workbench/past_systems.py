@@ -4,7 +4,8 @@ from brave_bridge.bootloaders.past_systems import why_not_offered
 from brave_bridge.core.boot.past_entry import PastSystem
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.briefs import KeepPastBrief, PastBrief, WithdrawBrief
-from brave_bridge.workbench.desk import KEEPING, Desk
+from brave_bridge.workbench.beginning import KEEPING, begin
+from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 
 
@@ -23,14 +24,14 @@ def begin_offering(desk: Desk, way_back: str, *, once: bool = False) -> str:
     """
     if any(aside.id == way_back for aside in desk.beside.returning.set_aside()):
         title = f"{way_back} in the boot menu"
-        return desk.begin("boot menu", title, PastBrief(way_back, once), True)
+        return begin(desk, "boot menu", title, PastBrief(way_back, once), True)
     chosen = desk.snapshots.find(way_back)
     loader = desk.facts().loader
     known = next((one for one in past_systems(desk) if one.way_back == chosen.id), None)
     if known is not None and (why := why_not_offered(loader, known)):
         raise Refused(f"offering {chosen.id} in the boot menu", why)
     title = f"{chosen.release} of {chosen.created[:10]} in the boot menu"
-    return desk.begin("boot menu", title, PastBrief(chosen.id, once), True)
+    return begin(desk, "boot menu", title, PastBrief(chosen.id, once), True)
 
 
 def begin_withdrawing(desk: Desk, way_back: str = "") -> str:
@@ -41,7 +42,7 @@ def begin_withdrawing(desk: Desk, way_back: str = "") -> str:
         names = ", ".join(known) or "no way back"
         raise Refused("taking out of the boot menu", f"it offers {names}")
     words = f"{', '.join(going)} out of the boot menu"
-    return desk.begin("boot menu", words, WithdrawBrief(tuple(going)), True)
+    return begin(desk, "boot menu", words, WithdrawBrief(tuple(going)), True)
 
 
 def begin_keeping(desk: Desk) -> str:
@@ -49,4 +50,4 @@ def begin_keeping(desk: Desk) -> str:
     past = desk.facts().boot.past
     if not past:
         raise Refused("keeping the past system", "the machine runs its own system")
-    return desk.begin(KEEPING, f"keep the system as of {past}", KeepPastBrief(past), True)
+    return begin(desk, KEEPING, f"keep the system as of {past}", KeepPastBrief(past), True)

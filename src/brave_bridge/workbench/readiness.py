@@ -21,6 +21,7 @@ from brave_bridge.snapshots.settings_archive import SettingsArchive
 from brave_bridge.snapshots.settings_texts import archive_texts
 from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import now
+from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.decisions import (
     Decisions,
     Overrule,
@@ -83,7 +84,7 @@ class Readiness:
         """Begin to bring the present release up to date in a runner; the procedure's id."""
         self.desk.must_have_no_open_leg("updating")
         brief = UpdateBrief(self._family().name)
-        return self.desk.begin("update", "updates of the present release", brief, unattended)
+        return begin(self.desk, "update", "updates of the present release", brief, unattended)
 
     def begin_remedy(self, finding: Finding) -> str:
         """Begin to carry out a finding's commands in a runner; the procedure's id."""
@@ -92,7 +93,7 @@ class Readiness:
         if not finding.fix:
             raise Refused("mending", "this point has no commands to run", finding.remedy)
         brief = RemedyBrief(finding.title, finding.fix, self.desk.family())
-        return self.desk.begin("remedy", f"mend: {finding.title}", brief, True)
+        return begin(self.desk, "remedy", f"mend: {finding.title}", brief, True)
 
     def begin_taking_up(self) -> str:
         """Begin to take up sources that wait, in a runner; Refused where none waits."""
@@ -104,7 +105,7 @@ class Readiness:
         if not waiting:
             raise Refused("taking up sources", "no source waits for a release")
         brief = SourcesBrief(family.name, waiting)
-        return self.desk.begin("sources", "sources that wait", brief, True)
+        return begin(self.desk, "sources", "sources that wait", brief, True)
 
     # Decisions
 

@@ -22,6 +22,7 @@ from brave_bridge.runner.launch import lock_runner
 from brave_bridge.runner.own_runtime import load_all
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.rows import ProcedureRow
+from brave_bridge.workbench.beginning import Order, record
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.proving import forget_repeats, plan_repeats
 from brave_bridge.workbench.readiness import Readiness
@@ -31,7 +32,23 @@ from brave_bridge.workbench.targets import parse_words
 def main(words: list[str]) -> int:
     """Carry out the procedure that the last word names, on the target the others name."""
     *target, identifier = words
-    desk = Desk(parse_words(target))
+    return carry_out(Desk(parse_words(target)), identifier)
+
+
+def begin(order: bytes) -> tuple[str, Callable[[], int]]:
+    """Begin what an order of ``beginning`` says; the procedure's id, and how to carry it out.
+
+    Refused, or another error, where it cannot begin.
+    """
+    ordered = msgspec.json.decode(order, type=Order)
+    desk = Desk(parse_words(ordered.target))
+    brief = decode_brief(ordered.brief)
+    identifier = record(desk, ordered.kind, ordered.title, brief, ordered.unattended)
+    return identifier, partial(carry_out, desk, identifier)
+
+
+def carry_out(desk: Desk, identifier: str) -> int:
+    """Carry out a procedure at its machine's desk; does nothing where another process does."""
     if desk.machine.is_this_system and own_runtime() is None:
         load_all()
     if not desk.machine.state.is_there():

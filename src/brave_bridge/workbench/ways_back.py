@@ -6,7 +6,6 @@ from datetime import UTC, datetime, timedelta
 import msgspec
 
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.ways_back.deadline import days_left
 from brave_bridge.core.ways_back.difference_tree import Changed, Node, difference_tree
 from brave_bridge.core.ways_back.retention import Fate, Retention
@@ -15,9 +14,7 @@ from brave_bridge.runner.briefs import (
     DecisionBrief,
     ReturnBrief,
     SnapshotBrief,
-    decode_brief,
     encode_brief,
-    surroundings_of,
 )
 from brave_bridge.runner.expiry import expire, fates_of
 from brave_bridge.snapshots.choices import CHOICES, Choices, read_choices
@@ -29,6 +26,7 @@ from brave_bridge.snapshots.returns.set_aside import SetAside
 from brave_bridge.snapshots.trees.manifest import FOLDER, decoded_path
 from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import ProcedureRow, now
+from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.refusal import Refused
@@ -91,13 +89,13 @@ class WaysBack:
         days = line.way_back_days if line else 0
         because = f"{line.name} ends every way back after {days} days" if days else ""
         brief = SnapshotBrief(reason.strip() or "by hand", engine, days, because)
-        return self.desk.begin("snapshot", f"a way back: {brief.reason}", brief, True)
+        return begin(self.desk, "snapshot", f"a way back: {brief.reason}", brief, True)
 
     def begin_check(self, identifier: str) -> str:
         """Begin to read one again in a runner; the procedure's id."""
         kept = self.snapshots.kept(identifier)
-        return self.desk.begin(
-            "check", f"read {kept.snapshot.id} again", CheckBrief(identifier), True
+        return begin(
+            self.desk, "check", f"read {kept.snapshot.id} again", CheckBrief(identifier), True
         )
 
     # Deciding
@@ -270,12 +268,10 @@ class WaysBack:
         ``skip_damaged``: files that are damaged in the way back stay as they are.
         """
         title = f"back to {snapshot.release} of {snapshot.created[:16].replace('T', ' ')}"
-        waiting = self.desk.open_procedure()
-        around = _surroundings_of(waiting) if waiting else Surroundings()
-        brief = ReturnBrief(self.desk.family(), snapshot.id, reason, around, skip_damaged)
+        brief = ReturnBrief(self.desk.family(), snapshot.id, reason, skip_damaged=skip_damaged)
         if note and reason.strip():
             self._write_note(snapshot, reason)
-        return self.desk.begin("return", title, brief, True)
+        return begin(self.desk, "return", title, brief, True)
 
     def _write_note(self, snapshot: Snapshot, reason: str) -> None:
         notes = notes_to_write(state_of_fleet(self.desk.target.kind))
@@ -322,11 +318,3 @@ def _changed(difference: Difference) -> Changed:
         difference.live_size,
         FOLDER in (difference.type, difference.live_type),
     )
-
-
-def _surroundings_of(waiting: ProcedureRow) -> Surroundings:
-    """What a procedure that is given up had entered; nothing where another version began it."""
-    try:
-        return surroundings_of(decode_brief(waiting.brief))
-    except msgspec.DecodeError:
-        return Surroundings()

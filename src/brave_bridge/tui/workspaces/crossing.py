@@ -160,7 +160,9 @@ class CrossingWorkspace(Workspace):
 
     def action_go_on(self) -> None:
         """Go on with a procedure that rests or whose runner is gone."""
-        self.set_going(self.app.harbour.current, "going on", lambda desk: desk.go_on())
+        from brave_bridge.workbench.beginning import go_on
+
+        self.set_going(self.app.harbour.current, "going on", go_on)
 
     def _tell(self, progress: Progress | None) -> None:
         bar, question, output = (

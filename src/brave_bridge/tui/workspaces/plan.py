@@ -145,7 +145,7 @@ class PlanWorkspace(Workspace):
                 self.set_going(
                     record.name,
                     "beginning to cross",
-                    lambda desk: desk.begin_crossing(plan, unattended=False),
+                    lambda desk: _crossing(desk, plan),
                 )
 
         title = f"Cross to {plan.legs[-1].leg.end.title}"
@@ -308,6 +308,12 @@ class PlanWorkspace(Workspace):
 def _choice(plan: KeptPlan, key: str) -> PlanChoice | None:
     choices = (choice for leg in plan.legs for choice in leg.choices)
     return next((choice for choice in choices if choice.key == key), None)
+
+
+def _crossing(desk: Desk, plan: KeptPlan) -> str:
+    from brave_bridge.workbench.beginning import begin_crossing
+
+    return begin_crossing(desk, plan, unattended=False)
 
 
 def _plans(desk: Desk) -> Plans:
