@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 
 from brave_bridge.machines.tree import TreeMachine
+from brave_bridge.workbench import kernel_series
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.kernel_series import (
     begin_letting_go,
@@ -47,7 +48,9 @@ def held(root: Path, series: str):
 
 def let_go(root: Path, monkeypatch):
     begun = {}
-    monkeypatch.setattr(Desk, "begin", lambda desk, kind, title, brief, _: begun.update(it=brief))
+    monkeypatch.setattr(
+        kernel_series, "begin", lambda desk, kind, title, brief, _: begun.update(it=brief)
+    )
     begin_letting_go(desk_of(root))
     return carried_out(root, begun["it"], "go")
 

@@ -9,7 +9,7 @@ import msgspec
 import pytest
 from blake3 import blake3
 
-from brave_bridge.snapshots.trees.files import Cloner, copy_content, hash_of
+from brave_bridge.snapshots.trees.files import PIECE, Cloner, copy_content, hash_of
 from brave_bridge.snapshots.trees.manifest import Manifest
 from tests.support.trees import TRIAL, catalogue_at, described, differing, fill, free
 
@@ -141,3 +141,13 @@ def test_sixty_five_thousand_names_of_one_file(tmp_path):
     returning.restore(first)
     assert (folder / "7").stat().st_nlink == count and not (tmp_path / "usr/extra").exists()
     assert time.monotonic() - began < 120
+
+
+@pytest.mark.parametrize("length", [0, 1, 4096, PIECE - 1, PIECE, PIECE + 1, 3 * PIECE])
+def test_a_hash_is_of_what_is_there_however_long_it_was_thought_to_be(tmp_path, length):
+    content = os.urandom(length)
+    (tmp_path / "file").write_bytes(content)
+    found = (f"sha256:{hashlib.sha256(content).hexdigest()}", length)
+    for thought in (0, 1, length, length + 1, max(length - 1, 0), PIECE, 9 * PIECE):
+        with open(tmp_path / "file", "rb") as stream:
+            assert hash_of(stream.fileno(), size=thought) == found

@@ -13,7 +13,7 @@ from brave_bridge.workbench.desk import Desk
 if TYPE_CHECKING:
     from brave_bridge.store.logbook import Logbook
 
-_POLL_SECONDS = 0.05
+_POLL_SECONDS = 0.02
 
 
 class RunnerGone(Exception):

@@ -24,6 +24,7 @@ MAX_LOG_BYTES = 64_000_000
 """Bytes of one log that are searched for lines."""
 
 _INDEX_LIMIT = 400_000_000
+_FIRST_ROOM, _MOST_ROOM = 1 << 16, 1 << 24
 
 
 class Gathering:
@@ -191,22 +192,20 @@ def _fields(stanza: bytes, labels: tuple[bytes, ...]) -> dict[str, str]:
 
 
 def _read_up_to(stream, limit: int) -> bytes:
-    """Up to ``limit`` bytes; files of /proc come in pieces."""
-    first = stream.read(min(limit, 1 << 20)) or b""
-    if len(first) < 4096:
-        # Most files are small; the second read sees the end, or more of a file of /proc.
-        more = stream.read(min(limit - len(first), 1 << 20)) if first else b""
-        if not more:
-            return first
-        first += more
-    pieces, size = [first], len(first)
+    """Up to ``limit`` bytes; files of /proc come in pieces.
+
+    Most files are small: room for much more than a file has takes longer than reading it.
+    """
+    pieces, size, room = [], 0, _FIRST_ROOM
     while size < limit:
-        piece = stream.read(min(limit - size, 1 << 24))
+        piece = stream.read(min(limit - size, room))
         if not piece:
             break
         pieces.append(piece)
         size += len(piece)
-    return b"".join(pieces)
+        if len(piece) == room:
+            room = min(16 * room, _MOST_ROOM)
+    return pieces[0] if len(pieces) == 1 else b"".join(pieces)
 
 
 def _pieces(stream) -> Iterator[bytes]:

@@ -29,7 +29,7 @@ class Work(NamedTuple):
     """Carries out the procedure that the last word names, on the machine that the others name."""
 
     begin: Callable[[bytes], tuple[str, Deed]]
-    """Begins what an order says; its name, and how to carry it out."""
+    """Begins what an order says; its name, empty where it is refused, and how to carry it out."""
 
 
 class _Message(msgspec.Struct):

@@ -75,7 +75,7 @@ def begin_crossing(desk: Desk, plan: KeptPlan, *, unattended: bool) -> str:
     found = stops(surveyed.findings)
     if found:
         raise Refused("crossing", "; ".join(f.title for f in found), found[0].remedy)
-    _must_run_commands(desk, surveyed.line.family)
+    must_run_commands(desk, surveyed.line.family)
     title = f"{plan.legs[0].leg.start.title} to {plan.legs[-1].leg.end.title}"
     seconds = surveyed.estimate.seconds if surveyed.estimate else 0.0
     around = surroundings_for(read_decisions(desk.machine), surveyed.facts)
@@ -211,7 +211,7 @@ def _not_interrupted() -> Iterator[None]:
         signal.signal(signal.SIGINT, before)
 
 
-def _must_run_commands(desk: Desk, family: str) -> None:
+def must_run_commands(desk: Desk, family: str) -> None:
     """Refused where the machine's package manager cannot even be started."""
     if not family_named(family).can_cross:
         raise Refused("crossing", f"machines of the {family} family cannot cross yet")

@@ -26,6 +26,7 @@ from brave_bridge.workbench.beginning import Order, record
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.proving import forget_repeats, plan_repeats
 from brave_bridge.workbench.readiness import Readiness
+from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import parse_words
 
 
@@ -38,12 +39,16 @@ def main(words: list[str]) -> int:
 def begin(order: bytes) -> tuple[str, Callable[[], int]]:
     """Begin what an order of ``beginning`` says; the procedure's id, and how to carry it out.
 
-    Refused, or another error, where it cannot begin.
+    The id is empty where that is refused.
     """
     ordered = msgspec.json.decode(order, type=Order)
     desk = Desk(parse_words(ordered.target))
     brief = decode_brief(ordered.brief)
-    identifier = record(desk, ordered.kind, ordered.title, brief, ordered.unattended)
+    try:
+        identifier = record(desk, ordered.kind, ordered.title, brief, ordered.unattended)
+    except Refused as refusal:
+        print(refusal)
+        return "", lambda: 1
     return identifier, partial(carry_out, desk, identifier)
 
 

@@ -98,7 +98,7 @@ class FolderChecker:
         try:
             if type_of(os.fstat(descriptor).st_mode) != FILE:
                 return "it is of another type"
-            what, length = hash_of(descriptor, entry.what)
+            what, length = hash_of(descriptor, entry.what, entry.size)
         finally:
             os.close(descriptor)
         self._result.bytes_read += length

@@ -288,7 +288,7 @@ class FolderComparer:
         descriptor = open_to_read(name, parent)
         try:
             status = os.fstat(descriptor)
-            what, length = hash_of(descriptor, entry.what)
+            what, length = hash_of(descriptor, entry.what, status.st_size)
             self._result.bytes_read += length
             if not entry.what and what == self._kept_hash(entry.path):
                 what = ""

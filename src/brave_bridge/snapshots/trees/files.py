@@ -11,7 +11,13 @@ import struct
 from collections.abc import Iterator
 
 from brave_bridge.snapshots.trees.hashing import BLOCK as BLOCK_SIZE
-from brave_bridge.snapshots.trees.hashing import SPARSE, add_zeros, new_digest, text_of
+from brave_bridge.snapshots.trees.hashing import (
+    SPARSE,
+    add_zeros,
+    hash_of_whole,
+    new_digest,
+    text_of,
+)
 from brave_bridge.snapshots.trees.manifest import (
     BLOCK,
     CHARACTER,
@@ -117,9 +123,7 @@ def copy_content(
         if len(content) <= status.st_size:
             if content:
                 write_all(target, content)
-            digest = new_digest(like)
-            digest.update(content)
-            return text_of(digest), len(content)
+            return hash_of_whole(content, like), len(content)
         os.lseek(source, 0, os.SEEK_SET)
     if status.st_blocks * 512 < status.st_size:
         return _hash_sparse(source, status, like, target), status.st_size
@@ -186,25 +190,28 @@ def pieces_of(source: int) -> Iterator[bytes]:
     return iter(lambda: os.read(source, PIECE), b"")
 
 
-def hash_of(source: int, like: str = "") -> tuple[str, int]:
+def hash_of(source: int, like: str = "", size: int = PIECE) -> tuple[str, int]:
     """The hash and the length of an open file's content, from where it stands.
 
-    ``like``: see new_digest. What is in a hole is not read.
+    ``like``: see new_digest. What is in a hole is not read. ``size`` is how long it is thought
+    to be: room for more than a file has takes longer than reading it.
     """
     if like.startswith(SPARSE):
         status = os.fstat(source)
         return _hash_sparse(source, status, like), status.st_size
-    digest = new_digest(like)
-    content = os.read(source, PIECE)
-    digest.update(content)
+    most = min(size + 1, PIECE)
+    content = os.read(source, most)
     length = len(content)
-    if length == PIECE:
-        status = os.fstat(source)
-        if status.st_blocks * 512 < status.st_size:
-            return _hash_sparse(source, status, like), status.st_size
-        for piece in pieces_of(source):
-            digest.update(piece)
-            length += len(piece)
+    if length < most:
+        return hash_of_whole(content, like), length
+    status = os.fstat(source)
+    if status.st_blocks * 512 < status.st_size:
+        return _hash_sparse(source, status, like), status.st_size
+    digest = new_digest(like)
+    digest.update(content)
+    for piece in pieces_of(source):
+        digest.update(piece)
+        length += len(piece)
     return text_of(digest), length
 
 

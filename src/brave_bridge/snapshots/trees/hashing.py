@@ -74,6 +74,15 @@ def new_digest(like: str = "") -> Any:
     return blake3()
 
 
+def hash_of_whole(content: bytes, like: str = "") -> str:
+    """What a manifest writes for a content that is at hand; ``like``: see new_digest."""
+    if not like or like.startswith(SHA256):
+        return SHA256 + hashlib.sha256(content).hexdigest()
+    digest = new_digest(like)
+    digest.update(content)
+    return text_of(digest)
+
+
 def add_zeros(digest: Any, length: int) -> None:
     """Add so many zeros to a digest."""
     if isinstance(digest, BlockDigest):
