@@ -22,7 +22,7 @@ HELPERS = 2
 _MORE_WHERE_THEY_WAIT = 2
 """So many times as many helpers where a disk, not the processor, is what takes the time."""
 
-ALONE_SECONDS = 0.1
+ALONE_SECONDS = 0.03
 """How long this process works alone before it calls helpers."""
 
 _LARGEST_HANDFUL = 24
