@@ -30,9 +30,10 @@ OPTIONS = (
     "-o",
     f"Dir::State::lists={AHEAD_LISTS}",
     "-o",
-    "Dir::Cache::pkgcache=",
+    # Kept, so that what fetches the packages need not read all indices again.
+    f"Dir::Cache::pkgcache={FOLDER}/pkgcache.bin",
     "-o",
-    "Dir::Cache::srcpkgcache=",
+    f"Dir::Cache::srcpkgcache={FOLDER}/srcpkgcache.bin",
 )
 _CLEARED = ("Pre-Invoke", "Post-Invoke", "Post-Invoke-Success")
 
