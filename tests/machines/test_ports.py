@@ -102,6 +102,15 @@ def test_files_are_read_written_and_moved_the_same(machine: Machine):
     files.move("/etc/tide/new.conf", "/etc/tide/two.conf")
     assert files.matching("/etc/t*/*.conf") == ["/etc/tide/one.conf", "/etc/tide/two.conf"]
     assert files.read("/etc/tide/two.conf", 10) == b"\x00\xff"
+    files.copy("/etc/tide/two.conf", "/etc/tide/deeper/three.conf")
+    files.copy("/etc/tide/two.conf", "/etc/tide/one.conf")
+    files.write("/etc/tide/two.conf", b"newer")
+    for name in ("one", "deeper/three"):
+        assert files.read(f"/etc/tide/{name}.conf", 10) == b"\x00\xff", "written to in one step"
+    with pytest.raises(MachineError):
+        files.copy("/etc/none", "/etc/tide/one.conf")
+    assert "/etc/tide/deeper/three.conf" in files.below("/etc/tide")
+    assert not [path for path in files.below("/etc") if ".brave-bridge" in path]
     files.remove("/etc/current")
     assert files.is_file("/etc/tide/one.conf"), "only the link goes"
     files.remove_folder("/etc/tide")

@@ -169,7 +169,9 @@ def cross(
     confirm(yes, f"Cross {desk.machine.name} to {kept.legs[-1].leg.end.title}?")
     keys = KeyEntry(key_fd)
     keys.before(desk, kept.legs)
-    procedure = beginning.begin_crossing(desk, kept, unattended=yes)
+    # Whoever was asked may have taken long to answer.
+    facts = surveyed.facts if yes else None
+    procedure = beginning.begin_crossing(desk, kept, unattended=yes, facts=facts)
     follow_to_end(desk, procedure, json, ask=not yes, tend=keys.tend)
 
 

@@ -15,7 +15,7 @@ from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.queries import Answer, Answers, Knocks, Query, Seen
 from brave_bridge.machines.reach import FolderReach, below, expanded
 from brave_bridge.machines.rooted import inside
-from brave_bridge.machines.writing import replace_file
+from brave_bridge.machines.writing import replace_by_copy, replace_file
 
 Asked = Callable[[Answers], dict[tuple[str, ...], Answer]]
 
@@ -91,6 +91,13 @@ class FolderFiles:
         """See Files."""
         with self._told(f"moving {source} to {target}"):
             os.replace(self.place(source, follow_last=False), self.place(target, follow_last=False))
+
+    def copy(self, source: str, target: str) -> None:
+        """See Files."""
+        place = self.place(target)
+        with self._told(f"copying {source} to {target}", "run it with the right to write there"):
+            place.parent.mkdir(parents=True, exist_ok=True)
+            replace_by_copy(place, self.place(source, follow_last=False))
 
     def matching(self, pattern: str) -> list[str]:
         """See Files."""

@@ -113,8 +113,12 @@ class MemoryFiles:
 
     def move(self, source: str, target: str) -> None:
         """See Files."""
-        self.write(target, self.read(source, 1 << 40))
+        self.copy(source, target)
         self.remove(source)
+
+    def copy(self, source: str, target: str) -> None:
+        """See Files."""
+        self.write(target, self.read(source, 1 << 40))
 
     def matching(self, pattern: str) -> list[str]:
         """See Files."""

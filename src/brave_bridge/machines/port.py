@@ -56,6 +56,12 @@ class Files(FilesToSee, Protocol):
     def move(self, source: str, target: str) -> None:
         """Rename a file in place of another."""
 
+    def copy(self, source: str, target: str) -> None:
+        """Have a file hold what another holds, in one step.
+
+        They may be one file with two names then: of what is written to in place no copy is made.
+        """
+
     def matching(self, pattern: str) -> list[str]:
         """The paths that match a shell pattern, sorted. Links are followed inside the root."""
 

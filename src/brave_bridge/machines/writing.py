@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import secrets
 import stat
 import tempfile
 from collections.abc import Iterator
@@ -14,6 +15,29 @@ def replace_file(place: Path, content: bytes, mode: int | None = None) -> None:
     """Put a file in its place, keeping owner, mode and attributes of the one before. OSError."""
     with replacing(place, mode) as stream:
         stream.write(content)
+
+
+def replace_by_copy(place: Path, source: Path) -> None:
+    """Put another file's content in a file's place: as a second name of it where that can be.
+
+    OSError. A link is not followed to the content.
+    """
+    descriptor = os.open(source, os.O_RDONLY | os.O_NOFOLLOW)
+    with os.fdopen(descriptor, "rb") as stream:
+        os.fsync(stream.fileno())
+        temporary = place.with_name(f".brave-bridge-{secrets.token_hex(8)}")
+        try:
+            os.link(source, temporary, follow_symlinks=False)
+        except OSError:
+            # Another file system, or one without second names.
+            replace_file(place, stream.read())
+            return
+    try:
+        os.replace(temporary, place)
+    except OSError:
+        os.unlink(temporary)
+        raise
+    _sync_folder(place.parent)
 
 
 @contextlib.contextmanager

@@ -14,6 +14,7 @@ import msgspec
 
 from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.crossing.surroundings import Surroundings
+from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.families.registry import family_named
@@ -69,9 +70,14 @@ def begin(desk: Desk, kind: str, title: str, brief: Brief, unattended: bool) -> 
     return identifier
 
 
-def begin_crossing(desk: Desk, plan: KeptPlan, *, unattended: bool) -> str:
-    """Begin to cross an approved plan in a runner of its own; the procedure's id."""
-    surveyed = desk.survey(plan.to)
+def begin_crossing(
+    desk: Desk, plan: KeptPlan, *, unattended: bool, facts: Facts | None = None
+) -> str:
+    """Begin to cross an approved plan in a runner of its own; the procedure's id.
+
+    ``facts`` are those of the machine where they were read just now.
+    """
+    surveyed = desk.survey(plan.to, facts)
     found = stops(surveyed.findings)
     if found:
         raise Refused("crossing", "; ".join(f.title for f in found), found[0].remedy)

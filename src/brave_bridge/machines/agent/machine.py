@@ -40,6 +40,10 @@ class AgentFiles:
         """See Files."""
         self._line.call("files", "move", source, target)
 
+    def copy(self, source: str, target: str) -> None:
+        """See Files."""
+        self._line.call("files", "copy", source, target)
+
     def matching(self, pattern: str) -> list[str]:
         """See Files."""
         return self._line.call("files", "matching", pattern, kind=list[str])

@@ -34,8 +34,7 @@ def replace_files(machine: Machine, request: ReplaceFiles) -> Done:
     """Copy what one folder has to another, then remove from there what the first does not have."""
     names = _names(machine, request.source, request.but_for)
     for name in names:
-        content = machine.files.read(f"{request.source}/{name}", _LARGEST)
-        machine.files.write(f"{request.target}/{name}", content)
+        machine.files.copy(f"{request.source}/{name}", f"{request.target}/{name}")
     for name in _names(machine, request.target, request.but_for) - names:
         machine.files.remove(f"{request.target}/{name}")
     return Done(counted(len(names), "file"))
