@@ -2,10 +2,13 @@
 
 import sys
 
+from brave_bridge.machines.loading import loading
+
 
 def open_screen(target: tuple[str, ...] = (), *, demo: bool = False, fresh: bool = False) -> int:
     """Open the screen on a target or on the demo fleet; its exit code."""
-    from brave_bridge.tui.app import BraveBridge
+    with loading():
+        from brave_bridge.tui.app import BraveBridge
 
     app = BraveBridge(target, demo=demo, fresh=fresh)
     app.run()
