@@ -116,7 +116,7 @@ class Performer:
         self.beside = beside
         self.ways_back = PerformingWaysBack(machine, family, beside)
         self.key = KeyInHand(machine)
-        self.poll_seconds = 0.2
+        self.poll_seconds = 0.05
         self.judge: Callable[[str], StopsSeen] | None = None
         """Surveys the machine for a way, where somebody above is able to."""
 
@@ -325,7 +325,7 @@ class Performer:
 
     @_perform.register
     def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:
-        return await_answer(self.machine, request, min(self.poll_seconds * 5, 2.0), report)
+        return await_answer(self.machine, request, min(self.poll_seconds * 20, 2.0), report)
 
     @_perform.register
     def _(self, request: AwaitJobs, seq: int, report: Report) -> Reply:
