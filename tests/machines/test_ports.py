@@ -103,7 +103,8 @@ def test_files_are_read_written_and_moved_the_same(machine: Machine):
     assert files.matching("/etc/t*/*.conf") == ["/etc/tide/one.conf", "/etc/tide/two.conf"]
     assert files.read("/etc/tide/two.conf", 10) == b"\x00\xff"
     files.copy("/etc/tide/two.conf", "/etc/tide/deeper/three.conf")
-    files.copy("/etc/tide/two.conf", "/etc/tide/one.conf")
+    for _ in range(2):
+        files.copy("/etc/tide/two.conf", "/etc/tide/one.conf")
     files.write("/etc/tide/two.conf", b"newer")
     for name in ("one", "deeper/three"):
         assert files.read(f"/etc/tide/{name}.conf", 10) == b"\x00\xff", "written to in one step"

@@ -3,6 +3,7 @@
 import contextlib
 import os
 import secrets
+import shutil
 import stat
 import tempfile
 from collections.abc import Iterator
@@ -30,13 +31,15 @@ def replace_by_copy(place: Path, source: Path) -> None:
             os.link(source, temporary, follow_symlinks=False)
         except OSError:
             # Another file system, or one without second names.
-            replace_file(place, stream.read())
+            with replacing(place) as copy:
+                shutil.copyfileobj(stream, copy)
             return
     try:
         os.replace(temporary, place)
-    except OSError:
-        os.unlink(temporary)
-        raise
+    finally:
+        # It stays also where both were names of one file already (rename(2)).
+        with contextlib.suppress(FileNotFoundError):
+            os.unlink(temporary)
     _sync_folder(place.parent)
 
 
