@@ -22,7 +22,7 @@ from brave_bridge.runner.briefs import (
 from brave_bridge.runner.durable import DurableRun
 from brave_bridge.runner.performer import Performer
 from brave_bridge.store.logbook import Logbook
-from brave_bridge.store.rows import ProcedureRow, QuestionRow, now
+from brave_bridge.store.rows import QuestionRow, beginning_row
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
 
@@ -38,20 +38,9 @@ _KINDS = {
 
 def begin(desk: Desk, brief: Brief, identifier: str = "trial", *, unattended: bool = True) -> str:
     """Write a procedure into the logbook without starting a runner."""
-    desk.logbook().begin(
-        ProcedureRow(
-            id=identifier,
-            kind=_KINDS.get(type(brief), "sources"),
-            title="trial",
-            brief=encode_brief(brief),
-            state="running",
-            began=now(),
-            ended="",
-            outcome=None,
-            rest_asked=False,
-            unattended=unattended,
-        )
-    )
+    kind = _KINDS.get(type(brief), "sources")
+    row = beginning_row(identifier, kind, "trial", encode_brief(brief), unattended=unattended)
+    desk.logbook().begin(row)
     desk.logbook().close()
     return identifier
 

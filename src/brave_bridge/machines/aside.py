@@ -2,8 +2,8 @@
 
 import os
 import signal
-from collections.abc import Callable
-from types import TracebackType
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 _NOT_FOR_A_COPY = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 """What this process does on these signals is its own matter."""
@@ -23,34 +23,25 @@ def be_a_copy() -> None:
         signal.signal(number, signal.SIG_DFL)
 
 
-class aside:
-    """Has a copy do a deed while this process does something else; waited for at the end.
+@contextmanager
+def aside(deed: Callable[[], object]) -> Iterator[None]:
+    """Have a copy do a deed while this process does something else; waited for at the end.
 
     Whether it was done, or how it failed, is not told: who needs it looks. Where no copy is
     sound it is not done.
     """
-
-    def __init__(self, deed: Callable[[], object]) -> None:
-        self._deed = deed
-        self._pid = 0
-
-    def __enter__(self) -> None:
-        if not can_be_copied():
-            return
-        self._pid = os.fork()
-        if self._pid == 0:
-            try:
-                be_a_copy()
-                self._deed()
-            finally:
-                # Nothing of the process that this is a copy of is ended twice.
-                os._exit(0)
-
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
-        if self._pid:
-            os.waitpid(self._pid, 0)
+    if not can_be_copied():
+        yield
+        return
+    pid = os.fork()
+    if pid == 0:
+        try:
+            be_a_copy()
+            deed()
+        finally:
+            # Nothing of the process that this is a copy of is ended twice.
+            os._exit(0)
+    try:
+        yield
+    finally:
+        os.waitpid(pid, 0)

@@ -37,6 +37,25 @@ class ProcedureRow(msgspec.Struct, frozen=True):
     version: str = ""
 
 
+def beginning_row(
+    identifier: str, kind: str, title: str, brief: bytes, *, unattended: bool, version: str = ""
+) -> ProcedureRow:
+    """The row of a procedure that begins now."""
+    return ProcedureRow(
+        id=identifier,
+        kind=kind,
+        title=title,
+        brief=brief,
+        state="running",
+        began=now(),
+        ended="",
+        outcome=None,
+        rest_asked=False,
+        unattended=unattended,
+        version=version,
+    )
+
+
 class EntryRow(msgspec.Struct, frozen=True):
     """One request and, once ``ended`` is set, its reply (both as JSON)."""
 

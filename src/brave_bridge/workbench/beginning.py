@@ -31,7 +31,7 @@ from brave_bridge.runner.briefs import (
 )
 from brave_bridge.runner.own_runtime import KEPT_RUNTIME, RuntimeFault, load_all, make_runtime
 from brave_bridge.runner.starter import keep_starting
-from brave_bridge.store.rows import ProcedureRow, now
+from brave_bridge.store.rows import ProcedureRow, beginning_row
 from brave_bridge.workbench.decisions import read_decisions, surroundings_for
 from brave_bridge.workbench.desk import Desk, stamp
 from brave_bridge.workbench.own_checks import checks_for
@@ -148,16 +148,11 @@ def record(desk: Desk, kind: str, title: str, brief: Brief, unattended: bool) ->
             brief = _leaving(brief, waiting)
         identifier = f"{stamp()}-{kind}"
         desk.logbook().begin(
-            ProcedureRow(
-                id=identifier,
-                kind=kind,
-                title=title,
-                brief=encode_brief(brief),
-                state="running",
-                began=now(),
-                ended="",
-                outcome=None,
-                rest_asked=False,
+            beginning_row(
+                identifier,
+                kind,
+                title,
+                encode_brief(brief),
                 unattended=unattended,
                 version=SCRIPT_VERSION,
             )

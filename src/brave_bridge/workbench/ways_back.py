@@ -25,7 +25,7 @@ from brave_bridge.snapshots.returns.journal import Journal
 from brave_bridge.snapshots.returns.set_aside import SetAside
 from brave_bridge.snapshots.trees.manifest import FOLDER, decoded_path
 from brave_bridge.store.opening import notes_to_write
-from brave_bridge.store.rows import ProcedureRow, now
+from brave_bridge.store.rows import beginning_row, now
 from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.places import state_of_fleet
@@ -197,20 +197,8 @@ class WaysBack:
         self.desk.set_aside_damage()
         logbook = self.desk.logbook()
         identifier = f"{datetime.now(UTC).strftime('%Y%m%d-%H%M%S-%f')}-{kind}"
-        logbook.begin(
-            ProcedureRow(
-                id=identifier,
-                kind=kind,
-                title=words,
-                brief=encode_brief(DecisionBrief(words)),
-                state="running",
-                began=now(),
-                ended="",
-                outcome=None,
-                rest_asked=False,
-                unattended=True,
-            )
-        )
+        brief = encode_brief(DecisionBrief(words))
+        logbook.begin(beginning_row(identifier, kind, words, brief, unattended=True))
         logbook.set_state(identifier, "done", Outcome(state="done"))
 
     # Looking into them
