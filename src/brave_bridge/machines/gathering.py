@@ -1,7 +1,9 @@
 """Answering queries from what can be reached: bounded in time, memory and reach."""
 
 import hashlib
+import itertools
 import os
+import re
 import zlib
 from collections.abc import Callable, Iterable, Iterator
 
@@ -25,6 +27,8 @@ MAX_LOG_BYTES = 64_000_000
 
 _INDEX_LIMIT = 400_000_000
 _FIRST_ROOM, _MOST_ROOM = 1 << 16, 1 << 24
+_PACKAGE = re.compile(rb"\nPackage: ([^\n]*)")
+_FIRST_PACKAGE = re.compile(_PACKAGE.pattern.removeprefix(rb"\n"))
 
 
 class Gathering:
@@ -159,21 +163,13 @@ class Gathering:
 
 def stanzas_of(content: bytes, wanted: set[bytes]) -> Iterator[bytes]:
     """The stanzas of an index whose Package field is among the wanted names."""
-    start, label = 0, b"Package: "
-    while True:
-        at = start if content.startswith(label, start) else content.find(b"\n" + label, start) + 1
-        if at == 0 and not content.startswith(label):
-            return
-        if at < start:
-            return
-        end_of_line = content.find(b"\n", at)
-        if end_of_line < 0:
-            return
-        if content[at + len(label) : end_of_line] in wanted:
-            begin = content.rfind(b"\n\n", 0, at) + 2 if at else 0
-            end = content.find(b"\n\n", end_of_line)
+    first = _FIRST_PACKAGE.match(content)
+    found = itertools.chain((first,) if first else (), _PACKAGE.finditer(content))
+    for label in found:
+        if label[1] in wanted:
+            begin = content.rfind(b"\n\n", 0, label.start(1)) + 2
+            end = content.find(b"\n\n", label.end())
             yield content[begin if begin > 1 else 0 : end if end >= 0 else None]
-        start = end_of_line
 
 
 def _unpacked(content: bytes, path: str) -> bytes:
