@@ -191,6 +191,10 @@ def runs(deed: str) -> Callable[[Request], bool]:
     return lambda r: isinstance(r, Run) and deed_of(r) == deed
 
 
+def reads_marks(request: Request) -> bool:
+    return isinstance(request, ReadFiles) and request.patterns == (DebCommands.marks,)
+
+
 def fetches_indices(request: Request) -> bool:
     """Ahead, or in its turn."""
     return runs("wait")(request) or runs("update")(request)
@@ -334,9 +338,41 @@ def test_the_commands_name_every_change_and_nothing_else():
         "rehearsal": whole,
         "download": whole,
         "stage one": ("quay-webd=2",),
-        "stage two": whole,
+        "stage two": ("quay-libc=2", "libtls3=2", "libtls1-"),
     }
     assert argvs["marks"] == ("apt-mark", "auto", "quay-libc", "libtls3")
+
+
+def test_what_the_package_manager_marked_itself_is_not_marked_again():
+    libc, tls, other = (
+        f"Package: {name}\nArchitecture: {architecture}\nAuto-Installed: 1\n"
+        for name, architecture in (
+            ("quay-libc", "amd64"),
+            ("libtls3", "amd64"),
+            ("libtls3", "i386"),
+        )
+    )
+    marked = {(libc, tls): [], (libc, other): [("apt-mark", "auto", "libtls3")]}
+    for stanzas, ran in marked.items():
+        there = FilesRead((FileText(DebCommands.marks, "\n".join(stanzas)),))
+        machine = Machine().instead(reads_marks, there)
+        assert cross(machine).state == "done"
+        assert [r.argv for r in machine.asked if runs("marks")(r)] == ran
+    (stage,) = (r for r in machine.asked if runs("stage two")(r))
+    assert "APT::Get::Mark-Auto=true" in stage.argv
+
+
+def test_a_new_package_that_somebody_asked_for_is_not_marked():
+    packages = plan().packages
+    asked = tuple(msgspec.structs.replace(one, by_hand=True) for one in packages.new)
+    changes = msgspec.structs.replace(packages, new=asked)
+    machine = Machine().instead(lambda r: isinstance(r, PlanPackages), PackagesPlanned((changes,)))
+    assert cross(machine, plan().with_packages(changes)).state == "done"
+    (stage,) = (r for r in machine.asked if runs("stage two")(r))
+    assert "APT::Get::Mark-Auto=true" not in stage.argv
+    assert [r.argv for r in machine.asked if runs("marks")(r)] == [
+        ("apt-mark", "auto", "quay-libc")
+    ]
 
 
 def test_a_removal_that_is_not_in_the_plan_stops_it():
@@ -551,8 +587,8 @@ def test_a_leg_is_gone_on_with_from_what_is_there_towards_what_was_agreed():
     assert not [r for r in again.asked if isinstance(r, TakeSnapshot | Ask)]
     assert again.ran()[:2] == ["--pending", "install"], "before a retry comes a repair"
     stages = {deed_of(r): r.argv for r in again.asked if isinstance(r, Run)}
-    named = stages["stage two"][stages["stage two"].index("install") + 1 :]
-    assert set(named) == {"quay-webd=2", "libtls3=2"}
+    named = [stages[one][stages[one].index("install") + 1 :] for one in ("stage one", "stage two")]
+    assert named == [("quay-webd=2",), ("libtls3=2",)]
     assert kept_leg(again) is None and outcome.proof.passed
 
 

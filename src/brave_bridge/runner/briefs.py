@@ -29,7 +29,7 @@ from brave_bridge.families.registry import able, commands_of, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "14"
+SCRIPT_VERSION = "15"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 

@@ -13,10 +13,10 @@ from brave_bridge.core.plan.leg_plan import LegPlan
 
 
 class ExactStage(msgspec.Struct, frozen=True):
-    """One stage: the command that changes packages, and the one that puts marks right after it."""
+    """One stage: the command that changes packages, and those of them that nobody asked for."""
 
     command: Run
-    marks: Run | None
+    automatic: tuple[str, ...]
 
 
 class ExactCommands(msgspec.Struct, frozen=True):
@@ -72,6 +72,9 @@ class CrossingFamily(Protocol):
     set_aside_suffixes: tuple[str, ...]
     """Endings of config files that the package manager sets aside."""
 
+    marks: str
+    """The file that has which packages nobody asked for."""
+
     def answers(self) -> Run:
         """Something that only shows that the package manager runs here."""
 
@@ -101,6 +104,12 @@ class CrossingFamily(Protocol):
 
     def unlike(self, changes: PackageChanges, output: str) -> list[str]:
         """What a rehearsal would do other than the plan, a line for each package."""
+
+    def mark_automatic(self, names: Iterable[str], marks: str, native: str) -> Run | None:
+        """Mark packages as asked for by nobody; None where ``marks`` has all of them so.
+
+        A name without an architecture is of ``native``, the machine's own.
+        """
 
     def repair(self) -> tuple[Run, ...]:
         """Finish what an interrupted change left, in order."""

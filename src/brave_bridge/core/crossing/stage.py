@@ -6,8 +6,22 @@ from typing import Any
 import msgspec
 
 from brave_bridge.core.crossing.family import CrossingFamily
-from brave_bridge.core.crossing.replies import FactsRead, Failed, FileText, Ran, Reply
-from brave_bridge.core.crossing.requests import ReadFacts, Request, Run, Script, UnguardServices
+from brave_bridge.core.crossing.replies import (
+    FactsRead,
+    Failed,
+    FilesRead,
+    FileText,
+    Ran,
+    Reply,
+)
+from brave_bridge.core.crossing.requests import (
+    ReadFacts,
+    ReadFiles,
+    Request,
+    Run,
+    Script,
+    UnguardServices,
+)
 from brave_bridge.core.formats.apt_sources import SourceFile
 
 MOST_CUT_OFF = 9
@@ -87,6 +101,20 @@ def run_stage(family: CrossingFamily, name: str, title: str, command: Run) -> Sc
         first_why = first_why or ("" if was_cut_off(reply) else why)
         yield from repair(family)
         wanted = f"{name.capitalize()}, once more"
+
+
+def mark_automatic(
+    family: CrossingFamily, name: str, packages: Iterable[str], native: str
+) -> Script[str]:
+    """Mark what nobody asked for as such where the stage did not; why that failed, or nothing."""
+    title = f"{name.capitalize()}: read who asked for what"
+    reply = yield from ReadFiles(title=title, patterns=(family.marks,))
+    seen = reply.files if isinstance(reply, FilesRead) else ()
+    command = family.mark_automatic(packages, "\n\n".join(file.text for file in seen), native)
+    if command is None:
+        return ""
+    reply = yield from titled(command, f"{name.capitalize()}: {command.title}")
+    return "" if ended_well(reply) else why_it_failed(family, reply)
 
 
 def was_cut_off(reply: Reply) -> bool:

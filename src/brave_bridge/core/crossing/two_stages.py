@@ -21,6 +21,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import (
     ended_well,
+    mark_automatic,
     repair,
     run_stage,
     texts_of,
@@ -103,9 +104,10 @@ class _TwoStageLeg:
         if stage is None:
             return ""
         why = yield from run_stage(self.commands, name, title, stage.command)
-        if stage.marks is not None:
-            marked = yield from stage.marks
-            why = why or ("" if ended_well(marked) else why_it_failed(self.commands, marked))
+        if stage.automatic:
+            native = self.leg.facts.identity.architecture
+            unmarked = yield from mark_automatic(self.commands, name, stage.automatic, native)
+            why = why or unmarked
         return why
 
     def _turn_sources(self) -> Script[Outcome | None]:

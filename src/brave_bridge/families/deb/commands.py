@@ -23,8 +23,14 @@ from brave_bridge.families.deb.ahead import (
     TEMPORARY,
     files_ahead,
 )
-from brave_bridge.families.deb.exact import not_by_hand, preferences, stage_one_of, wanted
-from brave_bridge.families.deb.places import LISTS, NAME, SET_ASIDE, STATUS, TOOLS
+from brave_bridge.families.deb.exact import (
+    not_by_hand,
+    preferences,
+    stages_of,
+    wanted,
+)
+from brave_bridge.families.deb.places import LISTS, MARKS, NAME, SET_ASIDE, STATUS, TOOLS
+from brave_bridge.families.deb.system import automatic_in
 from brave_bridge.machines.port import STATE_FOLDER
 
 QUIET = {
@@ -47,6 +53,9 @@ _KEEP_MINE = (
 _KEEP_MINE_DPKG = ("--force-confdef", "--force-confold")
 _WAIT_FOR_LOCK = ("-o", "DPkg::Lock::Timeout=300")
 """Seconds to wait for another package manager, or for what an interrupted one left running."""
+
+_NEW_ARE_AUTOMATIC = ("-o", "APT::Get::Mark-Auto=true")
+"""By this apt itself marks what is new; not every apt knows it, so the marks are read anyway."""
 
 _REPORT = ("-o", "APT::Status-Fd=3")
 _CHOICE_ONE = f"{STATE_FOLDER}/stage-one.preferences"
@@ -101,6 +110,7 @@ class DebCommands:
     database = STATUS
     index_descriptions = (f"{LISTS}/*_InRelease", f"{LISTS}/*_Release")
     set_aside_suffixes = SET_ASIDE
+    marks = MARKS
 
     def answers(self) -> Run:
         return apt_get("See that the package manager runs", "--version")
@@ -142,7 +152,7 @@ class DebCommands:
         return _stage("Stage two", "full-upgrade")
 
     def exactly(self, changes: PackageChanges) -> ExactCommands:
-        first = stage_one_of(changes)
+        first, rest = stages_of(changes)
         return ExactCommands(
             files=(
                 FileText(_CHOICE_ONE, preferences(first)),
@@ -165,26 +175,27 @@ class DebCommands:
                 measures="download",
                 amount=changes.download_bytes,
             ),
-            stage_one=self._stage("Stage one", _CHOICE_ONE, first, first.count),
-            stage_two=self._stage("Stage two", _CHOICE_TWO, changes, changes.count - first.count),
+            stage_one=self._stage("Stage one", _CHOICE_ONE, first),
+            # What is there already is not named again: apt would mark it as asked for.
+            stage_two=self._stage("Stage two", _CHOICE_TWO, rest),
         )
 
-    def _stage(
-        self, title: str, choice: str, changes: PackageChanges, amount: int
-    ) -> ExactStage | None:
+    def _stage(self, title: str, choice: str, changes: PackageChanges) -> ExactStage | None:
         if not changes:
             return None
-        automatic = not_by_hand(changes)
-        marks = Run(
-            title=f"{title}: mark as automatic what nobody asked for",
-            argv=("apt-mark", "auto", *automatic),
-            environment=QUIET,
-        )
-        words = (*_WAIT_FOR_LOCK, *_KEEP_MINE, "--yes")
+        asked_for = any(change.by_hand for change in changes.new)
+        options = (*_WAIT_FOR_LOCK, *_KEEP_MINE, *(() if asked_for else _NEW_ARE_AUTOMATIC))
         command = self._exact(
-            title, choice, changes, *words, measures="packages", amount=amount, again=False
+            title,
+            choice,
+            changes,
+            *options,
+            "--yes",
+            measures="packages",
+            amount=changes.count,
+            again=False,
         )
-        return ExactStage(command, marks if automatic else None)
+        return ExactStage(command, not_by_hand(changes))
 
     @staticmethod
     def _exact(
@@ -236,6 +247,21 @@ class DebCommands:
             removed=tuple(PackageChange(row.name, row.old, "", "") for row in summary.removed),
         )
         return list(difference(changes, theirs))
+
+    def mark_automatic(self, names: Iterable[str], marks: str, native: str) -> Run | None:
+        there = automatic_in(marks)
+        missing = []
+        for slot in names:
+            name, _, architecture = slot.partition(":")
+            if (name, architecture or native) not in there:
+                missing.append(slot)
+        if not missing:
+            return None
+        return Run(
+            title="mark as automatic what nobody asked for",
+            argv=("apt-mark", "auto", *missing),
+            environment=QUIET,
+        )
 
     def repair(self) -> tuple[Run, ...]:
         return (

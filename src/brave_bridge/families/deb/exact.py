@@ -7,13 +7,19 @@ from brave_bridge.core.packages.changes import PackageChanges
 _NOTHING_ELSE = "Package: *\nPin: release *\nPin-Priority: -1\n"
 
 
-def stage_one_of(changes: PackageChanges) -> PackageChanges:
-    """The part of a plan that removes nothing and adds nothing."""
-    first = set(changes.first_stage)
-    upgraded = tuple(change for change in changes.upgraded if change.name in first)
-    later = (c for c in changes.upgraded + changes.removed if c.name not in first)
-    unchanged = changes.unchanged | {change.name: change.old for change in later}
-    return PackageChanges(upgraded=upgraded, unchanged=unchanged)
+def stages_of(changes: PackageChanges) -> tuple[PackageChanges, PackageChanges]:
+    """The part of a plan that removes nothing and adds nothing, and what is left behind it.
+
+    Only the first says what stays: the second is carried out among what the whole plan chooses.
+    """
+    names = set(changes.first_stage)
+    first = tuple(change for change in changes.upgraded if change.name in names)
+    later = tuple(change for change in changes.upgraded if change.name not in names)
+    stays = changes.unchanged | {change.name: change.old for change in later + changes.removed}
+    return (
+        PackageChanges(upgraded=first, unchanged=stays),
+        PackageChanges(upgraded=later, new=changes.new, removed=changes.removed),
+    )
 
 
 def preferences(changes: PackageChanges) -> str:
@@ -37,6 +43,6 @@ def wanted(changes: PackageChanges) -> Iterator[str]:
         yield f"{change.name}-"
 
 
-def not_by_hand(changes: PackageChanges) -> list[str]:
+def not_by_hand(changes: PackageChanges) -> tuple[str, ...]:
     """The packages that asking for the plan would mark as asked for, though nobody did."""
-    return [change.name for change in changes.arriving if not change.by_hand]
+    return tuple(change.name for change in changes.arriving if not change.by_hand)

@@ -271,11 +271,18 @@ class AptGet:
             )
             self._pause()
         failed = self._configure(ordered, step, total)
-        if self.command[0] == "install":
-            mark(self.machine, {word.partition("=")[0] for word in self.command[1:]}, "manual")
-        else:
-            mark(self.machine, set(solution.changed) - set(installed), "auto")
+        self._mark(set(solution.changed), set(installed))
         return failed
+
+    def _mark(self, changed: set[str], before: set[str]) -> None:
+        """What comes with others is automatic, what is named is not; an upgrade keeps its mark."""
+        named: set[str] = set()
+        if self.command[0] == "install":
+            named = {word.partition("=")[0] for word in self.command[1:]} - (changed & before)
+        if self._option("APT::Get::Mark-Auto", "") == "true":
+            named -= changed
+        mark(self.machine, changed - before - named, "auto")
+        mark(self.machine, named, "manual")
 
     def _configure(self, names: list[str], step: int, total: int) -> int:
         failed = []
