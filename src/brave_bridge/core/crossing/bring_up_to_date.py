@@ -203,7 +203,7 @@ class _Updating:
 
     def _settle(self, before: Facts, outlook: Outlook) -> Script[Outcome]:
         """Let the package manager check itself, see to a restart, and tell."""
-        reply = yield from self.family.check(just_changed=True)
+        reply = yield from self.family.check()
         if not ended_well(reply):
             return self._failed("check", why_it_failed(self.family, reply))
         warnings = yield from self._see_to_restart(before)

@@ -126,8 +126,8 @@ class CrossingFamily(Protocol):
     def reinstall(self, names: Iterable[str]) -> Run:
         """Install packages again in the version that the sources have."""
 
-    def check(self, *, just_changed: bool = False) -> Run:
-        """The package manager's own check; it leaves no trace on a machine that did not change."""
+    def check(self) -> Run:
+        """The package manager's own check of what is installed; it leaves no trace."""
 
     def wrong_indices(self, plan: LegPlan, descriptions: Iterable[FileText]) -> str:
         """Why the refreshed indices are not the leg's, or an empty text."""

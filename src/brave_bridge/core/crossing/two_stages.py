@@ -186,7 +186,7 @@ class _TwoStageLeg:
             )
             if isinstance(reply, Failed):
                 return (yield from self.leg.failed("config files", what_was_seen(reply)))
-        reply = yield from self.commands.check(just_changed=True)
+        reply = yield from self.commands.check()
         if not ended_well(reply):
             return (yield from self.leg.failed("check", why_it_failed(self.commands, reply)))
         return DONE

@@ -63,14 +63,16 @@ _CHOICE_TWO = f"{STATE_FOLDER}/stage-two.preferences"
 _ONLY_OUR_CHOICE = ("-o", "Dir::Etc::preferencesparts=/dev/null", "-o", "APT::Default-Release=")
 """The plan has weighed the machine's own pins: here they would only be in the way."""
 
-_WITHOUT_LOCK = ("-o", "Debug::NoLocking=1")
 _NO_TRACE = (
-    *_WITHOUT_LOCK,
+    "-o",
+    "Debug::NoLocking=1",
     "-o",
     "Dir::Cache::pkgcache=",
     "-o",
     "Dir::Cache::srcpkgcache=",
 )
+_INSTALLED_ALONE = ("-o", "Dir::Etc::sourcelist=/dev/null", "-o", "Dir::Etc::sourceparts=/dev/null")
+"""Whether what is installed fits together is asked of its own database: no index has to be read."""
 
 
 def apt_get(
@@ -321,10 +323,9 @@ class DebCommands:
             again=False,
         )
 
-    def check(self, *, just_changed: bool = False) -> Run:
-        # Behind a change its caches are made anew in any case.
-        options = _WITHOUT_LOCK if just_changed else _NO_TRACE
-        return apt_get("Let the package manager check itself", *options, "check")
+    def check(self) -> Run:
+        title = "Let the package manager check itself"
+        return apt_get(title, *_NO_TRACE, *_INSTALLED_ALONE, "check")
 
     def wrong_indices(self, plan: LegPlan, descriptions: Iterable[FileText]) -> str:
         leg = plan.leg
