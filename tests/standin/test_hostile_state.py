@@ -30,6 +30,7 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
+from brave_bridge.workbench.ways_back import WaysBack
 from tests.support.runs import begin, carry_out
 from tests.support.trees import IS_ROOT, TRIAL
 
@@ -80,7 +81,7 @@ def test_a_link_in_the_state_is_refused_and_what_it_leads_to_left_alone(tmp_path
     os.symlink(outside / "kept" if "." in name else outside, machine.state.folder / name)
     desk = Desk(Target("tree", str(machine.root)), machine)
     for deed in (
-        lambda: desk.snapshot("trial"),
+        lambda: WaysBack(desk).begin_snapshot("trial"),
         desk.must_read_records,
         desk.logbook,
         lambda: decisions.keep_track(machine, True),

@@ -14,7 +14,7 @@ from brave_bridge.workbench.newest_proof import proof_now
 from brave_bridge.workbench.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.support.deaths import desk_at, ends_the_same_after_each_death
-from tests.support.runs import begin, carry_out, contents, outcome_of
+from tests.support.runs import begin, carry_out, contents, outcome_of, take_snapshot
 
 
 def planned(desk: Desk, to: str) -> CrossBrief:
@@ -266,7 +266,7 @@ def test_a_plan_is_kept_only_while_it_fits(stand_in):
 
 def test_the_state_folder_is_no_part_of_a_snapshot(stand_in):
     desk = stand_in("petrel")
-    taken = desk.snapshot("trial")
+    taken = take_snapshot(desk, "trial")
     tree = desk.snapshots.folder / taken.id / "root/tree"
     assert (tree / "var/lib/dpkg/status").is_file()
     # Empty, so that a bare disk could be filled from it.

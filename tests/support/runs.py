@@ -21,9 +21,11 @@ from brave_bridge.runner.briefs import (
 )
 from brave_bridge.runner.durable import DurableRun
 from brave_bridge.runner.performer import Performer
+from brave_bridge.runner.performing.ways_back import about
+from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.rows import QuestionRow, beginning_row
-from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.desk import Desk, stamp
 from brave_bridge.workbench.targets import Target
 
 _KINDS = {
@@ -34,6 +36,12 @@ _KINDS = {
     SnapshotBrief: "snapshot",
     KeptBrief: "kept-system",
 }
+
+
+def take_snapshot(desk: Desk, reason: str) -> Snapshot:
+    """Take one in this process, without a procedure."""
+    desk.machine.state.make()
+    return desk.snapshots.take(stamp(), about(desk.machine, desk.facts(), reason))
 
 
 def begin(desk: Desk, brief: Brief, identifier: str = "trial", *, unattended: bool = True) -> str:

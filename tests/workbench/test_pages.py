@@ -36,6 +36,7 @@ from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target, open_target, parse_words
 from brave_bridge.workbench.ways_back import WaysBack
 from tests.support import facts
+from tests.support.runs import take_snapshot
 
 TODAY = date(2026, 11, 25)
 
@@ -199,7 +200,7 @@ def test_a_machine_that_cannot_be_read_says_so(tmp_path):
 def test_a_preview_says_what_would_be_lost_and_what_comes_back(stand_in):
     desk = stand_in("petrel")
     ways = WaysBack(desk)
-    taken = desk.snapshot("trial")
+    taken = take_snapshot(desk, "trial")
     assert "Nothing that it covers has changed since." in preview_lines(ways.preview(taken.id))
     desk.machine.files.write("/etc/aaa", b"x")
     desk.machine.files.write("/var/lib/quay-tidebase/levels.db", b"x\x1b[31m")
@@ -220,7 +221,7 @@ def test_a_preview_says_what_would_be_lost_and_what_comes_back(stand_in):
 def test_updates_of_what_changed_since_are_offered_before_a_return(stand_in):
     desk = stand_in("avocet", with_ways_back=True)
     ways = WaysBack(desk)
-    taken = desk.snapshot("trial")
+    taken = take_snapshot(desk, "trial")
     assert ways.preview(taken.id).fixes == ()
     pending = desk.facts().updates
     status = desk.machine.files.read("/var/lib/dpkg/status", 1 << 20).decode()
@@ -245,7 +246,7 @@ def test_a_damaged_fleet_file_is_one_clear_sentence(tmp_path, monkeypatch):
 
 def test_whoever_may_not_read_the_records_still_gets_a_survey(stand_in, monkeypatch):
     desk = stand_in("petrel")
-    desk.snapshot("trial")
+    take_snapshot(desk, "trial")
     monkeypatch.setattr(os, "access", lambda path, mode: False)
     finding = next(f for f in desk.survey("7").findings if f.id == "way-back")
     assert finding.verdict is Verdict.NOT_APPLICABLE

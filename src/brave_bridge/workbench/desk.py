@@ -29,10 +29,9 @@ from brave_bridge.runner.own_runtime import (
     KEPT_RUNTIME,
     why_none,
 )
-from brave_bridge.runner.performing.ways_back import about
 from brave_bridge.runner.ready_runner import ReadyRunner
 from brave_bridge.snapshots.agent import beside
-from brave_bridge.snapshots.description import Kept, Snapshot
+from brave_bridge.snapshots.description import Kept
 from brave_bridge.store.faults import DamagedDatabase, DatabaseError
 from brave_bridge.store.opening import has_logbook, open_logbook, set_logbook_aside
 from brave_bridge.store.reading_notes import read_notes
@@ -205,13 +204,6 @@ class Desk:
         return Performer(self.machine, self.family(), self.beside, name)
 
     # Ways back
-
-    def snapshot(self, reason: str, progress=None) -> Snapshot:
-        """Take a snapshot now, in this process."""
-        self.must_read_records()
-        self.machine.state.make()
-        wanted = about(self.machine, self.facts(), reason)
-        return self.snapshots.take(stamp(), wanted, progress)
 
     # Procedures
 

@@ -27,7 +27,7 @@ from brave_bridge.snapshots.trees.manifest import FOLDER, decoded_path
 from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import beginning_row, now
 from brave_bridge.workbench.beginning import begin
-from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.desk import Desk, stamp
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.return_preview import ReturnPreview, preview_return
@@ -196,7 +196,7 @@ class WaysBack:
         """Write what was decided into the logbook; a damaged one is set aside first."""
         self.desk.set_aside_damage()
         logbook = self.desk.logbook()
-        identifier = f"{datetime.now(UTC).strftime('%Y%m%d-%H%M%S-%f')}-{kind}"
+        identifier = f"{stamp()}-{kind}"
         brief = encode_brief(DecisionBrief(words))
         logbook.begin(beginning_row(identifier, kind, words, brief, unattended=True))
         logbook.set_state(identifier, "done", Outcome(state="done"))
