@@ -94,6 +94,23 @@ def test_a_page_can_say_where_the_cursor_begins_and_it_stays_on_its_row():
     on_bench(ledger)(body)
 
 
+def test_neither_a_cell_nor_a_paragraph_has_control_codes():
+    ledger, pane = Ledger(), WhyPane()
+
+    async def body(app, pilot):
+        ledger.show(page("one\x1b[2J\x07\ntwo"))
+        pane.explain((Note("text", "three\x1b]0;x\x07\x9b"),))
+        await pilot.pause()
+        shown = [
+            *text_of(ledger),
+            *(strip.text for strip in app.screen._compositor.render_strips()),
+        ]
+        assert "one\N{REPLACEMENT CHARACTER} two" in "".join(shown) and "three" in "".join(shown)
+        assert not [line for line in shown if not line.isprintable()]
+
+    on_bench(ledger, pane)(body)
+
+
 def test_the_cursor_goes_with_what_is_newest_until_it_is_moved():
     ledger = Ledger()
 

@@ -19,6 +19,7 @@ from brave_bridge.cli.follow import RunnerGone, Tend, follow, nothing_to_tend
 from brave_bridge.cli.groups import GroupedByWork
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.cli.ready import load_runner
+from brave_bridge.core.formats.text import plain
 from brave_bridge.machines.aside import can_be_copied
 from brave_bridge.runner.ready_runner import ReadyRunner
 from brave_bridge.store.rows import ProcedureRow
@@ -140,7 +141,12 @@ def print_document(json_wanted: bool, document: dict[str, Any], lines: Iterable[
         print()
     else:
         for line in lines:
-            print(line)
+            say(line)
+
+
+def say(line: str) -> None:
+    """Print a line. Whatever of it a machine says: a terminal gets no control codes."""
+    print(plain(line))
 
 
 def print_said(json_wanted: bool, kind: str, *lines: str, **fields: Any) -> None:
@@ -174,9 +180,9 @@ def watch(
     desk: Desk, procedure: str, json_wanted: bool, *, ask: bool, tend: Tend = nothing_to_tend
 ) -> ProcedureRow:
     """Watch until a procedure ends or rests; its row."""
-    say = (lambda line: None) if json_wanted else print
+    told = (lambda line: None) if json_wanted else say
     try:
-        return follow(desk, procedure, say, ask=ask, tend=tend)
+        return follow(desk, procedure, told, ask=ask, tend=tend)
     except KeyboardInterrupt:
         print(
             "\nIt goes on without this terminal. Watch it again: brave-bridge go-on",

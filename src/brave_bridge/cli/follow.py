@@ -76,7 +76,7 @@ def _ask_open(logbook: "Logbook", procedure: str) -> bool:
         print(plain(question.detail), file=sys.stderr)
         choices = " / ".join(question.choices)
         print(
-            f"{question.title} [{choices}, empty for {question.default}] ",
+            plain(f"{question.title} [{choices}, empty for {question.default}] "),
             end="",
             file=sys.stderr,
             flush=True,

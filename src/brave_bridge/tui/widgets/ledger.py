@@ -16,6 +16,8 @@ from textual.reactive import reactive
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
+from brave_bridge.core.formats.text import plain
+
 if TYPE_CHECKING:
     from brave_bridge.workbench.pages.page import Column, Note, Page, Row
 
@@ -182,6 +184,8 @@ class Ledger(ScrollView, can_focus=True):
         return self._strip(row.cells, style, width)
 
     def _strip(self, cells: tuple[str, ...], style: Style, width: int) -> Strip:
+        # Whatever a page has from a machine: a screen gets no control codes.
+        cells = tuple(plain(cell).replace("\n", " ") for cell in cells)
         pieces = []
         for column, size, cell in zip(self._columns, self._widths, cells, strict=False):
             pieces.append(_fitted(cell, size, column.right))

@@ -9,6 +9,8 @@ from rich.text import Text
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
+from brave_bridge.core.formats.text import plain
+
 if TYPE_CHECKING:
     from brave_bridge.workbench.pages.page import Note
 
@@ -50,7 +52,7 @@ class WhyPane(VerticalScroll, can_focus=False):
         for note, following in zip_longest(notes, notes[1:]):
             # The blanks of a prefix do not break, so that it never stands alone on a line.
             prefix = {"seen": "seen\u00a0\u00a0", "do": "▸\u00a0"}.get(note.kind, "")
-            text.append(prefix + note.text + "\n", style=styles[note.kind])
+            text.append(prefix + plain(note.text) + "\n", style=styles[note.kind])
             if not (note.kind == "seen" and following and following.kind == "seen"):
                 text.append("\n")
         return text
