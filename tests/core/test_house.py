@@ -71,6 +71,26 @@ def test_nobody_but_a_machine_s_own_side_knows_where_its_files_are():
     assert found == []
 
 
+DECODES_ITSELF = (
+    "core/formats/decoding.py",
+    "machines/standin/",
+    "machines/agent/",
+    "machines/plain/",
+    "snapshots/rescue/",
+)
+"""The one place for it, stand-ins over their own files, and what runs where no library is."""
+
+
+def test_what_others_may_have_written_is_decoded_in_one_place():
+    found = []
+    for path in sorted(HOUSE.rglob("*.py")):
+        name = path.relative_to(HOUSE).as_posix()
+        if not name.startswith(DECODES_ITSELF):
+            text = path.read_text(encoding="utf-8")
+            found += [name] if re.search(r"\bjson\.(decode|loads?)\(", text) else []
+    assert found == []
+
+
 def test_no_command_loads_what_fetches_before_it_is_asked_to():
     asked = "import sys, brave_bridge.cli.running; print('httpx' in sys.modules)"
     done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)

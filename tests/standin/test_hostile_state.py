@@ -27,7 +27,12 @@ from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.opening import notes_to_write, open_logbook
 from brave_bridge.workbench import beginning, decisions, places, policies, run
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.export import export_logbook
+from brave_bridge.workbench.members import FleetMember
+from brave_bridge.workbench.pages.crossing import crossing_page
+from brave_bridge.workbench.pages.logbook import logbook_page
 from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 from brave_bridge.workbench.ways_back import WaysBack
@@ -204,11 +209,56 @@ def test_an_older_logbook_gets_the_columns_that_came_since(stand_in):
 # Damage
 
 
+def test_no_control_code_of_a_logbook_reaches_a_terminal(stand_in, monkeypatch, capsys):
+    desk = stand_in("avocet")
+    begin(desk, SnapshotBrief("trial"))
+    carry_out(desk.machine.root, "avocet", "trial")
+    codes = "\x1b[2J\x1b]0;x\x07\x9b"
+    for column in ("title", "note", "kind", "began"):
+        _rewrite(desk, f"update entries set {column} = ? || {column}", codes)
+    for column in ("title", "kind", "state", "began"):
+        _rewrite(desk, f"update procedures set {column} = {column} || ?", codes)
+    monkeypatch.setattr("brave_bridge.cli.application.Desk", lambda target: desk)
+    for words in ("logbook", "logbook trial", "survey", "ways-back", "route"):
+        run_words(["--demo", "avocet", *words.split()])
+        seen = capsys.readouterr()
+        assert seen.out and not re.search("[\x00-\x08\x0b-\x1f\x7f-\x9f]", seen.out + seen.err)
+
+
+NO_RECORD = (b"nonsense", b"[" * 100_000, b"[1]", b'{"later":1}', b"{}")
+
+
+@pytest.mark.parametrize("content", NO_RECORD, ids=range(5))
+def test_what_cannot_be_read_of_a_logbook_is_told_and_the_rest_shown(
+    stand_in, monkeypatch, content
+):
+    desk = stand_in("avocet")
+    begin(desk, CrossBrief("deb", Plans(desk).make("7").legs), "trial")
+    carry_out(desk.machine.root, "avocet", "trial")
+    fields = {"entries": ("request", "reply"), "procedures": ("brief", "outcome")}
+    for table, columns in fields.items():
+        for column in columns:
+            _rewrite(desk, f"update {table} set {column} = ? where {column} is not null", content)
+    desk = Desk(desk.target, desk.machine)
+    monkeypatch.setattr("brave_bridge.cli.application.Desk", lambda target: desk)
+    monkeypatch.setattr("brave_bridge.workbench.reading.Desk", lambda target: desk)
+    for words in ("survey", "logbook", "logbook trial", "logbook trial --json", "proof", "tasks"):
+        assert run_words(["--demo", "avocet", *words.split()]) in (0, 1, 2, 3), words
+    record = read_machine(FleetMember("avocet", "", desk.target))
+    entries = tuple(desk.logbook().entries("trial"))
+    assert record.fault is None and len(entries) > 20
+    shown = logbook_page(record, {"trial": entries}).rows
+    assert len(shown) == len(entries) + 1 and all(row.why for row in shown)
+    assert crossing_page(record).rows
+    (exported,) = export_logbook(desk, desk.machine.root.parent)
+    assert all(entry.title in exported.read_text() for entry in entries)
+
+
 DAMAGED = ["logbook.sqlite", "decisions.json", "plan.json", "snapshots.toml", "proofs.json"]
 
 
 @pytest.mark.parametrize("name", DAMAGED)
-@pytest.mark.parametrize("content", [b"\xff" * 9000, b"{", b"[]"], ids=range(3))
+@pytest.mark.parametrize("content", [b"\xff" * 9000, b"{", b"[]", b"[" * 100_000], ids=range(4))
 def test_damaged_state_is_told_and_set_aside_and_never_emptied(stand_in, name, content):
     desk = stand_in("avocet")
     decisions.decide(desk.machine, backup_confirmed="2026-11-20")

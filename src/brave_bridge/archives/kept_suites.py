@@ -3,6 +3,7 @@
 import msgspec
 
 from brave_bridge.core.formats.apt_release import ArchiveRelease
+from brave_bridge.core.formats.decoding import decode_json
 
 
 class KeptIndex(msgspec.Struct, frozen=True):
@@ -31,4 +32,4 @@ def encode_suites(indices: list[KeptIndex]) -> bytes:
 
 def decode_suites(content: bytes) -> list[KeptIndex]:
     """From what was kept; msgspec.DecodeError where it is something else."""
-    return msgspec.json.decode(content, type=list[KeptIndex])
+    return decode_json(content, list[KeptIndex])

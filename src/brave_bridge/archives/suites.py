@@ -21,6 +21,7 @@ from brave_bridge.archives.store import IndexStore
 from brave_bridge.archives.unpacking import ENDINGS, unpacked
 from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.packages.deb_package import ALL
 from brave_bridge.core.formats.packing import PackingError, unpack
 
@@ -217,7 +218,7 @@ class SuiteFetcher:
     def _seen(self, name: str) -> _Seen:
         try:
             content = (self.store.folder / f"{name}.seen").read_bytes()
-            return msgspec.json.decode(content, type=_Seen)
+            return decode_json(content, _Seen)
         except (OSError, msgspec.DecodeError):
             return _Seen()
 

@@ -293,8 +293,7 @@ def procedure(row: ProcedureRow) -> dict[str, Any]:
 
 def entry(row: EntryRow) -> dict[str, Any]:
     """One request of a procedure."""
-    request = msgspec.json.decode(row.request)
-    reply = msgspec.json.decode(row.reply) if row.reply else {}
+    reply = row.answered
     return {
         "number": row.seq,
         "request": row.kind,
@@ -303,7 +302,7 @@ def entry(row: EntryRow) -> dict[str, Any]:
         "ended": row.ended,
         "ok": row.ok,
         "note": row.note,
-        **({"argv": request["argv"]} if "argv" in request else {}),
+        **({"argv": list(row.argv)} if row.argv else {}),
         **{
             k: reply[k]
             for k in ("exit_code", "output", "seconds", "lost", "choice", "by")

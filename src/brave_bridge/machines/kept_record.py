@@ -5,6 +5,7 @@ from typing import Any, Generic, TypeVar
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.port import MachineError, State
 
 Kept = TypeVar("Kept")
@@ -25,7 +26,7 @@ class KeptRecord(Generic[Kept]):
         empty: Kept,
         limit: int = 1_000_000,
         *,
-        decode: Callable[..., Any] = msgspec.json.decode,
+        decode: Callable[..., Any] = decode_json,
         encode: Callable[[Kept], bytes] = msgspec.json.encode,
         mended: bool = False,
         remedy: str = "",
@@ -50,7 +51,7 @@ class KeptRecord(Generic[Kept]):
         """What is kept; MachineError where it cannot be read."""
         content = state.read(self.name, self._limit)
         try:
-            return self._empty if content is None else self._decode(content, type=self._kind)
+            return self._empty if content is None else self._decode(content, self._kind)
         except ValueError as error:
             where = f"{state.where}/{self.name}"
             raise MachineError(f"reading {where}", state.owner, str(error), self._remedy) from error

@@ -8,6 +8,7 @@ import contextlib
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.hidden import addresses_with_credentials, is_hidden, revealed
 from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
 
@@ -30,7 +31,7 @@ def known_credentials(machine: Machine) -> list[str]:
     kept = machine.files.read_if_there(_FILE, _LIMIT)
     if kept:
         with contextlib.suppress(msgspec.DecodeError):
-            found.update(dict.fromkeys(msgspec.json.decode(kept, type=list[str])))
+            found.update(dict.fromkeys(decode_json(kept, list[str])))
     return [address for address in found if not is_hidden(address)]
 
 

@@ -23,6 +23,7 @@ from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.crossing.take_up_sources import WaitingSource, take_up_sources
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.families.registry import able, commands_of, family_named
@@ -191,13 +192,21 @@ def encode_brief(brief: Brief) -> bytes:
 
 
 def decode_brief(content: bytes) -> Brief:
-    """A brief from the logbook."""
-    return msgspec.json.decode(content, type=Brief)
+    """A brief from the logbook; msgspec.DecodeError where it is none that is known here."""
+    return decode_json(content, Brief)
+
+
+def known_brief(content: bytes) -> Brief | None:
+    """A brief from the logbook; None where it is damaged, or of another version's kinds."""
+    try:
+        return decode_brief(content)
+    except msgspec.DecodeError:
+        return None
 
 
 def is_decision(brief: bytes) -> bool:
     """Whether a brief of the logbook is that of a decision."""
-    return isinstance(decode_brief(brief), DecisionBrief)
+    return isinstance(known_brief(brief), DecisionBrief)
 
 
 def surroundings_of(brief: Brief) -> Surroundings:

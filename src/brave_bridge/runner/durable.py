@@ -27,6 +27,7 @@ from brave_bridge.core.crossing.requests import (
     reply_of,
 )
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.runner.briefs import SCRIPT_VERSION, decode_brief, script_of
 from brave_bridge.runner.performer import Performer
 from brave_bridge.runner.sampling import Pace, Sampler
@@ -161,7 +162,7 @@ def _fresh_script(row: ProcedureRow) -> Script[Outcome]:
 
 def _must_be_recorded(request: Request[Any], entry: EntryRow) -> None:
     try:
-        known = msgspec.json.decode(entry.request, type=kinds()[entry.kind])
+        known = decode_json(entry.request, kinds()[entry.kind])
     except (KeyError, msgspec.DecodeError) as error:
         where = f"request {entry.seq} cannot be read: {error}"
         raise BegunByAnotherVersion(where) from error
@@ -173,7 +174,7 @@ def _must_be_recorded(request: Request[Any], entry: EntryRow) -> None:
 
 def _recorded_reply(request: Request[Any], entry: EntryRow) -> Reply:
     try:
-        return msgspec.json.decode(entry.reply or b"", type=reply_of(type(request)) | Failed)
+        return decode_json(entry.reply or b"", reply_of(type(request)) | Failed)
     except msgspec.DecodeError as error:
         where = f"the reply to request {entry.seq} cannot be read: {error}"
         raise BegunByAnotherVersion(where) from error

@@ -18,7 +18,10 @@ import sysconfig
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import msgspec
+
 import brave_bridge
+from brave_bridge.core.formats.decoding import fields_of
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.runtime import INTERPRETER, LIBRARIES, LOADER, MARK, python_argv
 
@@ -137,8 +140,8 @@ def _newest(folder: Path) -> int:
 
 def _is_that(folder: Path, wanted: dict[str, str]) -> bool:
     try:
-        return json.loads((folder / MARK).read_text()) == wanted
-    except (OSError, ValueError):
+        return fields_of((folder / MARK).read_bytes()) == wanted
+    except (OSError, msgspec.DecodeError):
         return False
 
 

@@ -16,6 +16,7 @@ from typing import NamedTuple
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.loading import loading
 
 Deed = Callable[[], int]
@@ -104,7 +105,7 @@ def _wait(load: Callable[[], Work]) -> None:
             work = load()
         with os.fdopen(0, "rb", closefd=False) as stream:
             written = stream.read()
-        code = _do(work, msgspec.json.decode(written, type=_Message)) if written else 0
+        code = _do(work, decode_json(written, _Message)) if written else 0
     except BaseException:
         traceback.print_exc()
     finally:

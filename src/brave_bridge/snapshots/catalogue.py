@@ -15,6 +15,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.aside import aside
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
@@ -194,7 +195,7 @@ class Snapshots:
         found = []
         for line in lines:
             with contextlib.suppress(msgspec.DecodeError):
-                found.append(msgspec.json.decode(line, type=Gone))
+                found.append(decode_json(line, Gone))
         return found[::-1][:_MOST_GONE]
 
     # Taking one
@@ -373,7 +374,7 @@ class Snapshots:
     def _known_uses(self, key: list[str]) -> dict[str, Use]:
         try:
             content = (self.folder / _USES).read_bytes()
-            for_key, known = msgspec.json.decode(content, type=tuple[list[str], dict[str, Use]])
+            for_key, known = decode_json(content, tuple[list[str], dict[str, Use]])
         except (OSError, msgspec.DecodeError):
             return {}
         return known if for_key == key else {}

@@ -8,6 +8,7 @@ from pathlib import Path
 import msgspec
 import tomlkit
 
+from brave_bridge.core.formats.decoding import decode_toml
 from brave_bridge.core.ways_back.retention import Retention
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.kept_record import KeptRecord
@@ -48,7 +49,7 @@ CHOICES: KeptRecord[Choices] = KeptRecord(
     Choices,
     Choices(),
     200_000,
-    decode=msgspec.toml.decode,
+    decode=decode_toml,
     encode=_toml,
     mended=True,
     remedy="mend or remove that file",

@@ -10,6 +10,7 @@ from pathlib import Path
 import msgspec
 import tomlkit
 
+from brave_bridge.core.formats.decoding import decode_toml
 from brave_bridge.machines.writing import replace_file, set_aside_damaged
 from brave_bridge.snapshots.engines.engine import Part, Use
 from brave_bridge.snapshots.trees.cover import Cover, Exclusion
@@ -151,7 +152,7 @@ class Gone(msgspec.Struct, frozen=True, kw_only=True):
 
 def read_description(folder: Path) -> Snapshot:
     """A snapshot's description; OSError or ValueError where it is missing or damaged."""
-    return msgspec.toml.decode(_limited(folder / DESCRIPTION), type=Snapshot)
+    return decode_toml(_limited(folder / DESCRIPTION), Snapshot)
 
 
 def write_description(folder: Path, snapshot: Snapshot) -> None:
@@ -162,7 +163,7 @@ def write_description(folder: Path, snapshot: Snapshot) -> None:
 def read_keeping(folder: Path) -> Keeping:
     """What is decided about a snapshot; ValueError or OSError where that cannot be read."""
     try:
-        return msgspec.toml.decode(_limited(folder / KEEPING), type=Keeping)
+        return decode_toml(_limited(folder / KEEPING), Keeping)
     except FileNotFoundError:
         return Keeping()
 

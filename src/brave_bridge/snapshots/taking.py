@@ -11,6 +11,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.subvolumes import is_subvolume
 from brave_bridge.machines.writing import replace_file
@@ -258,7 +259,7 @@ def keep_plan(folder: Path, parts: list[Part] | tuple[Part, ...]) -> None:
 def planned_parts(folder: Path) -> list[Part] | None:
     """The parts that were being made or removed in a folder; None where it does not say so."""
     try:
-        parts = msgspec.json.decode((folder / _MAKING).read_bytes(), type=list[Part])
+        parts = decode_json((folder / _MAKING).read_bytes(), list[Part])
     except (OSError, msgspec.DecodeError):
         return None
     return [part for part in parts if part.engine in ENGINES and PART_FOLDER.match(part.folder)]

@@ -12,6 +12,7 @@ from sqlalchemy import BigInteger, ForeignKey, select
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.store.database import Database
 from brave_bridge.store.faults import DamagedDatabase
 from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, SampleRow, now
@@ -242,8 +243,15 @@ def _row(kind, row):
 
 def _procedure_row(row: _Procedure) -> ProcedureRow:
     made = _row(ProcedureRow, row)
-    outcome = msgspec.json.decode(row.outcome, type=Outcome) if row.outcome else None
-    return msgspec.structs.replace(made, outcome=outcome)
+    return msgspec.structs.replace(made, outcome=_outcome(row) if row.outcome else None)
+
+
+def _outcome(row: _Procedure) -> Outcome:
+    """How it ended; where that cannot be read, its state and why."""
+    try:
+        return decode_json(row.outcome, Outcome)
+    except msgspec.DecodeError as error:
+        return Outcome(state=row.state, why=f"how it ended cannot be read: {error}")
 
 
 def _question_row(row: _Question) -> QuestionRow:

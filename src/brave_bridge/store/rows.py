@@ -4,10 +4,14 @@ That library takes longer to load than many a command to run.
 """
 
 from datetime import UTC, datetime
+from typing import Any, TypeVar
 
 import msgspec
 
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.formats.decoding import decode_json, fields_of
+
+_Kind = TypeVar("_Kind")
 
 LOGBOOK_FILE, NOTES_FILE = "logbook.sqlite", "field-notes.sqlite"
 
@@ -71,6 +75,41 @@ class EntryRow(msgspec.Struct, frozen=True):
     percent: float
     note: str
     job: str
+
+    @property
+    def asked(self) -> dict[str, Any]:
+        """The fields of the request; none where they cannot be read."""
+        return _fields(self.request)
+
+    @property
+    def answered(self) -> dict[str, Any]:
+        """The fields of the reply; none before it came, and where they cannot be read."""
+        return _fields(self.reply)
+
+    @property
+    def argv(self) -> tuple[str, ...]:
+        """The command that was asked for; empty where none was."""
+        words = self.asked.get("argv")
+        return tuple(map(str, words)) if isinstance(words, list) else ()
+
+    @property
+    def output(self) -> str:
+        """What the command printed."""
+        return str(self.answered.get("output", ""))
+
+    def asked_as(self, kind: type[_Kind]) -> _Kind | None:
+        """The request as one of a kind; None where it is none."""
+        try:
+            return decode_json(self.request, kind)
+        except msgspec.DecodeError:
+            return None
+
+
+def _fields(content: bytes | None) -> dict[str, Any]:
+    try:
+        return fields_of(content) if content else {}
+    except msgspec.DecodeError:
+        return {}
 
 
 class SampleRow(msgspec.Struct, frozen=True):

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.proof.alike import hold_against
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.survey.facts import Facts
@@ -64,7 +65,7 @@ def read_kept(desk: Desk, name: str = "") -> tuple[str, Facts]:
 
 def _decoded(name: str, content: bytes) -> Facts:
     try:
-        return msgspec.json.decode(content, type=Facts)
+        return decode_json(content, Facts)
     except msgspec.DecodeError as error:
         raise Refused("comparing", f"{name} is no baseline: {error}", "take a new one") from error
 

@@ -4,8 +4,6 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
-import msgspec
-
 from brave_bridge.core.formats.text import plain, shortened
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.drawings.bridge import bridge
@@ -104,11 +102,9 @@ def export_logbook(desk: Desk, folder: Path) -> list[Path]:
         lines += [f"## {row.kind}: {plain(row.title)}", "", f"{row.id}, {row.state}", ""]
         for entry in desk.logbook().entries(row.id):
             lines.append(f"- {entry.began} **{entry.title}** {plain(entry.note)}")
-            reply = msgspec.json.decode(entry.reply) if entry.reply else {}
-            if "output" in reply:
-                argv = msgspec.json.decode(entry.request)["argv"]
-                lines += ["", "  ```", f"  $ {' '.join(argv)}"]
-                lines += [f"  {line}" for line in plain(reply["output"]).splitlines()]
+            if "output" in entry.answered:
+                lines += ["", "  ```", f"  $ {plain(' '.join(entry.argv))}"]
+                lines += [f"  {line}" for line in plain(entry.output).splitlines()]
                 lines += ["  ```", ""]
         lines.append("")
     path = folder / f"{desk.machine.name}-logbook.md"

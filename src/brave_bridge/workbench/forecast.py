@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from brave_bridge.core.estimate import Estimate, Speeds, Work, estimate, measured
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import RestartStep
-from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.runner.briefs import CrossBrief, known_brief
 from brave_bridge.snapshots.catalogue import Snapshot
 from brave_bridge.store.rows import EntryRow, ProcedureRow
 
@@ -79,7 +80,10 @@ def measure_of(entry: EntryRow) -> Measure:
 
 @lru_cache(maxsize=512)
 def _measure(request: bytes) -> Measure:
-    return msgspec.json.decode(request, type=Measure)
+    try:
+        return decode_json(request, Measure)
+    except msgspec.DecodeError:
+        return Measure()
 
 
 def actual_seconds(entries: Iterable[EntryRow]) -> float:
@@ -112,7 +116,7 @@ def _history(
     for row in reversed(list(rows)):
         if row.kind != "crossing" or row.state != "done":
             continue
-        brief = decode_brief(row.brief)
+        brief = known_brief(row.brief)
         if isinstance(brief, CrossBrief):
             entries = logbook.entries(row.id)
             actual = actual_seconds(entries)
@@ -142,5 +146,5 @@ def _speeds(history: list[tuple[CrossBrief, list[EntryRow], float]]) -> Speeds:
 
 
 def _copied(entry: EntryRow) -> int:
-    reply = msgspec.json.decode(entry.reply) if entry.reply else {}
-    return int(reply.get("bytes_copied", 0))
+    copied = entry.answered.get("bytes_copied", 0)
+    return copied if isinstance(copied, int) else 0

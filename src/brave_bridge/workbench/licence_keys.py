@@ -1,7 +1,5 @@
 """Licence keys at the desk: judged here before anything begins, handed to the runner that waits."""
 
-import msgspec
-
 from brave_bridge.core.crossing.requests import UseKey
 from brave_bridge.core.licensed.key import LicenceKey, judged, marked
 from brave_bridge.core.plan.exchange_steps import EditionStep
@@ -33,7 +31,7 @@ def waiting_for(desk: Desk) -> UseKey | None:
     last = entries[-1] if entries else None
     if last is None or last.ended or last.kind != UseKey.__name__:
         return None
-    return msgspec.json.decode(last.request, type=UseKey)
+    return last.asked_as(UseKey)
 
 
 def judged_by(wanted: UseKey, typed: str) -> LicenceKey:

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_toml
 from brave_bridge.core.formats.text import plain
 from brave_bridge.machines.port import MachineError
 from brave_bridge.workbench.places import config_folder
@@ -55,7 +56,7 @@ def _configured() -> tuple[FleetMember, ...]:
     if not path.is_file():
         return ()
     try:
-        listed = msgspec.toml.decode(path.read_bytes(), type=_ListedFleet)
+        listed = decode_toml(path.read_bytes(), _ListedFleet)
     except (OSError, msgspec.DecodeError) as error:
         raise MachineError(
             f"reading {path}",

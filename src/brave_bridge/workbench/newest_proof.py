@@ -5,11 +5,12 @@ from typing import TypeVar
 import msgspec
 
 from brave_bridge.core.crossing.replies import FactsRead, Restored, SnapshotTaken
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.proof.alike import both, hold_against
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import baseline as read_baseline
-from brave_bridge.runner.briefs import CrossBrief, ReturnBrief, decode_brief
+from brave_bridge.runner.briefs import CrossBrief, ReturnBrief, known_brief
 from brave_bridge.runner.checking import ask_checks
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.decisions import read_decisions
@@ -29,9 +30,11 @@ def proof_now(desk: Desk) -> tuple[ProcedureRow, Proof]:
     row = next((row for row in proved if row.state != "stopped"), None)
     if row is None:
         raise Refused("proving", "no crossing is in the logbook")
-    brief = decode_brief(row.brief)
+    brief = known_brief(row.brief)
     if isinstance(brief, ReturnBrief):
         return row, _of_return(desk, row, brief.way_back)
+    if not isinstance(brief, CrossBrief):
+        raise Refused("proving", f"what crossing {row.id} was to do cannot be read any more")
     return row, _of_crossing(desk, row, brief)
 
 
@@ -74,7 +77,7 @@ def _reply(desk: Desk, procedure: str, kind: str, expected: type[_Reply]) -> _Re
     for entry in desk.logbook().entries(procedure):
         if entry.kind == kind and entry.reply:
             try:
-                return msgspec.json.decode(entry.reply, type=expected)
+                return decode_json(entry.reply, expected)
             except msgspec.DecodeError:
                 continue
     return None

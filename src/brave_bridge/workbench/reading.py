@@ -13,7 +13,7 @@ from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import BridgeState, marks_of
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import MachineError
-from brave_bridge.runner.briefs import CrossBrief, decode_brief, is_decision
+from brave_bridge.runner.briefs import CrossBrief, is_decision, known_brief
 from brave_bridge.runner.repeated_proofs import REPEATS
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.rows import ProcedureRow, now
@@ -233,7 +233,7 @@ def _checkpoints(family: str) -> tuple[str, ...]:
 
 def crossing_bridge(live: Live) -> BridgeState:
     """The bridge of a crossing as far as it has come."""
-    brief = decode_brief(live.row.brief)
+    brief = known_brief(live.row.brief)
     if not isinstance(brief, CrossBrief):
         return BridgeState((live.row.title,))
     titles = [plan.leg.start.title for plan in brief.plans]
@@ -243,8 +243,8 @@ def crossing_bridge(live: Live) -> BridgeState:
     passed = 0
     for entry in live.entries:
         if entry.kind == "Checkpoint" and entry.ok:
-            checkpoint = msgspec.json.decode(entry.request, type=Checkpoint)
-            if checkpoint.name in order:
+            checkpoint = entry.asked_as(Checkpoint)
+            if checkpoint and checkpoint.name in order:
                 passed = checkpoint.leg * len(marks) + order.index(checkpoint.name) + 1
     if live.row.state == "done":
         passed = len(brief.plans) * len(marks)

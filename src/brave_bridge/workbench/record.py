@@ -152,7 +152,7 @@ class Live(msgspec.Struct, frozen=True):
         if newest is None or newest.kind != UseKey.__name__ or newest.ended:
             return None
         is_waiting = newest.note == WAITS_FOR_KEY
-        return msgspec.json.decode(newest.request, type=UseKey) if is_waiting else None
+        return newest.asked_as(UseKey) if is_waiting else None
 
 
 class MachineRecord(msgspec.Struct, frozen=True, kw_only=True):

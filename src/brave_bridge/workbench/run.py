@@ -11,6 +11,7 @@ import msgspec
 from brave_bridge.core.crossing.replies import StopsSeen
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings, leave
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.runtime import own_runtime
@@ -41,7 +42,7 @@ def begin(order: bytes) -> tuple[str, Callable[[], int]]:
 
     The id is empty where that is refused.
     """
-    ordered = msgspec.json.decode(order, type=Order)
+    ordered = decode_json(order, Order)
     desk = Desk(parse_words(ordered.target))
     brief = decode_brief(ordered.brief)
     try:

@@ -10,7 +10,7 @@ from brave_bridge.core.kernels.keeping import old_kernels
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
-from brave_bridge.runner.briefs import ReturnBrief, decode_brief
+from brave_bridge.runner.briefs import ReturnBrief, known_brief
 from brave_bridge.workbench.decisions import read_decisions, toggle_task
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.kernels import kernels_of_ways_back
@@ -76,7 +76,7 @@ def _newest_that_stands(desk: Desk) -> Outcome | None:
     returned_to: set[str] = set()
     for row in desk.procedures():
         if row.kind == "return" and row.state == "done":
-            brief = decode_brief(row.brief)
+            brief = known_brief(row.brief)
             returned_to |= {brief.way_back} if isinstance(brief, ReturnBrief) else set()
         if row.kind == "crossing" and row.outcome is not None:
             before = {way for way in returned_to if made.get(way, row.ended) <= row.ended}

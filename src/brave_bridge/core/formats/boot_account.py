@@ -6,6 +6,8 @@ itself says what came up. It needs nothing but a POSIX shell.
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
+
 ACCOUNT = "/var/lib/brave-bridge/came-up.json"
 SCRIPT = "/var/lib/brave-bridge/came-up.sh"
 LARGEST = 64 * 1024
@@ -52,6 +54,6 @@ class BootAccount(msgspec.Struct, frozen=True):
 def read_account(content: bytes) -> BootAccount | None:
     """The account in a file; None where it is none."""
     try:
-        return msgspec.json.decode(content, type=BootAccount)
-    except (msgspec.DecodeError, UnicodeDecodeError):
+        return decode_json(content, BootAccount)
+    except msgspec.DecodeError:
         return None

@@ -4,6 +4,8 @@ from typing import Any
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
+
 PASSED, FAILING = "passed", "failing"
 
 
@@ -14,8 +16,8 @@ def health_of(output: str) -> str:
     speak of the disk's past.
     """
     try:
-        told: Any = msgspec.json.decode(output)
-    except (msgspec.DecodeError, RecursionError):
+        told: Any = decode_json(output, Any)
+    except msgspec.DecodeError:
         return ""
     status = told.get("smart_status") if isinstance(told, dict) else None
     passed = status.get("passed") if isinstance(status, dict) else None

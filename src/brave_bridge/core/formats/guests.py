@@ -1,9 +1,10 @@
 """What managers of guests print: virsh(1), machinectl(1), podman-ps(1) and docker ps."""
 
-import json
 import re
 
 import msgspec
+
+from brave_bridge.core.formats.decoding import fields_of
 
 _VIRSH_ROW = re.compile(r"^\s*(?:-|\d+)\s+(\S.*?)\s{2,}(\S.*?)\s*$")
 
@@ -42,10 +43,10 @@ def read_containers(text: str, manager: str) -> list[Guest]:
     found = []
     for line in text.splitlines():
         try:
-            row = json.loads(line)
-        except ValueError:
+            row = fields_of(line)
+        except msgspec.DecodeError:
             continue
-        if isinstance(row, dict) and row.get("Names"):
+        if row.get("Names"):
             names = row["Names"]
             name = names[0] if isinstance(names, list) else str(names)
             found.append(Guest(name, manager, str(row.get("State") or row.get("Status") or "")))

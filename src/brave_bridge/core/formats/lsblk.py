@@ -2,6 +2,8 @@
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
+
 COLUMNS = "PATH,FSTYPE,LABEL,UUID,SIZE,MOUNTPOINTS"
 
 
@@ -28,6 +30,6 @@ class _Listing(msgspec.Struct):
 def read_block_devices(text: str) -> tuple[BlockDevice, ...]:
     """The devices of a listing; none where it is no listing."""
     try:
-        return msgspec.json.decode(text, type=_Listing).blockdevices
+        return decode_json(text, _Listing).blockdevices
     except msgspec.DecodeError:
         return ()

@@ -4,6 +4,7 @@ import re
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.sums import SHA256
 from brave_bridge.core.images.manifest import LARGEST_BUNDLE, VERSION
 
@@ -43,8 +44,8 @@ class Depot(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 def read_depot(content: bytes, line: str) -> Depot:
     """What a depot says that it has; DepotFault where that is none, or of another line."""
     try:
-        depot = msgspec.json.decode(content, type=Depot)
-    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        depot = decode_json(content, Depot)
+    except msgspec.DecodeError as error:
         raise DepotFault(f"it is no list of bundles: {error}") from error
     if depot.schema != SCHEMA:
         raise DepotFault(f"it is of format {depot.schema}; this program reads {SCHEMA}")

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.sums import SHA256
 
 MANIFEST, SIGNATURE = "manifest.json", "manifest.json.asc"
@@ -116,8 +117,8 @@ def read_manifest(content: bytes) -> Manifest:
     if len(content) > LARGEST_MANIFEST:
         raise ManifestFault(f"it is longer than {LARGEST_MANIFEST} bytes")
     try:
-        manifest = msgspec.json.decode(content, type=Manifest)
-    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        manifest = decode_json(content, Manifest)
+    except msgspec.DecodeError as error:
         raise ManifestFault(f"it is no manifest: {error}") from error
     for fault in _faults(manifest):
         raise ManifestFault(fault)

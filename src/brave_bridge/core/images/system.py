@@ -10,6 +10,7 @@ from typing import TypeVar
 import msgspec
 
 from brave_bridge.core.boot.entries import BootEntry, Loader
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.images.changes import InstalledComponent
 from brave_bridge.core.images.manifest import MOST_ISSUES, Manifest
@@ -188,6 +189,6 @@ def disagreements(system: ImageSystem) -> Iterator[str]:
 
 def _decoded(content: bytes, kind: type[_Kind]) -> _Kind:
     try:
-        return msgspec.json.decode(content, type=kind)
-    except (msgspec.DecodeError, RecursionError) as error:
+        return decode_json(content, kind)
+    except msgspec.DecodeError as error:
         raise ImageFault(str(error)) from error

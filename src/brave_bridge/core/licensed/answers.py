@@ -6,6 +6,7 @@ trusted: what is none of this is an answer that cannot be used, never a yes.
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.text import one_line
 
 GOOD = "good"
@@ -64,7 +65,7 @@ def read_answer(output: str) -> Answer:
         return Answer(UNUSABLE, words=f"an answer of {len(output)} characters")
     line = next((one for one in reversed(output.splitlines()) if one.strip()), "")
     try:
-        found = msgspec.json.decode(line.encode("utf-8", "replace"), type=Answer)
+        found = decode_json(line.encode("utf-8", "replace"), Answer)
     except msgspec.DecodeError as error:
         return Answer(UNUSABLE, words=one_line(str(error), 120))
     if found.verdict not in WORDS:

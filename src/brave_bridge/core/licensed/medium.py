@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.sums import SHA256
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.licensed.system import LicensedSystem, Program
@@ -73,8 +74,8 @@ def read_medium(content: bytes) -> Medium:
     if len(content) > LARGEST:
         raise MediumFault(f"what it says of itself is longer than {LARGEST} bytes")
     try:
-        medium = msgspec.json.decode(content, type=Medium)
-    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        medium = decode_json(content, Medium)
+    except msgspec.DecodeError as error:
         raise MediumFault(f"it does not say what it is: {error}") from error
     for fault in _faults(medium):
         raise MediumFault(fault)

@@ -8,6 +8,7 @@ from typing import TypeVar
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.text import one_line
 
 SYSTEM_FILE = "/usr/lib/licensed/system.json"
@@ -185,8 +186,8 @@ def read_phases(content: bytes) -> Phases:
 
 def _decoded(content: bytes, kind: type[_Kind]) -> _Kind:
     try:
-        return _cleaned(msgspec.json.decode(content, type=kind))
-    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        return _cleaned(decode_json(content, kind))
+    except msgspec.DecodeError as error:
         raise LicensedFault(one_line(str(error), 200)) from error
 
 

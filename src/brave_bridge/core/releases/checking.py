@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_toml
 from brave_bridge.core.releases.catalogue import LegRule, ReleaseLine, leg_of
 from brave_bridge.core.releases.conditions import PHASE_WORDS
 from brave_bridge.core.releases.standing import SCALES
@@ -32,10 +33,10 @@ def check_line(text: str) -> tuple[ReleaseLine | None, list[CatalogueFault]]:
     """The release line of a file, None where it cannot be used, and all that is wrong in it."""
     try:
         raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
         return None, [_of_notation(text, str(error))]
     try:
-        line = msgspec.toml.decode(text, type=ReleaseLine)
+        line = decode_toml(text, ReleaseLine)
     except (msgspec.DecodeError, ValueError) as error:
         return None, [_of_field(text, str(error))]
     checks = (_legs_to_nowhere, _faulty_scales, _faulty_phases, _faulty_product)

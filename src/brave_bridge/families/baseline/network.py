@@ -1,8 +1,11 @@
 """Addresses, routes and name servers (ip(8), resolv.conf(5))."""
 
-import json
 from collections.abc import Iterator
+from typing import Any
 
+import msgspec
+
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
 from brave_bridge.families.baseline.reading import not_told, topic
@@ -45,7 +48,7 @@ def _lasts(address: object) -> bool:
 
 def _rows(seen: Seen, command: tuple[str, ...]) -> Iterator[dict]:
     try:
-        rows = json.loads(seen.answer(*command).output or "[]")
-    except ValueError:
+        rows = decode_json(seen.answer(*command).output or "[]", list[Any])
+    except msgspec.DecodeError:
         return
-    yield from (row for row in rows if isinstance(row, dict)) if isinstance(rows, list) else ()
+    yield from (row for row in rows if isinstance(row, dict))

@@ -4,6 +4,7 @@ import msgspec
 
 from brave_bridge.bootloaders.settings import FIRMWARE
 from brave_bridge.core.boot.firmware_text import KeptText
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.survey.platform import BoardFile
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.queries import Contents, Query, Seen
@@ -20,7 +21,7 @@ def read(seen: Seen) -> tuple[BoardFile, ...]:
 def _file(seen: Seen, path: str) -> BoardFile:
     record = f"{_RECORDS}/{path.strip('/').replace('/', '-')}.json"
     try:
-        kept = msgspec.json.decode(seen.contents.get(record, b"{}"), type=KeptText)
+        kept = decode_json(seen.contents.get(record, b"{}"), KeptText)
     except msgspec.DecodeError:
         kept = KeptText()
     return BoardFile(

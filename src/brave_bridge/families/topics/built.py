@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.kconfig.dotconfig import LARGEST, config_text, read_config
 from brave_bridge.core.kconfig.protected import Protected, unmet
@@ -36,7 +37,7 @@ def _releases(seen: Seen) -> Iterator[str]:
 def _built(seen: Seen, release: str, runs: bool) -> BuiltKernel:
     record = seen.contents.get(_RECORDS.replace("*", release), b"")
     try:
-        protected = msgspec.json.decode(record, type=tuple[Protected, ...])
+        protected = decode_json(record, tuple[Protected, ...])
     except msgspec.DecodeError:
         return BuiltKernel(release, 0, where="", faults=("what it must have cannot be read",))
     places = (_RUNNING, f"/boot/config-{release}") if runs else (f"/boot/config-{release}",)

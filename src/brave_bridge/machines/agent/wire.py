@@ -45,7 +45,7 @@ def receive(stream: BinaryIO) -> Any:
         raise WireError("it ended in a frame")
     try:
         return json.loads(frame.decode("ascii"), object_hook=_decoded)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise WireError(str(error)) from error
 
 

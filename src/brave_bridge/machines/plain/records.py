@@ -83,7 +83,7 @@ def _made(kind, value):
 def _loaded(content):
     try:
         return json.loads(content.decode() if isinstance(content, bytes) else content)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise DecodeError(str(error)) from error
 
 

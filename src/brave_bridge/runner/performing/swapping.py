@@ -8,8 +8,9 @@ import msgspec
 
 from brave_bridge.core.crossing.replies import Done, Swapped
 from brave_bridge.core.crossing.requests import FileSwap, ReplaceFiles, SwapFiles
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.text import counted
-from brave_bridge.machines.port import STATE_FOLDER, Machine
+from brave_bridge.machines.port import STATE_FOLDER, Machine, MachineError
 
 _LARGEST = 1 << 30
 _MOST_SAVED = 100
@@ -24,10 +25,18 @@ def swap_files(machine: Machine, request: SwapFiles, name: str) -> Swapped:
         swaps = [msgspec.structs.replace(s, saved=_free_name(machine, s)) for s in there]
         machine.files.write(place, msgspec.json.encode(swaps), 0o600)
     else:
-        swaps = msgspec.json.decode(content, type=list[FileSwap])
+        swaps = _written_down(machine, place, content)
     for swap in swaps:
         _swap(machine, swap)
     return Swapped(tuple(swap.present for swap in swaps))
+
+
+def _written_down(machine: Machine, place: str, content: bytes) -> list[FileSwap]:
+    try:
+        return decode_json(content, list[FileSwap])
+    except msgspec.DecodeError as error:
+        remedy = "look at the config files that were set aside, remove that file, then go on"
+        raise MachineError(f"reading {place}", machine.name, str(error), remedy) from error
 
 
 def replace_files(machine: Machine, request: ReplaceFiles) -> Done:

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.snapshots.engines.engine import (
     EngineError,
     Mounted,
@@ -60,7 +61,7 @@ class _Report(msgspec.Struct):
 
 def read_volumes(text: str) -> list[Volume]:
     """Volumes from lvs's JSON report (``--units b --nosuffix``); ValueError where it is none."""
-    report = msgspec.json.decode(text, type=_Report)
+    report = decode_json(text, _Report)
     return [_volume(row) for group in report.report for row in group.lv]
 
 

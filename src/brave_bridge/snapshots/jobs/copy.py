@@ -15,6 +15,7 @@ from typing import ClassVar
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.snapshots.trees.cover import Cover
 from brave_bridge.snapshots.trees.file_copy import FileCopier, dress, may_be_refused
 from brave_bridge.snapshots.trees.files import (
@@ -314,5 +315,5 @@ class FolderCopier:
         with opened(self.anchors, anchor) as folder:
             os.link("file", name, src_dir_fd=folder, dst_dir_fd=self._copy)
             with open(os.open("entry", os.O_RDONLY, dir_fd=folder), "rb") as stream:
-                kept = msgspec.json.decode(stream.read(), type=Entry)
+                kept = decode_json(stream.read(), Entry)
         return msgspec.structs.replace(kept, path=encoded_path(path))

@@ -67,7 +67,7 @@ def ways_back(root, other_disk):
             if described.get("id") != folder.name:
                 raise ValueError("it names another one")
             yield folder, described, ""
-        except (OSError, ValueError) as error:
+        except (OSError, ValueError, RecursionError) as error:
             yield folder, {}, str(error)
 
 
@@ -170,7 +170,7 @@ def main(words=None):
     given = parser.parse_args(words)
     try:
         return _do(given)
-    except (OSError, ValueError, KeyError) as error:
+    except (OSError, ValueError, KeyError, RecursionError) as error:
         where = getattr(error, "filename", None)
         why = getattr(error, "strerror", None) or str(error)
         print("brave-bridge-rescue: " + why + (" " + str(where) if where else ""), file=sys.stderr)

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.writing import replace_file
 from brave_bridge.snapshots.trees.cover import STAGING
 
@@ -33,7 +34,7 @@ def read_journal(root: Path) -> Journal | None:
     """The journal of a return that was interrupted on that part, if there is one."""
     try:
         content = (root / STAGING / _NAME).read_bytes()[:_LONGEST]
-        return msgspec.json.decode(content, type=Journal)
+        return decode_json(content, Journal)
     except (OSError, msgspec.DecodeError):
         return None
 

@@ -85,6 +85,7 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
 
 
 _decoder = msgspec.json.Decoder(Entry)
+_UNREADABLE = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
 encode_entry = msgspec.json.Encoder().encode
 
 
@@ -138,7 +139,7 @@ def decoded_entry(line: bytes) -> Entry:
     """An entry from its line; DamagedManifest where it is none that could be."""
     try:
         entry = _decoder.decode(line)
-    except msgspec.DecodeError as error:
+    except _UNREADABLE as error:
         raise DamagedManifest(f"a damaged line: {error}") from error
     if entry.type not in _TYPES:
         raise DamagedManifest(f"{entry.path[:80]!r} is of no type: {entry.type[:8]!r}")
@@ -256,7 +257,7 @@ class Manifest:
         begins, ends = self._places.get(folder, (0, 0))
         try:
             entries = _decoder.decode_lines(self._content[begins:ends])[1:]
-        except msgspec.DecodeError as error:
+        except _UNREADABLE as error:
             raise DamagedManifest(f"a damaged line: {error}") from error
         found = {}
         for entry in entries:

@@ -8,7 +8,7 @@ import msgspec
 
 from brave_bridge.core.formats.apt_output import fault_lines
 from brave_bridge.core.formats.text import plain
-from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.runner.briefs import CrossBrief, known_brief
 from brave_bridge.workbench.forecast import actual_seconds, roughly, seconds_between
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.pictures.crossing import crossing_picture
@@ -18,6 +18,16 @@ if TYPE_CHECKING:
     from brave_bridge.store.rows import EntryRow
 
 COLUMNS = (Column("", 2), Column("step"), Column("took", 8, right=True), Column("note", 34))
+
+
+class _Named(msgspec.Struct, frozen=True):
+    path: str
+
+
+class _Written(msgspec.Struct, frozen=True):
+    """What of a request is told that writes files."""
+
+    files: tuple[_Named, ...]
 
 
 class Progress(msgspec.Struct, frozen=True):
@@ -94,14 +104,14 @@ def crossing_page(record: MachineRecord) -> Page:
 
 def _steps(record: MachineRecord, live: Live) -> int:
     """About how many steps a procedure has."""
-    brief = decode_brief(live.row.brief)
+    brief = known_brief(live.row.brief)
     legs = len(brief.plans) if isinstance(brief, CrossBrief) else 1
     return STEPS_OF.get(live.row.kind, legs * STEPS_OF_A_LEG + STEPS_AROUND)
 
 
 def _against_estimate(live: Live) -> str:
     """What it took beside what was expected, once a crossing has ended."""
-    brief = decode_brief(live.row.brief)
+    brief = known_brief(live.row.brief)
     if not (isinstance(brief, CrossBrief) and brief.estimate and live.row.state == "done"):
         return ""
     took = actual_seconds(live.entries)
@@ -148,24 +158,26 @@ def _row(entry: EntryRow) -> Row:
 
 def entry_why(entry: EntryRow) -> tuple[Note, ...]:
     """A request of the logbook for the Why pane: the command, its times, what it printed."""
-    request = msgspec.json.decode(entry.request)
-    reply = msgspec.json.decode(entry.reply) if entry.reply else {}
+    request, reply = entry.asked, entry.answered
     notes = [
         title(entry.title),
         Note("seen", f"began {entry.began[11:19]} UTC, took {_took(entry)}"),
     ]
     if "argv" in request:
-        notes.append(Note("code", "$ " + " ".join(request["argv"])))
+        notes.append(Note("code", "$ " + plain(" ".join(entry.argv))))
         notes += said(f"exit code {reply['exit_code']}" if "exit_code" in reply else "")
-        notes.append(Note("code", plain(reply.get("output", ""))[-2500:]))
+        notes.append(Note("code", plain(entry.output)[-2500:]))
     elif "seen" in reply:
-        notes += said(f"{reply['attempted']}: {plain(reply['seen'])}", reply.get("remedy", ""))
+        attempted, seen, remedy = (str(reply.get(k, "")) for k in ("attempted", "seen", "remedy"))
+        notes += said(f"{attempted}: {plain(seen)}", remedy)
     elif "detail" in request:
-        answer = f"answer: {reply['choice']} ({reply['by']})" if "choice" in reply else ""
+        answer = f"answer: {reply['choice']} ({reply.get('by', '')})" if "choice" in reply else ""
         notes += said(answer)
-        notes.append(Note("code", plain(request["detail"])))
-    elif "files" in request:
-        notes += said(*(file["path"] for file in request["files"]))
+        notes.append(Note("code", plain(str(request["detail"]))))
+    elif written := entry.asked_as(_Written):
+        notes += said(*(file.path for file in written.files))
+    elif not request:
+        notes.append(Note("seen", "what was kept of this request cannot be read"))
     return tuple(notes)
 
 
@@ -214,6 +226,5 @@ def _warnings(live: Live) -> tuple[str, ...]:
     found: list[str] = []
     for entry in live.entries:
         if entry.kind == "Run" and entry.reply:
-            output = msgspec.json.decode(entry.reply).get("output", "")
-            found += fault_lines(output)
+            found += fault_lines(entry.output)
     return tuple(plain(line) for line in dict.fromkeys(found))[-6:]

@@ -14,7 +14,7 @@ import msgspec
 from brave_bridge.core.estimate import Speeds, estimate
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.drawings.chart import Curve
-from brave_bridge.runner.briefs import CrossBrief, decode_brief
+from brave_bridge.runner.briefs import CrossBrief, known_brief
 from brave_bridge.workbench.forecast import measure_of, seconds_between, work_of
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ def curves_of_work(live: Live, longest: float) -> tuple[Curve, ...]:
 
     ``longest`` is the length of the axis in seconds.
     """
-    brief = decode_brief(live.row.brief)
+    brief = known_brief(live.row.brief)
     if not isinstance(brief, CrossBrief):
         return ()
     works = [work_of(plan) for plan in brief.plans]
