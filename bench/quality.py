@@ -33,7 +33,7 @@ from brave_bridge.core.planning.planner import plan_packages
 from brave_bridge.core.planning.telling import bare
 from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.deb.commands import DebCommands
-from brave_bridge.families.deb.exact import stage_one_of
+from brave_bridge.families.deb.exact import stages_of
 
 _ONLY_TELL = ("--no-download", "--download-only")
 """apt tells what it chose and does nothing; a simulation would order it all, which takes long."""
@@ -69,7 +69,7 @@ def judge(
         universe=universe,
         plan=plan,
         faults=[f"{fault.package} {fault.what}" for fault in faults_of_plan(plan)],
-        apt_differs=_differences(machine, world, bare(universe, plan)),
+        apt_differs=_differences(machine, world, bare(universe, plan), plan, releases),
         hand_installed_lost=[
             slot
             for slot in plan.removed
@@ -83,19 +83,31 @@ def judge(
     return judged
 
 
-def _differences(machine, world, changes: PackageChanges) -> list[str]:
+def _differences(
+    machine, world, changes: PackageChanges, plan: PackagePlan, releases: tuple[str, ...]
+) -> list[str]:
     """What apt would do other than the plan, given the very commands of a crossing."""
     commands = DebCommands().exactly(changes)
-    stages = (
-        (commands.stage_one, commands.files[0], stage_one_of(changes)),
-        (commands.stage_two, commands.files[1], changes),
+    first, rest = stages_of(changes)
+    between = machines.after(machine, _as_far_as(plan, first), *releases, name="between")
+    steps = (
+        (machine, commands.download, commands.files[1], changes),
+        (machine, commands.stage_one, commands.files[0], first),
+        (between, commands.stage_two, commands.files[1], rest),
     )
     return [
         words
-        for stage, choice, part in stages
-        if stage is not None
-        for words in _otherwise(machine, world, stage.command, choice, part)
+        for start, step, choice, part in steps
+        if step is not None
+        for words in _otherwise(start, world, getattr(step, "command", step), choice, part)
     ]
+
+
+def _as_far_as(plan: PackagePlan, first: PackageChanges) -> PackagePlan:
+    """The plan as it stands behind its first stage."""
+    stands = {slot: one.package for slot, one in plan.before.items()}
+    after = stands | {change.name: plan.after[change.name] for change in first.upgraded}
+    return msgspec.structs.replace(plan, after=after)
 
 
 def _otherwise(machine, world, command: Run, choice: FileText, wanted: PackageChanges) -> list[str]:
@@ -195,7 +207,7 @@ def _judge_machine(worlds: machines.Worlds, seed: int) -> Totals:
     machine = worlds.machine(chance.randint(200, 2_500), seed, spoilt=True)
     first = judge(machine, worlds.of("bookworm"), "bookworm", explain=True)
     _count(totals["11 to 12"], machine, worlds.of("bookworm"), first)
-    after = worlds.after(machine, first.plan, "bookworm")
+    after = machines.after(machine, first.plan, "bookworm")
     second = judge(after, worlds.of("trixie"), "trixie", explain=True)
     _count(totals["12 to 13"], after, worlds.of("trixie"), second)
     direct = judge(machine, worlds.of("trixie"), "trixie", explain=True)

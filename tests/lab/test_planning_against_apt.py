@@ -47,6 +47,6 @@ def test_libraries_of_another_architecture_are_planned_as_apt_has_them(tmp_path,
 def test_the_second_leg_starts_where_the_first_ends(worlds):
     machine = worlds.machine(400, 12)
     judged = judge(machine, worlds.of("bookworm"), "bookworm")
-    after = worlds.after(machine, judged.plan, "bookworm")
+    after = machines.after(machine, judged.plan, "bookworm")
     second = judge(after, worlds.of("trixie"), "trixie", explain=True)
     assert (second.faults, second.apt_differs, second.wrong_reasons) == ([], [], [])

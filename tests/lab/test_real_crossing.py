@@ -55,7 +55,7 @@ def asked_for(tree: Path) -> set[str]:
 
 
 def end_state(tree: Path) -> dict:
-    """What two crossings of the same tree must agree in: packages and config files."""
+    """What two crossings of the same tree must agree in: packages, marks and config files."""
     packages = read_status((tree / "var/lib/dpkg/status").read_text(), where="status")
     configs = {}
     for path in sorted((tree / "etc").rglob("*")):
@@ -66,6 +66,7 @@ def end_state(tree: Path) -> dict:
     return {
         "packages": {p.name: (p.version, p.want, p.state) for p in packages},
         "configs": configs,
+        "asked for": asked_for(tree),
     }
 
 
@@ -169,7 +170,7 @@ def test_both_legs_end_on_13_as_planned(smooth):
 
 
 def test_the_package_manager_still_knows_who_asked_for_what(smooth):
-    after = asked_for(smooth["tree"])
+    after = smooth["end"]["asked for"]
     gone = smooth["asked for"] - {name for name, *_ in _present(smooth)}
     assert smooth["asked for"] - gone == after and len(after) > 20
     titles = [e["title"] for p in smooth["logbook"]["procedures"] for e in p["entries"]]

@@ -207,26 +207,25 @@ class Worlds:
             self._machines[size, seed] = made
         return self._machines[size, seed]
 
-    def after(self, machine: Machine, plan: PackagePlan, release: str) -> Machine:
-        """The machine as a plan leaves it."""
-        indices = indices_of(release, machine.architectures)
-        before = {
-            _slot_of(text): text for text in machine.status.read_bytes().strip().split(b"\n\n")
-        }
-        place = machine.status.parent / "after"
-        place.mkdir(exist_ok=True)
-        stanzas, marks = [], []
-        for slot, version in sorted(plan.after.items()):
-            one = plan.before.get(slot)
-            if one is not None and one.package is version:
-                stanzas.append(before[slot])
-            else:
-                stanzas.append(_installed(_stanza_of(indices, slot, version.version), b"install"))
-            if one is None or not one.by_hand:
-                marks.append(_automatic(slot))
-        (place / "status").write_bytes(b"\n\n".join(stanzas) + b"\n\n")
-        (place / "extended_states").write_text("\n".join(marks) + "\n")
-        return Machine(place / "status", place / "extended_states", machine.architectures)
+
+def after(machine: Machine, plan: PackagePlan, *releases: str, name: str = "after") -> Machine:
+    """The machine as a plan over these releases leaves it; ``name`` tells it from others."""
+    indices = [i for release in releases for i in indices_of(release, machine.architectures)]
+    before = {_slot_of(text): text for text in machine.status.read_bytes().strip().split(b"\n\n")}
+    place = machine.status.parent / name
+    place.mkdir(exist_ok=True)
+    stanzas, marks = [], []
+    for slot, version in sorted(plan.after.items()):
+        one = plan.before.get(slot)
+        if one is not None and one.package is version:
+            stanzas.append(before[slot])
+        else:
+            stanzas.append(_installed(_stanza_of(indices, slot, version.version), b"install"))
+        if one is None or not one.by_hand:
+            marks.append(_automatic(slot))
+    (place / "status").write_bytes(b"\n\n".join(stanzas) + b"\n\n")
+    (place / "extended_states").write_text("\n".join(marks) + "\n")
+    return Machine(place / "status", place / "extended_states", machine.architectures)
 
 
 def _stanza_of(indices: list[DebIndex], slot: str, version: str) -> bytes:

@@ -271,15 +271,18 @@ class AptGet:
             )
             self._pause()
         failed = self._configure(ordered, step, total)
-        self._mark(set(solution.changed), set(installed))
+        self._mark(set(solution.changed), set(installed), whole=not failed)
         return failed
 
-    def _mark(self, changed: set[str], before: set[str]) -> None:
-        """What comes with others is automatic, what is named is not; an upgrade keeps its mark."""
+    def _mark(self, changed: set[str], before: set[str], *, whole: bool) -> None:
+        """What comes with others is automatic, what is named is not; an upgrade keeps its mark.
+
+        That new packages are automatic is only seen to where all went well.
+        """
         named: set[str] = set()
         if self.command[0] == "install":
             named = {word.partition("=")[0] for word in self.command[1:]} - (changed & before)
-        if self._option("APT::Get::Mark-Auto", "") == "true":
+        if whole and self._option("APT::Get::Mark-Auto", "") == "true":
             named -= changed
         mark(self.machine, changed - before - named, "auto")
         mark(self.machine, named, "manual")
