@@ -6,6 +6,7 @@ import random
 import shutil
 import subprocess
 
+import msgspec
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -13,8 +14,11 @@ from hypothesis import strategies as st
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.engines import copied
-from brave_bridge.snapshots.jobs.compare import CHANGED
+from brave_bridge.snapshots.jobs.compare import CHANGED, FolderComparer
+from brave_bridge.snapshots.jobs.comparison import comparison_job
 from brave_bridge.snapshots.trees import file_copy
+from brave_bridge.snapshots.trees.cover import cover_for
+from brave_bridge.snapshots.trees.hashing import hash_of_whole
 from tests.support.trees import (
     IS_ROOT,
     TRIAL,
@@ -51,6 +55,25 @@ def test_everything_comes_back(tmp_path):
     assert not returning.preview(taken, by_content=True).count
     assert (tmp_path / "home/watch/notes").read_text() == "mine"
     assert sorted(os.listdir(tmp_path)) == ["etc", "home", "usr", "var"]
+
+
+def test_a_content_that_changed_without_a_trace_is_found_where_all_is_read(tmp_path):
+    snapshots, _ = catalogue_at(tmp_path)
+    fill(tmp_path)
+    (tmp_path / "etc/ledger").write_text("as it was")
+    snapshots.take("first", TRIAL)
+    manifest = snapshots.folder / "first/root/manifest.jsonl"
+    was = hash_of_whole(b"as it was")
+    assert was in manifest.read_text()
+    other = tmp_path.parent / "manifest.jsonl"
+    other.write_text(manifest.read_text().replace(was, hash_of_whole(b"as it were")))
+    found = {}
+    for by_content in (False, True):
+        job = comparison_job(tmp_path, cover_for("tree"), manifest.parent, by_content=by_content)
+        comparer = FolderComparer(msgspec.structs.replace(job, manifest=str(other)))
+        found[by_content] = [(d.path, d.how) for d in comparer.do("etc").differences]
+        comparer.end()
+    assert found == {False: [], True: [("etc/ledger", CHANGED)]}
 
 
 def test_the_copy_is_independent_of_the_live_tree(tmp_path):

@@ -266,7 +266,9 @@ class FolderComparer:
 
     def _compare(self, entry: Entry, name: str, parent: int, status: os.stat_result) -> None:
         self._result.compared += 1
-        if is_untouched(entry, status) and not (entry.type == FILE and entry.what):
+        if is_untouched(entry, status):
+            if entry.type == FILE and entry.what and not self._holds(entry, name, parent, status):
+                self._differs(entry, CHANGED, status, entry.type)
             return
         if entry.type != FILE:
             live = describe_special("", name, parent, status)
@@ -283,6 +285,19 @@ class FolderComparer:
             # Another name of it may stand where nothing shall be touched.
             how = CHANGED if status.st_nlink > 1 and entry.type == FILE else ATTRIBUTES
             self._differs(entry, how, status, entry.type)
+
+    def _holds(self, entry: Entry, name: str, parent: int, status: os.stat_result) -> bool:
+        """Whether a file that nobody touched still has its content.
+
+        Nothing else of it can differ: no attribute changes without the ctime.
+        """
+        descriptor = open_to_read(name, parent)
+        try:
+            what, length = hash_of(descriptor, entry.what, status.st_size)
+        finally:
+            os.close(descriptor)
+        self._result.bytes_read += length
+        return what == entry.what and length == entry.size
 
     def _read(self, entry: Entry, name: str, parent: int) -> Entry:
         descriptor = open_to_read(name, parent)
