@@ -12,6 +12,7 @@ from brave_bridge.machines.writing import replace_file
 
 NAME = "brave-bridge-rescue"
 MODULES = (
+    "core.formats.decoding",
     "core.formats.proc",
     "core.formats.text",
     "machines.rooted",
