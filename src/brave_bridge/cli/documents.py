@@ -293,7 +293,7 @@ def procedure(row: ProcedureRow) -> dict[str, Any]:
 
 def entry(row: EntryRow) -> dict[str, Any]:
     """One request of a procedure."""
-    reply = row.answered
+    argv, reply = row.argv, row.answered
     return {
         "number": row.seq,
         "request": row.kind,
@@ -302,7 +302,7 @@ def entry(row: EntryRow) -> dict[str, Any]:
         "ended": row.ended,
         "ok": row.ok,
         "note": row.note,
-        **({"argv": list(row.argv)} if row.argv else {}),
+        **({"argv": list(argv)} if argv else {}),
         **{
             k: reply[k]
             for k in ("exit_code", "output", "seconds", "lost", "choice", "by")

@@ -102,9 +102,10 @@ def export_logbook(desk: Desk, folder: Path) -> list[Path]:
         lines += [f"## {row.kind}: {plain(row.title)}", "", f"{row.id}, {row.state}", ""]
         for entry in desk.logbook().entries(row.id):
             lines.append(f"- {entry.began} **{entry.title}** {plain(entry.note)}")
-            if "output" in entry.answered:
+            reply = entry.answered
+            if "output" in reply:
                 lines += ["", "  ```", f"  $ {plain(' '.join(entry.argv))}"]
-                lines += [f"  {line}" for line in plain(entry.output).splitlines()]
+                lines += [f"  {line}" for line in plain(str(reply["output"])).splitlines()]
                 lines += ["  ```", ""]
         lines.append("")
     path = folder / f"{desk.machine.name}-logbook.md"

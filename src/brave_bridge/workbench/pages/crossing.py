@@ -166,7 +166,7 @@ def entry_why(entry: EntryRow) -> tuple[Note, ...]:
     if "argv" in request:
         notes.append(Note("code", "$ " + plain(" ".join(entry.argv))))
         notes += said(f"exit code {reply['exit_code']}" if "exit_code" in reply else "")
-        notes.append(Note("code", plain(entry.output)[-2500:]))
+        notes.append(Note("code", plain(str(reply.get("output", "")))[-2500:]))
     elif "seen" in reply:
         attempted, seen, remedy = (str(reply.get(k, "")) for k in ("attempted", "seen", "remedy"))
         notes += said(f"{attempted}: {plain(seen)}", remedy)
