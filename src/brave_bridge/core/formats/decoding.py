@@ -6,6 +6,9 @@ import msgspec
 
 _Kind = TypeVar("_Kind")
 
+NO_TEXT_OF_THAT = (RecursionError, UnicodeError)
+"""What a decoder raises beside its own error: it nests too deeply, or is no UTF-8."""
+
 
 @overload
 def decode_json(content: bytes | str, kind: type[_Kind]) -> _Kind: ...
@@ -18,7 +21,7 @@ def decode_json(content: bytes | str, kind: Any) -> Any:
     """
     try:
         return msgspec.json.decode(content, type=kind)
-    except (RecursionError, UnicodeDecodeError) as error:
+    except NO_TEXT_OF_THAT as error:
         raise msgspec.DecodeError(str(error)) from error
 
 
@@ -30,7 +33,7 @@ def decode_toml(content: bytes | str, kind: Any) -> Any:
     """TOML (toml.io) as a value of a kind; msgspec.DecodeError where it is none, as above."""
     try:
         return msgspec.toml.decode(content, type=kind)
-    except (RecursionError, UnicodeDecodeError) as error:
+    except NO_TEXT_OF_THAT as error:
         raise msgspec.DecodeError(str(error)) from error
 
 

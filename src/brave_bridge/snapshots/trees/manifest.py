@@ -18,6 +18,7 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import NO_TEXT_OF_THAT
 from brave_bridge.snapshots.trees.hashing import new_digest, text_of
 
 _is_plain = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*").fullmatch
@@ -85,7 +86,7 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
 
 
 _decoder = msgspec.json.Decoder(Entry)
-_UNREADABLE = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
+_UNREADABLE = (msgspec.DecodeError, *NO_TEXT_OF_THAT)
 encode_entry = msgspec.json.Encoder().encode
 
 
