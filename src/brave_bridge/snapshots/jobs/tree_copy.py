@@ -14,7 +14,7 @@ from brave_bridge.snapshots.trees.flushing import Flushing
 from brave_bridge.snapshots.trees.folders import Boundary, list_folder, opened, opened_root
 from brave_bridge.snapshots.trees.manifest import FILE, ManifestWriter, joined, type_of
 from brave_bridge.snapshots.trees.mounts import mounts_below
-from brave_bridge.snapshots.trees.sums import SUMS, write_sums
+from brave_bridge.snapshots.trees.sums import write_sums
 
 Progress = Callable[[int, int], None]
 """Called with the entries and the bytes covered so far."""
@@ -63,7 +63,7 @@ def copy_tree(
 ) -> CopyReport:
     """Copy ``root`` to ``folder``/tree and write ``folder``/manifest.jsonl, which must not exist.
 
-    ``folder``/SHA256SUMS says the same of the contents to ``sha256sum -c``.
+    SHA256SUMS or B2SUMS beside it say the same of the contents to coreutils.
 
     ``previous`` is the like folder of an earlier snapshot on the same file system, to be
     shared with. OSError where anything but a vanished file cannot be read or written.
@@ -81,7 +81,7 @@ def copy_tree(
         mounts=mounts_below(root),
     )
     report = _carried_out(job, folder, progress, helpers)
-    write_sums(folder / "manifest.jsonl", folder / SUMS)
+    write_sums(folder)
     shutil.rmtree(folder / "anchors")
     return report
 

@@ -1,25 +1,39 @@
-"""The hashes of a copy as coreutils write them, for who has nothing but that (sha256sum(1))."""
+"""The hashes of a copy as coreutils write them, for who has nothing but that.
+
+A file for each kind: ``sha256sum -c SHA256SUMS`` and ``b2sum -c B2SUMS`` (sha256sum(1), b2sum(1)).
+"""
 
 import re
 from pathlib import Path
 from urllib.parse import unquote_to_bytes
 
-SUMS = "SHA256SUMS"
+from brave_bridge.snapshots.trees.hashing import BLAKE2, SHA256
 
-_FILE = re.compile(rb'\["f","([^"]*)",[\d,]*"sha256:([0-9a-f]{64})"')
-"""The beginning of a file's line; nothing else in a manifest has these quotes unescaped."""
+SUMS = {"SHA256SUMS": SHA256, "B2SUMS": BLAKE2}
+"""What the files are called, and the mark of the hashes in them."""
 
 
-def write_sums(manifest: Path, sums: Path) -> None:
-    """Write the sums of a manifest's files, named from the folder that it stands in. OSError.
+def write_sums(folder: Path) -> None:
+    """Write the sums of the files in ``folder``/manifest.jsonl beside it. OSError.
 
     They are flushed with the snapshot.
     """
-    content = manifest.read_bytes()
+    content = (folder / "manifest.jsonl").read_bytes()
+    for name, mark in SUMS.items():
+        if files := _files_of(mark).findall(content):
+            _write(folder / name, files)
+
+
+def _files_of(mark: str) -> re.Pattern[bytes]:
+    """The beginning of a file's line; nothing else in a manifest has these quotes unescaped."""
+    return re.compile(rb'\["f","([^"]*)",[\d,]*"%b([0-9a-f]{64})"' % mark.encode())
+
+
+def _write(sums: Path, files: list[tuple[bytes, bytes]]) -> None:
     with open(sums, "wb") as stream:
         stream.writelines(
             _line(unquote_to_bytes(path), digest) if b"%" in path else _plain_line(path, digest)
-            for path, digest in _FILE.findall(content)
+            for path, digest in files
         )
 
 
