@@ -10,14 +10,15 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from sqlalchemy import create_engine, event, inspect, text
-from sqlalchemy.exc import DBAPIError, NoResultFound, SQLAlchemyError
-from sqlalchemy.orm import DeclarativeBase, Session
+from sqlalchemy import Connection, Executable, MetaData, Update, create_engine, event, inspect, text
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 
 from brave_bridge.store.address import sqlite_file
 from brave_bridge.store.faults import DamagedDatabase, DatabaseError
 
 _WAIT_SECONDS = 30
+
+RECORD_GONE = "a record that was written is gone"
 _HEADER = b"SQLite format 3\0"
 _CHANGE_COUNTER = (4, 24)
 """How many bytes it has, and where it stands."""
@@ -43,7 +44,7 @@ _WORDS = {
 class Database:
     """The database of a schema, made where it is missing. DatabaseError where that is refused."""
 
-    def __init__(self, address: str, schema: type[DeclarativeBase]) -> None:
+    def __init__(self, address: str, schema: MetaData) -> None:
         self._file = sqlite_file(address)
         self.where = str(self._file)
         _must_be_database(self._file)
@@ -54,7 +55,7 @@ class Database:
         event.listen(self._engine, "connect", _make_durable)
         try:
             with self._told():
-                schema.metadata.create_all(self._engine)
+                schema.create_all(self._engine)
                 self._add_columns(schema)
         except DatabaseError:
             self.close()
@@ -75,30 +76,45 @@ class Database:
 
     def must_be_sound(self) -> None:
         """DamagedDatabase where SQLite finds a fault in the file (PRAGMA quick_check)."""
-        with self.session() as session:
-            found = session.execute(text("PRAGMA quick_check(1)")).scalar()
+        with self.reading() as connection:
+            found = connection.execute(text("PRAGMA quick_check(1)")).scalar()
         if found != "ok":
             raise DamagedDatabase(self.where, f"it is damaged: {found}")
 
     @contextmanager
-    def session(self) -> Iterator[Session]:
-        """A session whose errors are told as DatabaseError."""
-        with self._told(), Session(self._engine) as session:
-            yield session
+    def reading(self) -> Iterator[Connection]:
+        """A connection to read by, whose errors are told as DatabaseError."""
+        with self._told(), self._engine.connect() as connection:
+            yield connection
+
+    @contextmanager
+    def writing(self) -> Iterator[Connection]:
+        """The same in a transaction, which ends with all that was written in it, or nothing."""
+        with self._told(), self._engine.begin() as connection:
+            yield connection
+
+    def write(self, statement: Executable) -> None:
+        """Carry a statement out in a transaction of its own."""
+        with self.writing() as connection:
+            connection.execute(statement)
+
+    def change_one(self, change: Update) -> None:
+        """Change a record; DamagedDatabase where it is there no more."""
+        with self.writing() as connection:
+            if not connection.execute(change).rowcount:
+                raise DamagedDatabase(self.where, RECORD_GONE)
 
     @contextmanager
     def _told(self) -> Iterator[None]:
         try:
             yield
-        except NoResultFound as error:
-            raise DamagedDatabase(self.where, "a record that was written is gone") from error
         except SQLAlchemyError as error:
             raise _error(self.where, error) from error
 
-    def _add_columns(self, schema: type[DeclarativeBase]) -> None:
+    def _add_columns(self, schema: MetaData) -> None:
         """Give the tables of an older file the columns that came since."""
         known = inspect(self._engine)
-        for table in schema.metadata.sorted_tables:
+        for table in schema.sorted_tables:
             there = {column["name"] for column in known.get_columns(table.name)}
             for column in table.columns:
                 if column.name not in there and column.server_default is not None:

@@ -2,35 +2,33 @@
 
 from datetime import UTC, datetime
 
-from sqlalchemy import select
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy import Column, Integer, MetaData, String, Table, insert, select, update
 
 from brave_bridge.core.field_notes import SEVERITIES, FieldNote
 from brave_bridge.store.database import Database
 
+_schema = MetaData()
 
-class _Base(DeclarativeBase):
-    pass
-
-
-class _Note(_Base):
-    __tablename__ = "notes"
-    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
-    leg: Mapped[str] = mapped_column(index=True)
-    machine: Mapped[str]
-    severity: Mapped[str]
-    text: Mapped[str]
-    workaround: Mapped[str] = mapped_column(default="")
-    written: Mapped[str]
-    lifted: Mapped[str] = mapped_column(default="")
-    lifted_at: Mapped[str] = mapped_column(default="")
+_notes = Table(
+    "notes",
+    _schema,
+    Column("id", Integer, primary_key=True, autoincrement=True),
+    Column("leg", String, nullable=False, index=True),
+    Column("machine", String, nullable=False),
+    Column("severity", String, nullable=False),
+    Column("text", String, nullable=False),
+    Column("workaround", String, nullable=False, default=""),
+    Column("written", String, nullable=False),
+    Column("lifted", String, nullable=False, default=""),
+    Column("lifted_at", String, nullable=False, default=""),
+)
 
 
 class FieldNotes:
     """The notes of a fleet. DatabaseError where the file is damaged or cannot be written."""
 
     def __init__(self, address: str) -> None:
-        self._database = Database(address, _Base)
+        self._database = Database(address, _schema)
 
     def close(self) -> None:
         """Let go of the file."""
@@ -42,7 +40,7 @@ class FieldNotes:
             raise ValueError(f"{severity!r} is none of: {', '.join(SEVERITIES)}")
         if not text.strip():
             raise ValueError("a note needs a text")
-        note = _Note(
+        note = insert(_notes).values(
             leg=leg,
             machine=machine,
             severity=severity,
@@ -50,29 +48,27 @@ class FieldNotes:
             workaround=workaround.strip(),
             written=_now(),
         )
-        with self._database.session() as session, session.begin():
-            session.add(note)
-            session.flush()
-            return note.id
+        with self._database.writing() as connection:
+            return connection.execute(note).inserted_primary_key[0]
 
     def lift(self, number: int, why: str) -> FieldNote:
         """Say that a note no longer holds, and why. KeyError where there is no such note."""
-        with self._database.session() as session, session.begin():
-            note = session.get(_Note, number)
-            if note is None:
-                raise KeyError(number)
-            note.lifted, note.lifted_at = why.strip() or "no longer holds", _now()
-            return _public(note)
+        words = why.strip() or "no longer holds"
+        lifted = update(_notes).where(_notes.c.id == number)
+        with self._database.writing() as connection:
+            connection.execute(lifted.values(lifted=words, lifted_at=_now()))
+            note = (
+                connection.execute(select(_notes).where(_notes.c.id == number)).mappings().first()
+            )
+        if note is None:
+            raise KeyError(number)
+        return FieldNote(**note)
 
     def all(self) -> list[FieldNote]:
         """Every note, the newest first."""
-        with self._database.session() as session:
-            rows = session.scalars(select(_Note).order_by(_Note.id.desc()))
-            return [_public(row) for row in rows]
-
-
-def _public(note: _Note) -> FieldNote:
-    return FieldNote(**{field: getattr(note, field) for field in FieldNote.__struct_fields__})
+        with self._database.reading() as connection:
+            rows = connection.execute(select(_notes).order_by(_notes.c.id.desc())).mappings()
+            return [FieldNote(**row) for row in rows]
 
 
 def _now() -> str:
