@@ -169,6 +169,20 @@ def test_trees_that_are_none(run, tmp_path):
         assert code == 1 and sentence in err and err.count("\n") == 1
 
 
+def test_what_cannot_be_written_is_told_and_no_success(state_home):
+    words = [*PROGRAM, "--demo", "petrel", "survey"]
+    with open("/dev/full", "w") as full:
+        done = subprocess.run(
+            words,
+            stdout=full,
+            stderr=subprocess.PIPE,
+            text=True,
+            check=False,
+            env={**os.environ, "XDG_STATE_HOME": str(state_home), "HOME": str(state_home)},
+        )
+    assert done.returncode and "No space left" in done.stderr
+
+
 def test_version_and_help(run):
     assert run("--version", demo="")[1].startswith("brave-bridge 0.")
     help_text = run("--help", demo="")[1]

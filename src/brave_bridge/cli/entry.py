@@ -5,6 +5,8 @@ The screen's path imports as little as it can, so that it paints at once.
 
 import os
 import sys
+import threading
+from typing import NoReturn
 
 from brave_bridge.cli.names import VARIABLE
 from brave_bridge.cli.opening import open_screen
@@ -24,7 +26,27 @@ def main() -> None:
         # First of all: it loads while this process does.
         ready = runner_for(words)
         from brave_bridge.cli.running import run
-    sys.exit(run(words, ready))
+    _leave(run(words, ready))
+
+
+def _leave(code: int) -> NoReturn:
+    """End at once, but in the ordinary way where a thread is still at work.
+
+    Taking apart all that was loaded would take a tenth of a second, and nobody has a use for it.
+    """
+    if threading.active_count() == 1 and _is_written():
+        os._exit(code)
+    sys.exit(code)
+
+
+def _is_written() -> bool:
+    """Whether whoever reads has everything; where it cannot, the ordinary end tells why."""
+    try:
+        sys.stdout.flush()
+        sys.stderr.flush()
+    except OSError:
+        return False
+    return True
 
 
 if __name__ == "__main__":
