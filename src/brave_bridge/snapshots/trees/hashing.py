@@ -121,8 +121,14 @@ def new_digest(like: str = "") -> Any:
 
 def hash_of_whole(content: bytes, like: str = "") -> str:
     """What a manifest writes for a content that is at hand; ``like``: see new_digest."""
-    if (like or quicker_here()).startswith(SHA256):
+    like = like or quicker_here()
+    if like.startswith(SHA256):
         return SHA256 + hashlib.sha256(content).hexdigest()
+    if like.startswith(BLAKE2):
+        try:
+            return BLAKE2 + _blake2(content).hexdigest()
+        except ValueError:
+            return UNCHECKED
     digest = new_digest(like)
     digest.update(content)
     return text_of(digest)

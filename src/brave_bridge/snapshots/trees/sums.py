@@ -9,8 +9,12 @@ from urllib.parse import unquote_to_bytes
 
 from brave_bridge.snapshots.trees.hashing import BLAKE2, SHA256
 
-SUMS = {"SHA256SUMS": SHA256, "B2SUMS": BLAKE2}
-"""What the files are called, and the mark of the hashes in them."""
+SUMS = {SHA256: "SHA256SUMS", BLAKE2: "B2SUMS"}
+"""What the files are called, by the mark of the hashes in them."""
+
+_MARKS = "|".join(SUMS).encode()
+_FILE = re.compile(rb'\["f","([^"]*)",[\d,]*"(%b)([0-9a-f]{64})"' % _MARKS)
+"""The beginning of a file's line; nothing else in a manifest has these quotes unescaped."""
 
 
 def write_sums(folder: Path) -> None:
@@ -18,23 +22,14 @@ def write_sums(folder: Path) -> None:
 
     They are flushed with the snapshot.
     """
-    content = (folder / "manifest.jsonl").read_bytes()
-    for name, mark in SUMS.items():
-        if files := _files_of(mark).findall(content):
-            _write(folder / name, files)
-
-
-def _files_of(mark: str) -> re.Pattern[bytes]:
-    """The beginning of a file's line; nothing else in a manifest has these quotes unescaped."""
-    return re.compile(rb'\["f","([^"]*)",[\d,]*"%b([0-9a-f]{64})"' % mark.encode())
-
-
-def _write(sums: Path, files: list[tuple[bytes, bytes]]) -> None:
-    with open(sums, "wb") as stream:
-        stream.writelines(
+    found: dict[bytes, list[bytes]] = {mark.encode(): [] for mark in SUMS}
+    for path, mark, digest in _FILE.findall((folder / "manifest.jsonl").read_bytes()):
+        found[mark].append(
             _line(unquote_to_bytes(path), digest) if b"%" in path else _plain_line(path, digest)
-            for path, digest in files
         )
+    for mark, lines in found.items():
+        if lines:
+            (folder / SUMS[mark.decode()]).write_bytes(b"".join(lines))
 
 
 def _plain_line(path: bytes, digest: bytes) -> bytes:
