@@ -7,7 +7,6 @@ import hashlib
 import json
 import tarfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -19,12 +18,20 @@ from brave_bridge.core.images.system import (
     IMAGE_FILE,
     SETTINGS_FILE,
     SLOTS_FILE,
+    TOOL,
     TRIAL,
 )
 from brave_bridge.machines.standin.boot_menu import bring_kernel
-from brave_bridge.machines.writing import replace_file
+from brave_bridge.machines.standin.own_tool import (
+    Verb,
+    is_there,
+    place_of,
+    read_json,
+    run_verb,
+    tell_release,
+    write_json,
+)
 
-_OS_RELEASE = "usr/lib/os-release"
 _HELD = "var/lib/image/{}/image.json"
 _PACE_SECONDS = 0.02
 
@@ -33,7 +40,7 @@ def run(root: Path, words: list[str]) -> int:
     """``write SLOT BUNDLE PROFILE``, ``try SLOT``, ``bless``, ``default SLOT``, ``cure ISSUE``, and
     for settings ``export FILE`` and ``restore FILE``.
     """
-    verbs: dict[str, Callable[..., None]] = {
+    verbs: dict[str, Verb] = {
         "write": _write,
         "try": _try,
         "bless": _bless,
@@ -42,28 +49,15 @@ def run(root: Path, words: list[str]) -> int:
         "export": _export,
         "restore": _restore,
     }
-    verb = verbs.get(words[0] if words else "")
-    if verb is None or not _place(root, SLOTS_FILE).is_file():
-        print(f"image-slots: {' | '.join(verbs)}")
-        return 2
-    try:
-        verb(root, *words[1:])
-    except (OSError, KeyError, TypeError, ValueError, tarfile.TarError, StopIteration) as error:
-        print(f"image-slots: {type(error).__name__}: {error}")
-        return 1
-    return 0
-
-
-def _place(root: Path, path: str) -> Path:
-    return root / path.lstrip("/")
+    return run_verb(root, words, TOOL, verbs, SLOTS_FILE)
 
 
 def _slots(root: Path) -> dict[str, Any]:
-    return json.loads(_place(root, SLOTS_FILE).read_bytes())
+    return read_json(root, SLOTS_FILE)
 
 
 def _keep(root: Path, slots: dict[str, Any]) -> None:
-    replace_file(_place(root, SLOTS_FILE), json.dumps(slots, indent=1).encode() + b"\n")
+    write_json(root, SLOTS_FILE, slots)
 
 
 def _slot(slots: dict[str, Any], name: str) -> dict[str, Any]:
@@ -79,7 +73,7 @@ def _write(root: Path, name: str, bundle: str, profile: str) -> None:
     slot.clear()
     slot |= {"name": name, "state": BAD}
     _keep(root, slots)
-    with tarfile.open(_place(root, bundle)) as tar:
+    with tarfile.open(place_of(root, bundle)) as tar:
         manifest = json.loads(_member(tar, MANIFEST))
         wanted = next(p for p in manifest["profiles"] if p["name"] == profile)["components"]
         known = {one["name"]: one for one in manifest["components"]}
@@ -90,15 +84,13 @@ def _write(root: Path, name: str, bundle: str, profile: str) -> None:
             time.sleep(_PACE_SECONDS)
     told = {"version": manifest["version"], "build": manifest["build"], "profile": profile}
     parts = [{k: known[one].get(k, "") for k in ("name", "version", "maker")} for one in wanted]
-    held = _place(root, _HELD.format(name))
-    held.parent.mkdir(parents=True, exist_ok=True)
     ails = [
         {"id": one["id"], "title": one["title"], "by_tool": one.get("by_tool", False)}
         for one in manifest["issues"]
     ]
-    replace_file(held, json.dumps(told | {"components": parts, "ails": ails}, indent=1).encode())
-    for name in _unknown_settings(root):
-        print(f"settings: {manifest['version']} does not know {name} and leaves it out")
+    write_json(root, _HELD.format(name), told | {"components": parts, "ails": ails})
+    for unknown in _unknown_settings(root):
+        print(f"settings: {manifest['version']} does not know {unknown} and leaves it out")
     slot |= told | {"state": TRIAL}
     slots["serial"] = max(slots["serial"], manifest["serial"])
     _keep(root, slots)
@@ -106,9 +98,9 @@ def _write(root: Path, name: str, bundle: str, profile: str) -> None:
 
 def _unknown_settings(root: Path) -> list[str]:
     """Settings that no image of this line knows."""
-    place = _place(root, SETTINGS_FILE)
-    known = {"form", "alerts", "shares"}
-    return sorted(json.loads(place.read_bytes()).keys() - known) if place.is_file() else []
+    if not is_there(root, SETTINGS_FILE):
+        return []
+    return sorted(read_json(root, SETTINGS_FILE).keys() - {"form", "alerts", "shares"})
 
 
 def _member(tar: tarfile.TarFile, name: str) -> bytes:
@@ -147,7 +139,7 @@ def _cure(root: Path, issue: str) -> None:
     """Apply the cure of a known issue to what runs."""
     slots = _slots(root)
     slot = _slot(slots, slots["running"])
-    ails = json.loads(_place(root, IMAGE_FILE).read_bytes()).get("ails", [])
+    ails = read_json(root, IMAGE_FILE).get("ails", [])
     if not any(one["id"] == issue and one["by_tool"] for one in ails):
         raise ValueError(f"this image knows no cure of {issue}")
     slot["cures"] = sorted({*slot.get("cures", []), issue})
@@ -158,28 +150,22 @@ def _cure(root: Path, issue: str) -> None:
 def _complain(root: Path, ails: list[dict[str, Any]]) -> None:
     """Keep the list of what is wrong with the image that runs."""
     alerts = [{"id": one["id"].lower(), "text": one["title"], "issue": one["id"]} for one in ails]
-    replace_file(_place(root, ALERTS_FILE), json.dumps(alerts, indent=1).encode() + b"\n")
+    write_json(root, ALERTS_FILE, alerts)
 
 
 def _export(root: Path, path: str) -> None:
     """Write the settings with the version that they are of to a file."""
-    version = json.loads(_place(root, IMAGE_FILE).read_bytes())["version"]
-    settings = json.loads(_place(root, SETTINGS_FILE).read_bytes())
-    place = _place(root, path)
-    place.parent.mkdir(parents=True, exist_ok=True)
-    told = {"version": version, "settings": settings}
-    replace_file(place, json.dumps(told, indent=1).encode() + b"\n")
+    version, settings = read_json(root, IMAGE_FILE)["version"], read_json(root, SETTINGS_FILE)
+    write_json(root, path, {"version": version, "settings": settings})
     print(_sum_of(settings))
 
 
 def _restore(root: Path, path: str) -> None:
     """Take settings up that were exported by this very version."""
-    told = json.loads(_place(root, path).read_bytes())
-    version = json.loads(_place(root, IMAGE_FILE).read_bytes())["version"]
+    told, version = read_json(root, path), read_json(root, IMAGE_FILE)["version"]
     if told["version"] != version:
         raise ValueError(f"they are of {told['version']}, and {version} runs")
-    settings = json.dumps(told["settings"], indent=1).encode() + b"\n"
-    replace_file(_place(root, SETTINGS_FILE), settings)
+    write_json(root, SETTINGS_FILE, told["settings"])
     print(_sum_of(told["settings"]))
 
 
@@ -189,10 +175,8 @@ def _sum_of(settings: Any) -> str:
 
 def _migrate(root: Path, version: str) -> None:
     """A newer image writes the settings in a form of its own at its first start."""
-    place = _place(root, SETTINGS_FILE)
-    if place.is_file():
-        settings = json.loads(place.read_bytes()) | {"form": version}
-        replace_file(place, json.dumps(settings, indent=1).encode() + b"\n")
+    if is_there(root, SETTINGS_FILE):
+        write_json(root, SETTINGS_FILE, read_json(root, SETTINGS_FILE) | {"form": version})
 
 
 def come_up(root: Path, *, wrong: bool = False) -> None:
@@ -200,7 +184,7 @@ def come_up(root: Path, *, wrong: bool = False) -> None:
 
     A slot on trial that does not come up, or that is restarted before it was blessed, is bad.
     """
-    if not _place(root, SLOTS_FILE).is_file():
+    if not is_there(root, SLOTS_FILE):
         return
     slots = _slots(root)
     once = slots.pop("once", "")
@@ -219,25 +203,10 @@ def come_up(root: Path, *, wrong: bool = False) -> None:
 
 def _exchange(root: Path, before: str, now: str, cures: list[str]) -> None:
     """Show the image of another slot; what ran goes back into its own."""
-    shown, release = _place(root, IMAGE_FILE), root / _OS_RELEASE
-    kept = _place(root, _HELD.format(before))
-    kept.parent.mkdir(parents=True, exist_ok=True)
-    replace_file(kept, shown.read_bytes())
-    content = _place(root, _HELD.format(now)).read_bytes()
-    replace_file(shown, content)
-    image = json.loads(content)
-    bring_kernel(root, image["components"])
-    _migrate(root, image["version"])
-    _complain(root, [one for one in image.get("ails", []) if one["id"] not in cures])
-    lines = [
-        line
-        for line in release.read_text().splitlines()
-        if not line.startswith(("VERSION_ID=", "IMAGE_ID=", "PRETTY_NAME="))
-    ]
-    name = next(line for line in lines if line.startswith("NAME=")).partition("=")[2].strip('"')
-    lines += [
-        f'PRETTY_NAME="{name} {image["version"]}"',
-        f'VERSION_ID="{image["version"]}"',
-        f'IMAGE_ID="{image["profile"]}"',
-    ]
-    replace_file(release, ("\n".join(lines) + "\n").encode())
+    held = read_json(root, _HELD.format(now))
+    write_json(root, _HELD.format(before), read_json(root, IMAGE_FILE))
+    write_json(root, IMAGE_FILE, held)
+    bring_kernel(root, held["components"])
+    _migrate(root, held["version"])
+    _complain(root, [one for one in held.get("ails", []) if one["id"] not in cures])
+    tell_release(root, VERSION_ID=held["version"], IMAGE_ID=held["profile"])

@@ -9,7 +9,7 @@ import shutil
 import sys
 import time
 import urllib.request
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from datetime import UTC, date, datetime, timedelta
 from http.client import HTTPException
 from pathlib import Path
@@ -33,6 +33,15 @@ from brave_bridge.core.licensed.system import (
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin import licence_service
 from brave_bridge.machines.standin.boot_menu import bring_kernel
+from brave_bridge.machines.standin.own_tool import (
+    Verb,
+    is_there,
+    place_of,
+    read_json,
+    run_verb,
+    tell_release,
+    write_json,
+)
 from brave_bridge.machines.writing import replace_file
 
 BOOK = f"{STATE_FOLDER}/stand-in-licences.json"
@@ -53,7 +62,7 @@ _PACE_SECONDS = 0.05
 
 def run(root: Path, words: list[str]) -> int:
     """Carry out a verb of the tool; its exit code."""
-    verbs: dict[str, Callable[..., dict[str, Any] | None]] = {
+    verbs: dict[str, Verb] = {
         "check": _check,
         "convert": _convert,
         "activate": _activate,
@@ -62,32 +71,7 @@ def run(root: Path, words: list[str]) -> int:
         "keep": _keep,
         "go-back": _go_back,
     }
-    verb = verbs.get(words[0] if words else "")
-    if verb is None or not _place(root, SYSTEM_FILE).is_file():
-        print(f"{TOOL}: {' | '.join(verbs)}")
-        return 2
-    try:
-        said = verb(root, *words[1:])
-    except (OSError, KeyError, TypeError, ValueError, StopIteration) as error:
-        print(f"{TOOL}: {type(error).__name__}: {error}")
-        return 1
-    if said is not None:
-        print(json.dumps(said))
-    return 0
-
-
-def _place(root: Path, path: str) -> Path:
-    return root / path.lstrip("/")
-
-
-def _read(root: Path, path: str) -> Any:
-    return json.loads(_place(root, path).read_bytes())
-
-
-def _write(root: Path, path: str, value: Any) -> None:
-    place = _place(root, path)
-    place.parent.mkdir(parents=True, exist_ok=True)
-    replace_file(place, json.dumps(value, indent=1).encode() + b"\n")
+    return run_verb(root, words, TOOL, verbs, SYSTEM_FILE)
 
 
 def _typed() -> str:
@@ -120,16 +104,16 @@ def _asked(root: Path, path: str, question: dict[str, Any]) -> dict[str, Any]:
 @contextlib.contextmanager
 def _service(root: Path) -> Iterator[str]:
     """Where the licence service is: as it is set, else the one that is made up beside us."""
-    link = _place(root, _LINK)
+    link = place_of(root, _LINK)
     if link.is_file():
         yield link.read_text().strip()
         return
-    with licence_service.serving(_place(root, BOOK)) as address:
+    with licence_service.serving(place_of(root, BOOK)) as address:
         yield address
 
 
 def _machine(root: Path) -> str:
-    return _place(root, "/etc/hostname").read_text().strip()
+    return place_of(root, "/etc/hostname").read_text().strip()
 
 
 def _check(root: Path, edition: str) -> dict[str, Any]:
@@ -138,7 +122,7 @@ def _check(root: Path, edition: str) -> dict[str, Any]:
 
 def _convert(root: Path, edition: str) -> dict[str, Any]:
     """Another edition takes effect at the next boot."""
-    known = {one["name"] for one in _read(root, SYSTEM_FILE)["editions"]}
+    known = {one["name"] for one in read_json(root, SYSTEM_FILE)["editions"]}
     if edition not in known:
         raise ValueError(f"there is no edition {edition}")
     key = _typed()
@@ -147,27 +131,27 @@ def _convert(root: Path, edition: str) -> dict[str, Any]:
         "licence": licence_service.digest_of(key),
         "shown": f"…{key[-4:]}",
     }
-    _write(root, _PENDING, pending)
+    write_json(root, _PENDING, pending)
     return {"verdict": "good", "edition": edition}
 
 
 def _activate(root: Path) -> dict[str, Any]:
-    licence = _read(root, LICENCE_FILE)
+    licence = read_json(root, LICENCE_FILE)
     asked = {"licence": licence["licence"], "edition": licence["edition"]}
     said = _asked(root, "/activate", asked)
     if isinstance(said, dict) and said.get("verdict") == "good":
-        _write(root, LICENCE_FILE, licence | {"activation": ACTIVE})
+        write_json(root, LICENCE_FILE, licence | {"activation": ACTIVE})
     elif isinstance(said, dict):
         said["code"] = licence_service.code_of(licence["licence"], _machine(root))
     return said
 
 
 def _confirm(root: Path) -> dict[str, Any]:
-    licence = _read(root, LICENCE_FILE)
+    licence = read_json(root, LICENCE_FILE)
     code = licence_service.code_of(licence["licence"], _machine(root))
     if _typed() != licence_service.confirmation_of(code):
         return {"verdict": "unknown", "words": "it does not confirm this machine's code"}
-    _write(root, LICENCE_FILE, licence | {"activation": ACTIVE})
+    write_json(root, LICENCE_FILE, licence | {"activation": ACTIVE})
     return {"verdict": "good"}
 
 
@@ -176,21 +160,21 @@ def _confirm(root: Path) -> dict[str, Any]:
 
 def _upgrade(root: Path, medium: str, keep: str) -> None:
     """Take a medium up; its phases go on at the boots that follow."""
-    described = _read(root, medium)
-    folder = _place(root, medium).parent
+    described = read_json(root, medium)
+    folder = place_of(root, medium).parent
     total = sum(file["size"] for file in described["files"]) or 1
     done = 0
     for file in described["files"]:
         done += len((folder / file["path"]).read_bytes())
         print(f"{100 * done // total}% {file['path']}", flush=True)
         time.sleep(_PACE_SECONDS)
-    system = _read(root, SYSTEM_FILE)
-    kept = _place(root, KEPT_FOLDER)
+    system = read_json(root, SYSTEM_FILE)
+    kept = place_of(root, KEPT_FOLDER)
     shutil.rmtree(kept, ignore_errors=True)
     kept.mkdir(parents=True)
     for path in _KEPT:
-        if _place(root, path).is_file():
-            replace_file(kept / Path(path).name, _place(root, path).read_bytes())
+        if is_there(root, path):
+            replace_file(kept / Path(path).name, place_of(root, path).read_bytes())
     today = date.today()
     told = {
         "version": system["version"],
@@ -200,7 +184,7 @@ def _upgrade(root: Path, medium: str, keep: str) -> None:
         "longest": str(today + timedelta(days=_LONGEST_DAYS)),
         "size": described["grows"] * 4,
     }
-    _write(root, KEPT_FILE, told)
+    write_json(root, KEPT_FILE, told)
     content = json.loads((folder / "system.json").read_bytes())
     state = {
         "target": described["version"],
@@ -210,7 +194,7 @@ def _upgrade(root: Path, medium: str, keep: str) -> None:
         "keep": keep,
         "record": [_note(f"taken up from {medium}")],
     }
-    _write(root, PHASES_FILE, state | {"then": content})
+    write_json(root, PHASES_FILE, state | {"then": content})
 
 
 def _note(words: str) -> dict[str, str]:
@@ -225,26 +209,26 @@ def come_up(root: Path, *, wrong: bool = False) -> None:
 
     A phase that fails lets the system of before run again.
     """
-    if not _place(root, SYSTEM_FILE).is_file():
+    if not is_there(root, SYSTEM_FILE):
         return
-    if _place(root, _PENDING).is_file():
-        pending = _read(root, _PENDING)
-        _place(root, _PENDING).unlink()
+    if is_there(root, _PENDING):
+        pending = read_json(root, _PENDING)
+        place_of(root, _PENDING).unlink()
         if not wrong:
             _take_edition(root, pending)
-    if _place(root, PHASES_FILE).is_file():
-        phases = _read(root, PHASES_FILE)
+    if is_there(root, PHASES_FILE):
+        phases = read_json(root, PHASES_FILE)
         if phases["state"] == RUNNING:
             _next_phase(root, phases, wrong)
 
 
 def _take_edition(root: Path, pending: dict[str, Any]) -> None:
-    system = _read(root, SYSTEM_FILE) | {"edition": pending["edition"]}
-    _write(root, SYSTEM_FILE, system)
+    system = read_json(root, SYSTEM_FILE) | {"edition": pending["edition"]}
+    write_json(root, SYSTEM_FILE, system)
     licence = {"channel": "bought", "ends": "", "activation": WAITING, "trial": False}
-    _write(root, LICENCE_FILE, {**pending, **licence})
+    write_json(root, LICENCE_FILE, {**pending, **licence})
     title = next(one["title"] for one in system["editions"] if one["name"] == pending["edition"])
-    _tell_release(root, VARIANT=title)
+    tell_release(root, VARIANT=title)
 
 
 def _next_phase(root: Path, phases: dict[str, Any], wrong: bool) -> None:
@@ -258,23 +242,13 @@ def _next_phase(root: Path, phases: dict[str, Any], wrong: bool) -> None:
     else:
         phases["state"] = FINISHED
         phases["record"].append(_note(_PHASES[-1]))
-        system = _read(root, SYSTEM_FILE) | phases.pop("then")
-        _write(root, SYSTEM_FILE, system)
+        system = read_json(root, SYSTEM_FILE) | phases.pop("then")
+        write_json(root, SYSTEM_FILE, system)
         bring_kernel(root, system["components"])
         if phases["keep"] != "all":
-            _write(root, PROGRAMS_FILE, [])
-        _tell_release(root, VERSION_ID=phases["target"])
-    _write(root, PHASES_FILE, phases)
-
-
-def _tell_release(root: Path, **values: str) -> None:
-    """Other values in os-release(5), and the name that people read made of them."""
-    lines = _place(root, _OS_RELEASE).read_text().splitlines()
-    known = {k: v.strip('"') for k, _, v in (line.partition("=") for line in lines)}
-    known |= values
-    known["PRETTY_NAME"] = f"{known['NAME']} {known['VERSION_ID']}"
-    text = "".join(f'{name}="{value}"\n' for name, value in known.items())
-    replace_file(_place(root, _OS_RELEASE), text.encode())
+            write_json(root, PROGRAMS_FILE, [])
+        tell_release(root, VERSION_ID=phases["target"])
+    write_json(root, PHASES_FILE, phases)
 
 
 # The system of before
@@ -282,26 +256,26 @@ def _tell_release(root: Path, **values: str) -> None:
 
 def _keep(root: Path, days: str) -> None:
     """Keep the system of before for so many days from its upgrade on."""
-    kept = _read(root, KEPT_FILE)
+    kept = read_json(root, KEPT_FILE)
     until = date.fromisoformat(kept["made"]) + timedelta(days=int(days))
     if str(until) > kept["longest"]:
         raise ValueError(f"it can be kept until {kept['longest']} at most")
-    _write(root, KEPT_FILE, kept | {"until": str(until)})
+    write_json(root, KEPT_FILE, kept | {"until": str(until)})
 
 
 def _go_back(root: Path) -> None:
     """Let the system of before run again; what came since is gone."""
-    folder, kept = _place(root, KEPT_FOLDER), _read(root, KEPT_FILE)
+    folder, kept = place_of(root, KEPT_FOLDER), read_json(root, KEPT_FILE)
     if not (folder / Path(SYSTEM_FILE).name).is_file() or kept["until"] < str(date.today()):
         raise ValueError("the system of before is no longer kept")
     for path in _KEPT:
         if (folder / Path(path).name).is_file():
-            replace_file(_place(root, path), (folder / Path(path).name).read_bytes())
-    bring_kernel(root, _read(root, SYSTEM_FILE)["components"])
+            replace_file(place_of(root, path), (folder / Path(path).name).read_bytes())
+    bring_kernel(root, read_json(root, SYSTEM_FILE)["components"])
     shutil.rmtree(folder)
     for path in (KEPT_FILE, PHASES_FILE):
-        _place(root, path).unlink(missing_ok=True)
-    log = _place(root, KEPT_LOG)
+        place_of(root, path).unlink(missing_ok=True)
+    log = place_of(root, KEPT_LOG)
     log.parent.mkdir(parents=True, exist_ok=True)
     with open(log, "a", encoding="utf-8") as stream:
         stream.write(f"{date.today()} went back to {kept['version']}\n")
