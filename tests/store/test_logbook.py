@@ -1,5 +1,7 @@
 """The logbook: what was written stays, whoever reads it and whatever happens between."""
 
+import sqlite3
+
 import msgspec
 import pytest
 
@@ -77,6 +79,36 @@ def test_an_outcome_comes_back_as_it_was_written(logbook, tmp_path):
     logbook.close()
     row = Logbook(f"sqlite:///{tmp_path}/{LOGBOOK_FILE}").procedure("one")
     assert row.outcome == outcome and row.state == "failed" and row.ended
+
+
+@pytest.mark.parametrize("value", ["x'ff00'", "'text'", "7", "-1.5", "null"])
+def test_whatever_stands_in_a_record_it_is_read_as_what_it_must_be(logbook, tmp_path, value):
+    logbook.intend("one", 0, "Run", "Stage one", b"{}")
+    logbook.add_sample(SampleRow("one", 0, now(), 10.0, 7))
+    logbook.ask(QUESTION)
+    with sqlite3.connect(tmp_path / LOGBOOK_FILE) as file:
+        tables = ("procedures", "entries", "samples", "questions")
+        for table in tables:
+            # As somebody has it who made the file, and not as we would let it be.
+            file.execute(f"CREATE TABLE odd AS SELECT * FROM {table}")
+            file.execute(f"DROP TABLE {table}")
+            file.execute(f"ALTER TABLE odd RENAME TO {table}")
+            for _, column, *_ in file.execute(f"PRAGMA table_info({table})").fetchall():
+                if column not in ("id", "procedure"):
+                    file.execute(f'UPDATE {table} SET "{column}" = {value}')
+    file.close()
+    logbook.close()
+    again = Logbook(f"sqlite:///{tmp_path}/{LOGBOOK_FILE}")
+    found = [
+        *again.procedures(),
+        *again.entries("one", since=-(10**6)),
+        *again.samples("one"),
+        *again.questions("one"),
+    ]
+    again.close()
+    assert len(found) >= 3, "an entry whose number is none is not among the others"
+    for row in found:
+        assert msgspec.convert(msgspec.to_builtins(row), type(row)) == row
 
 
 def test_a_damaged_file_is_told_and_left_alone(tmp_path):

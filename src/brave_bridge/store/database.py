@@ -6,11 +6,23 @@ file may be set aside.
 
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
-from sqlalchemy import Connection, Executable, MetaData, Update, create_engine, event, inspect, text
+from sqlalchemy import (
+    Connection,
+    Executable,
+    MetaData,
+    RowMapping,
+    Table,
+    Update,
+    create_engine,
+    event,
+    inspect,
+    text,
+)
 from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 
 from brave_bridge.store.address import sqlite_file
@@ -122,6 +134,41 @@ class Database:
                     added = f"ALTER TABLE {table.name} ADD COLUMN {column.name} {kind} DEFAULT ''"
                     with self._engine.begin() as connection:
                         connection.execute(text(added))
+
+
+def values_of(table: Table, row: RowMapping) -> dict[str, Any]:
+    """A record's values, each of its column's type, by the columns' names.
+
+    SQLite keeps whatever was written (sqlite.org/datatype3.html): what is of another type is
+    taken as well as it can be.
+    """
+    return {
+        column.name: value
+        if isinstance(value := row[column.name], column.type.python_type)
+        or (value is None and column.nullable)
+        else _INSTEAD[column.type.python_type](value)
+        for column in table.columns
+    }
+
+
+def _text(value: object) -> str:
+    if isinstance(value, bytes):
+        return value.decode(errors="backslashreplace")
+    return "" if value is None else str(value)
+
+
+def _number(value: object) -> float:
+    return float(value) if isinstance(value, int) else 0.0
+
+
+_INSTEAD: dict[type, Callable[[object], Any]] = {
+    str: _text,
+    bytes: lambda value: _text(value).encode(),
+    float: _number,
+    int: lambda value: 0,
+    bool: bool,
+}
+"""What stands for a value of another type than its column's."""
 
 
 def _must_be_database(path: Path) -> None:

@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from sqlalchemy import Column, Integer, MetaData, String, Table, insert, select, update
 
 from brave_bridge.core.field_notes import SEVERITIES, FieldNote
-from brave_bridge.store.database import Database
+from brave_bridge.store.database import Database, values_of
 
 _schema = MetaData()
 
@@ -62,13 +62,13 @@ class FieldNotes:
             )
         if note is None:
             raise KeyError(number)
-        return FieldNote(**note)
+        return FieldNote(**values_of(_notes, note))
 
     def all(self) -> list[FieldNote]:
         """Every note, the newest first."""
         with self._database.reading() as connection:
             rows = connection.execute(select(_notes).order_by(_notes.c.id.desc())).mappings()
-            return [FieldNote(**row) for row in rows]
+            return [FieldNote(**values_of(_notes, row)) for row in rows]
 
 
 def _now() -> str:

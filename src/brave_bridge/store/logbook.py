@@ -4,8 +4,7 @@ One database, an SQLite file in the machine's state folder. Whoever opens it see
 wrote last; several may read while one writes.
 """
 
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable, Sequence
 
 import msgspec
 from sqlalchemy import RowMapping, Select, Update, select, update
@@ -13,7 +12,7 @@ from sqlalchemy.dialects.sqlite import insert
 
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.formats.decoding import decode_json
-from brave_bridge.store.database import RECORD_GONE, Database
+from brave_bridge.store.database import RECORD_GONE, Database, values_of
 from brave_bridge.store.faults import DamagedDatabase
 from brave_bridge.store.rows import EntryRow, ProcedureRow, QuestionRow, SampleRow, now
 from brave_bridge.store.tables import LOGBOOK, entries, procedures, questions, samples
@@ -42,15 +41,9 @@ class Logbook:
         self._database.must_be_sound()
         self.procedures()
 
-    @contextmanager
-    def _rows(self, query: Select) -> Iterator[Iterable[RowMapping]]:
-        """What a query finds; DamagedDatabase where it is none of ours."""
+    def _rows(self, query: Select) -> Sequence[RowMapping]:
         with self._database.reading() as connection:
-            try:
-                yield connection.execute(query).mappings()
-            except (TypeError, ValueError) as error:
-                why = f"it holds what is none of its own: {error}"
-                raise DamagedDatabase(self._database.where, why) from error
+            return connection.execute(query).mappings().all()
 
     def begin(self, row: ProcedureRow) -> None:
         """Write that a procedure begins; does nothing where it is known."""
@@ -83,13 +76,13 @@ class Logbook:
 
     def procedures(self) -> list[ProcedureRow]:
         """All procedures, the newest first."""
-        with self._rows(select(procedures).order_by(procedures.c.began.desc())) as rows:
-            return [_procedure_row(row) for row in rows]
+        query = select(procedures).order_by(procedures.c.began.desc())
+        return [_procedure_row(row) for row in self._rows(query)]
 
     def procedure(self, identifier: str) -> ProcedureRow | None:
         """A procedure by its id."""
-        with self._rows(select(procedures).where(procedures.c.id == identifier)) as rows:
-            return next((_procedure_row(row) for row in rows), None)
+        found = self._rows(select(procedures).where(procedures.c.id == identifier))
+        return _procedure_row(found[0]) if found else None
 
     def intend(self, procedure: str, seq: int, kind: str, title: str, request: bytes) -> None:
         """Write a request before it is acted on; a repeated intent changes nothing."""
@@ -111,8 +104,8 @@ class Logbook:
     def entries(self, procedure: str, since: int = 0) -> list[EntryRow]:
         """A procedure's requests from number ``since`` on, in order."""
         query = select(entries).where(entries.c.procedure == procedure, entries.c.seq >= since)
-        with self._rows(query.order_by(entries.c.seq)) as rows:
-            return [EntryRow(**row) for row in rows]
+        rows = self._rows(query.order_by(entries.c.seq))
+        return [EntryRow(**values_of(entries, row)) for row in rows]
 
     def add_sample(self, sample: SampleRow) -> None:
         """Write how far a request is now; a second one of the same moment takes its place."""
@@ -123,8 +116,7 @@ class Logbook:
     def samples(self, procedure: str) -> list[SampleRow]:
         """A procedure's samples, oldest first."""
         query = select(samples).where(samples.c.procedure == procedure).order_by(samples.c.at)
-        with self._rows(query) as rows:
-            return [SampleRow(**row) for row in rows]
+        return [SampleRow(**values_of(samples, row)) for row in self._rows(query)]
 
     def ask(self, question: QuestionRow) -> QuestionRow:
         """Put a question, or find it put already; the row as it stands."""
@@ -145,8 +137,7 @@ class Logbook:
     def questions(self, procedure: str, *, open_only: bool = False) -> list[QuestionRow]:
         """A procedure's questions in the order in which they were asked."""
         query = select(questions).where(questions.c.procedure == procedure)
-        with self._rows(query.order_by(questions.c.asked)) as rows:
-            found = [_question_row(row) for row in rows]
+        found = [_question_row(row) for row in self._rows(query.order_by(questions.c.asked))]
         return [row for row in found if not (open_only and row.answer)]
 
     def _question(self, procedure: str, key: str) -> QuestionRow:
@@ -166,20 +157,24 @@ def _entry(procedure: str, seq: int) -> Update:
 
 
 def _procedure_row(row: RowMapping) -> ProcedureRow:
-    made = ProcedureRow(**row)
-    return msgspec.structs.replace(made, outcome=_outcome(row) if made.outcome else None)
+    values = values_of(procedures, row)
+    values["outcome"] = _outcome(values["outcome"], values["state"])
+    return ProcedureRow(**values)
 
 
-def _outcome(row: RowMapping) -> Outcome:
+def _outcome(content: bytes | None, state: str) -> Outcome | None:
     """How it ended; where that cannot be read, its state and why."""
+    if not content:
+        return None
     try:
-        return decode_json(row["outcome"], Outcome)
+        return decode_json(content, Outcome)
     except msgspec.DecodeError as error:
-        return Outcome(state=row["state"], why=f"how it ended cannot be read: {error}")
+        return Outcome(state=state, why=f"how it ended cannot be read: {error}")
 
 
 def _question_row(row: RowMapping) -> QuestionRow:
-    return QuestionRow(**{**row, "choices": tuple(row["choices"].split("\n"))})
+    values = values_of(questions, row)
+    return QuestionRow(**values | {"choices": tuple(values["choices"].split("\n"))})
 
 
 def newest(rows: Iterable[ProcedureRow], kind: str) -> ProcedureRow | None:
