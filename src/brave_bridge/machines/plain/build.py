@@ -74,21 +74,30 @@ class _ForOlderPythons(ast.NodeTransformer):
             node.value = node.value.value
         return self.generic_visit(node)
 
-    def visit_Assign(self, node: ast.Assign) -> ast.AST | None:
-        # Names for types, which older Pythons cannot evaluate and nothing needs.
-        if isinstance(node.value, ast.BinOp) and _is_union(node.value):
+    def visit_Assign(self, node: ast.Assign) -> ast.AST:
+        # Names for types, which older Pythons cannot evaluate and other modules may import.
+        if _is_union(node.value) or _is_of_types(node.value):
             node.value = ast.Name("object", ast.Load())
             return node
-        named = node.value.value if isinstance(node.value, ast.Subscript) else None
-        if isinstance(named, ast.Name) and named.id in ("Callable", "tuple", "dict", "list"):
-            return None
         return self.generic_visit(node)
+
+
+def _is_of_types(value: ast.expr) -> bool:
+    """Whether it is a type that says what is in it: ``tuple[str, int]``."""
+    named = value.value if isinstance(value, ast.Subscript) else None
+    return isinstance(named, ast.Name) and named.id in ("Callable", "tuple", "dict", "list")
 
 
 def _is_union(value: ast.expr) -> bool:
     """Whether it joins classes: ``One | Another``."""
-    if isinstance(value, ast.BinOp) and isinstance(value.op, ast.BitOr):
-        return _is_union(value.left) and _is_union(value.right)
+    return (
+        isinstance(value, ast.BinOp)
+        and isinstance(value.op, ast.BitOr)
+        and all(_is_class(one) or _is_union(one) for one in (value.left, value.right))
+    )
+
+
+def _is_class(value: ast.expr) -> bool:
     return isinstance(value, ast.Name) and value.id[0].isupper() and not value.id.isupper()
 
 
