@@ -34,6 +34,8 @@ MODULES = (
     "snapshots.jobs.large_removal",
     "snapshots.trees.flushing",
     "snapshots.jobs.check",
+    "snapshots.returns.staging",
+    "snapshots.returns.taking_away",
     "snapshots.returns.restoration",
     "snapshots.rescue.tool",
 )

@@ -14,33 +14,28 @@ import contextlib
 import errno
 import os
 import time
-from collections import Counter
-from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import msgspec
 
-from brave_bridge.core.formats.text import byte_size
 from brave_bridge.snapshots.jobs.check import CheckJob
-from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISSING, Difference
+from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISSING
 from brave_bridge.snapshots.jobs.comparison import Comparison, compare, comparison_job
 from brave_bridge.snapshots.jobs.crew import HELPERS, Crew, carry_out
 from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
-from brave_bridge.snapshots.jobs.stage import HANDFUL, StageJob, handfuls
 from brave_bridge.snapshots.returns.journal import Journal, write_journal
-from brave_bridge.snapshots.returns.moving import give_project, move_in, project_of
+from brave_bridge.snapshots.returns.moving import move_in
+from brave_bridge.snapshots.returns.staging import Staging, Tell, Top
 from brave_bridge.snapshots.returns.swap_order import belongs_to_boot, depth, is_below, swap_order
+from brave_bridge.snapshots.returns.taking_away import take_away
 from brave_bridge.snapshots.trees.cover import STAGING, Cover
 from brave_bridge.snapshots.trees.files import (
     set_attributes,
     set_attributes_of,
     sync_file_system,
 )
-from brave_bridge.snapshots.trees.flushing import Flushing
 from brave_bridge.snapshots.trees.folders import (
-    give_name,
-    make_folder,
     opened,
     opened_parent,
     opened_root,
@@ -51,7 +46,6 @@ from brave_bridge.snapshots.trees.manifest import (
     FILE,
     FOLDER,
     PLACE,
-    DamagedManifest,
     Entry,
     Manifest,
     decoded_path,
@@ -62,10 +56,6 @@ from brave_bridge.snapshots.trees.removal import remove_tree
 
 _WORK = "work"
 _MOST_TOLD = 20
-_MANY = 50
-
-Tell = Callable[[str, int, int], None]
-"""Called with the phase, how much of it is done, and of how much."""
 
 
 class RestoreReport(msgspec.Struct, frozen=True):
@@ -97,19 +87,6 @@ class RestoreReport(msgspec.Struct, frozen=True):
             self.told + other.told,
             self.skipped + other.skipped,
         )
-
-
-class _Top(msgspec.Struct):
-    """A path that is swapped in by one step: its name in the staging folder, and how."""
-
-    entry: Entry
-    name: str
-    how: str
-    live_type: str
-
-    @property
-    def boots(self) -> bool:
-        return belongs_to_boot(self.entry.path)
 
 
 class Restoration:
@@ -144,9 +121,8 @@ class Restoration:
         self.tell = tell or (lambda phase, done, total: None)
         self.helpers: int | Crew = HELPERS
         self.staging = root / STAGING
-        self.bytes_copied = 0
         self._found = Comparison(())
-        self._tops: list[_Top] = []
+        self._staged = Staging(self.tree, self.staging / _WORK, self.tell)
         self._wanted: dict[str, Entry] = {}
         self._folders: dict[str, Entry] = {}
         self._told: list[str] = []
@@ -167,14 +143,14 @@ class Restoration:
         (self.staging / _WORK).mkdir(parents=True, mode=0o700)
         try:
             write_journal(self.staging, self.journal, "staging")
-            self._stage()
-            self._give_projects()
+            self._staged.fill(self._found.of(MISSING, CHANGED), self._wanted, self.helpers)
+            self._staged.give_projects(self.root)
             sync_file_system(self.staging)
         except (ValueError, OSError) as error:
             self.discard()
             os.utime(self.root, ns=(times.st_atime_ns, times.st_mtime_ns))
             if isinstance(error, OSError) and error.errno == errno.ENOSPC:
-                raise self._too_little_room() from error
+                raise self._staged.too_little_room(self.root) from error
             raise
 
     def discard(self) -> None:
@@ -216,45 +192,6 @@ class Restoration:
                     faults[path] = words
         return faults
 
-    def _too_little_room(self) -> OSError:
-        """What to say where there was no room for what is staged, which is gone again."""
-        needed = sum(self._bytes_on_disk(entry) for entry in self._wanted_anew())
-        room = os.statvfs(self.root)
-        free = (room.f_bavail if os.geteuid() else room.f_bfree) * room.f_frsize
-        words = (
-            f"No space left: {byte_size(needed)} have to be copied and {byte_size(free)} are "
-            f"free, {max(needed - free, 4096)} bytes are missing"
-        )
-        return OSError(errno.ENOSPC, words, str(self.root))
-
-    def _bytes_on_disk(self, entry: Entry) -> int:
-        try:
-            return os.lstat(self.tree / decoded_path(entry.path)).st_blocks * 512
-        except OSError:
-            return entry.size
-
-    def _wanted_anew(self) -> Iterator[Entry]:
-        """The files whose content has to be copied, each once, whatever its names."""
-        groups = set()
-        for difference in self._found.of(MISSING, CHANGED):
-            entry = self._wanted[difference.path]
-            if entry.links and entry.links in groups:
-                continue
-            groups.add(entry.links)
-            yield entry
-
-    def _give_projects(self) -> None:
-        """Give what is staged to the projects that it goes to; OSError where one is full."""
-        with opened_root(self.root) as root, opened_root(self.staging / _WORK) as work:
-            for top in self._tops:
-                above = decoded_path(top.entry.path.rpartition("/")[0])
-                with contextlib.suppress(FileNotFoundError, NotADirectoryError):
-                    with opened(root, above) as folder:
-                        project = project_of(folder)
-                    if project:
-                        with opened_parent(work, top.name) as (parent, name):
-                            give_project(name, parent, project)
-
     def _refuse_to_displace(self) -> None:
         for difference in self._found.of(CHANGED):
             if difference.live_type in (FOLDER, PLACE) and (
@@ -268,7 +205,7 @@ class Restoration:
         manifest = Manifest(self.folder / "manifest.jsonl")
         try:
             wanted = {d.path for d in self._found.of(MISSING, CHANGED, ATTRIBUTES)}
-            self._wanted = _entries_of(manifest, wanted)
+            self._wanted = manifest.entries_of(wanted)
             touched = {d.path.rpartition("/")[0] for d in self._found.differences} | {""}
             touched |= {path for path, entry in self._wanted.items() if entry.type == FOLDER}
             known = [folder for folder in touched if manifest.has_folder(folder)]
@@ -276,72 +213,12 @@ class Restoration:
         finally:
             manifest.close()
 
-    def _stage(self) -> None:
-        places = self._choose_places()
-        by_group: dict[int, str] = {}
-        to_stage, links = [], []
-        for path, place in places.items():
-            entry = self._wanted[path]
-            if entry.type in (FOLDER, PLACE):
-                continue
-            if entry.links and entry.links in by_group:
-                links.append((by_group[entry.links], place))
-            else:
-                to_stage.append((place, entry))
-                if entry.links:
-                    by_group[entry.links] = place
-        self._make_staged_folders(places)
-        job = StageJob(tree=str(self.tree), staging=str(self.staging / _WORK))
-        done = 0
-        with Flushing(self.staging) as flushing:
-            for result in carry_out(job, handfuls(to_stage), self.helpers):
-                self.bytes_copied += result.bytes_copied
-                done += result.files
-                flushing.written(self.bytes_copied)
-                self.tell("staging", done, len(to_stage))
-        with opened_root(self.staging / _WORK) as work:
-            for first, place in links:
-                give_name(work, decoded_path(first), decoded_path(place))
-        self._dress_staged_folders(places)
-
-    def _make_staged_folders(self, places: dict[str, str]) -> None:
-        with opened_root(self.staging / _WORK) as work:
-            for start in range(0, len(self._tops), HANDFUL):
-                make_folder(work, _place(start).partition("/")[0])
-            for path, place in places.items():
-                if self._wanted[path].type in (FOLDER, PLACE):
-                    make_folder(work, decoded_path(place))
-
-    def _choose_places(self) -> dict[str, str]:
-        """Where each path is staged: below its top, the outermost path that is not there yet."""
-        places: dict[str, str] = {}
-        self._tops = []
-        for difference in sorted(self._found.of(MISSING, CHANGED), key=lambda d: depth(d.path)):
-            path = difference.path
-            above, _, name = path.rpartition("/")
-            if above in places:
-                places[path] = f"{places[above]}/{name}"
-                continue
-            places[path] = _place(len(self._tops))
-            self._tops.append(
-                _Top(self._wanted[path], places[path], difference.how, difference.live_type)
-            )
-        return places
-
-    def _dress_staged_folders(self, places: dict[str, str]) -> None:
-        with opened_root(self.staging / _WORK) as work:
-            for path in sorted(places, key=depth, reverse=True):
-                entry = self._wanted[path]
-                if entry.type in (FOLDER, PLACE):
-                    with opened_parent(work, decoded_path(places[path])) as (parent, name):
-                        set_attributes(entry, name, parent, with_flags=False)
-
     # The live tree
 
     def add(self) -> None:
         """Swap in what is missing: nothing that stands is touched."""
         write_journal(self.staging, self.journal, "swapping")
-        self._swap([top for top in self._tops if top.how == MISSING], "adding")
+        self._swap([top for top in self._staged.tops if top.how == MISSING], "adding")
 
     def replace(self) -> None:
         """Swap in what differs, but for the boot loader's files; then attributes."""
@@ -357,18 +234,18 @@ class Restoration:
         """Swap in the boot loader's files."""
         self._swap([top for top in self._replaced() if top.boots], "replacing")
 
-    def _replaced(self) -> list[_Top]:
-        return [top for top in self._tops if top.how == CHANGED]
+    def _replaced(self) -> list[Top]:
+        return [top for top in self._staged.tops if top.how == CHANGED]
 
     def remove(self) -> None:
         """Take away what came since, the boot loader's and the kernels' files last."""
         extra = self._found.of(EXTRA)
-        gone_with = {top.entry.path for top in self._tops if top.live_type == FOLDER}
+        gone_with = {top.entry.path for top in self._staged.tops if top.live_type == FOLDER}
         ordered = sorted(extra, key=lambda d: (belongs_to_boot(d.path), -depth(d.path)))
         with opened_root(self.root) as root:
             for number, difference in enumerate(ordered):
                 if not is_below(difference.path, gone_with):
-                    _drop(difference, root)
+                    take_away(difference, root)
                 if number % 200 == 0:
                     self.tell("removing", number, len(ordered))
 
@@ -418,7 +295,7 @@ class Restoration:
         return RestoreReport(
             put_back,
             removed,
-            self.bytes_copied,
+            self._staged.bytes_copied,
             time.monotonic() - began,
             told=self._sentences(),
             skipped=tuple(f"{self._above}/{path}" for path, _ in self.skipped),
@@ -445,7 +322,7 @@ class Restoration:
         """What the part's paths begin with on the machine."""
         return self.mount.rstrip("/")
 
-    def _swap(self, tops: list[_Top], phase: str) -> None:
+    def _swap(self, tops: list[Top], phase: str) -> None:
         with (
             opened_root(self.root) as root,
             opened_root(self.staging / _WORK) as work,
@@ -457,7 +334,7 @@ class Restoration:
                     self.tell(phase, number, len(tops))
 
     @staticmethod
-    def _put(top: _Top, root: int, work: int) -> None:
+    def _put(top: Top, root: int, work: int) -> None:
         """One step. What stood there is exchanged, and goes with the staging folder at the end:
         letting go of its blocks here would hold every step up.
         """
@@ -502,55 +379,6 @@ def _return(parts: list[Restoration]) -> RestoreReport:
     return report
 
 
-def _place(number: int) -> str:
-    """Where a top is staged: a folder a handful, so that helpers do not wait for each other."""
-    return f"{number // HANDFUL}/{number}"
-
-
 def _dress(entry: Entry, name: str, parent: int) -> None:
     """Give a path all its attributes, opened up first where it is locked against changes."""
     unlocked(lambda: set_attributes(entry, name, parent), name, parent)
-
-
-def _entries_of(manifest: Manifest, paths: set[str]) -> dict[str, Entry]:
-    """The entries of paths; of a folder with many of them all lines are read once."""
-    in_folder = Counter(path.rpartition("/")[0] for path in paths)
-    found: dict[str, Entry] = {}
-    for folder in (folder for folder, count in in_folder.items() if count > _MANY):
-        found.update((entry.path, entry) for entry in manifest.others_in(folder).values())
-    return {path: found.get(path) or _entry_of(manifest, path) for path in paths}
-
-
-def _entry_of(manifest: Manifest, path: str) -> Entry:
-    entry = manifest.entry(path)
-    if entry is None or entry.path != path:
-        raise DamagedManifest(f"{path[:80]!r} is not where it was a moment ago")
-    return entry
-
-
-def _drop(difference: Difference, root: int) -> None:
-    """Remove what the snapshot does not have; a folder only once nothing covered is in it."""
-    try:
-        with opened_parent(root, decoded_path(difference.path)) as (parent, name):
-            if difference.type == FOLDER:
-                _drop_folder(name, parent)
-            else:
-                unlocked(lambda: os.unlink(name, dir_fd=parent), name, parent)
-    except (FileNotFoundError, NotADirectoryError):
-        return
-    except OSError as error:
-        # A folder above has become a link: what it leads to is none of this tree.
-        if error.errno != errno.ELOOP:
-            raise OSError(
-                error.errno, error.strerror, f"/{decoded_path(difference.path)}"
-            ) from error
-
-
-def _drop_folder(name: str, parent: int) -> None:
-    try:
-        unlocked(lambda: os.rmdir(name, dir_fd=parent), name, parent)
-    except NotADirectoryError:
-        return
-    except OSError as error:
-        if error.errno not in (errno.ENOTEMPTY, errno.EBUSY, errno.EEXIST):
-            raise
