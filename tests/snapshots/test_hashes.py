@@ -10,7 +10,7 @@ import pytest
 from blake3 import blake3
 
 from brave_bridge.snapshots.trees import hashing
-from brave_bridge.snapshots.trees.files import PIECE, Cloner, copy_content, hash_of
+from brave_bridge.snapshots.trees.contents import PIECE, Cloner, copy_content, hash_of
 from brave_bridge.snapshots.trees.manifest import Manifest
 from tests.support.trees import TRIAL, catalogue_at, described, differing, fill, free
 

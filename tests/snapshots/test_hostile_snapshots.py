@@ -11,7 +11,7 @@ import pytest
 
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.description import write_description
-from brave_bridge.snapshots.trees import files
+from brave_bridge.snapshots.trees import contents
 from brave_bridge.snapshots.trees.manifest import DamagedManifest, Manifest, checksum_of
 from tests.support.trees import (
     IS_ROOT,
@@ -241,7 +241,7 @@ def test_a_read_error_is_told_and_nothing_is_lost(system, monkeypatch, where):
     root, snapshots, returning, taken, live = system
     failing = Failing("/etc/large")
     with monkeypatch.context() as patch:
-        patch.setattr(files.os, "read", failing)
+        patch.setattr(contents.os, "read", failing)
         patch.setattr("brave_bridge.snapshots.jobs.crew.ALONE_SECONDS", 1000.0)
         if where == "take":
             with pytest.raises(MachineError, match="Input/output error"):

@@ -8,7 +8,8 @@ import pytest
 from brave_bridge.snapshots.jobs import crew
 from brave_bridge.snapshots.jobs.calling import called
 from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
-from brave_bridge.snapshots.trees.files import IMMUTABLE, set_flags
+from brave_bridge.snapshots.trees.describing import IMMUTABLE
+from brave_bridge.snapshots.trees.dressing import set_flags
 from tests.support.trees import IS_ROOT, helper_that_dies
 
 

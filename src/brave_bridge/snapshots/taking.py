@@ -31,7 +31,7 @@ from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress
 from brave_bridge.snapshots.parts import Layout, layout_of
 from brave_bridge.snapshots.trees.cover import Cover
-from brave_bridge.snapshots.trees.files import sync_file_system
+from brave_bridge.snapshots.trees.system_calls import sync_file_system
 
 _MAKING = "making.json"
 """Which parts are being made, or removed: enough to remove them after a kill."""

@@ -9,8 +9,8 @@ from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, mounted_for_now, tool
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
 from brave_bridge.snapshots.trees.cover import Cover
-from brave_bridge.snapshots.trees.files import exchange
 from brave_bridge.snapshots.trees.folders import opened_root
+from brave_bridge.snapshots.trees.system_calls import exchange
 
 
 def delete_subvolume(folder: Path) -> None:

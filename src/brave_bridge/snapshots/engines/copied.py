@@ -10,9 +10,9 @@ from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, copy_tree, covered_bytes
 from brave_bridge.snapshots.trees.cover import Cover
-from brave_bridge.snapshots.trees.files import sync_file_system
 from brave_bridge.snapshots.trees.folders import opened, opened_root
 from brave_bridge.snapshots.trees.manifest import joined
+from brave_bridge.snapshots.trees.system_calls import sync_file_system
 
 _SHARES_BLOCKS = ("btrfs", "xfs")
 

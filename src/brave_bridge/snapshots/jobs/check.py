@@ -6,7 +6,8 @@ from typing import ClassVar
 
 import msgspec
 
-from brave_bridge.snapshots.trees.files import describe_special, hash_of, open_to_read
+from brave_bridge.snapshots.trees.contents import hash_of, open_to_read
+from brave_bridge.snapshots.trees.describing import describe_special
 from brave_bridge.snapshots.trees.folders import open_folder, open_root
 from brave_bridge.snapshots.trees.hashing import is_same
 from brave_bridge.snapshots.trees.manifest import (

@@ -10,14 +10,9 @@ from typing import ClassVar
 
 import msgspec
 
+from brave_bridge.snapshots.trees.contents import hash_of, open_to_read
 from brave_bridge.snapshots.trees.cover import Cover
-from brave_bridge.snapshots.trees.files import (
-    describe_open,
-    describe_special,
-    entry_of,
-    hash_of,
-    open_to_read,
-)
+from brave_bridge.snapshots.trees.describing import describe_open, describe_special, entry_of
 from brave_bridge.snapshots.trees.folders import (
     Boundary,
     Listing,

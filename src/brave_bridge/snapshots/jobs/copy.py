@@ -16,18 +16,11 @@ from typing import ClassVar
 import msgspec
 
 from brave_bridge.core.formats.decoding import decode_json
+from brave_bridge.snapshots.trees.contents import Cloner, blocks_read, open_to_read
 from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.describing import describe_open, describe_special, place_entry
+from brave_bridge.snapshots.trees.dressing import make_special, set_attributes
 from brave_bridge.snapshots.trees.file_copy import FileCopier, dress, may_be_refused
-from brave_bridge.snapshots.trees.files import (
-    Cloner,
-    blocks_read,
-    describe_open,
-    describe_special,
-    make_special,
-    open_to_read,
-    place_entry,
-    set_attributes,
-)
 from brave_bridge.snapshots.trees.folders import (
     Boundary,
     Listing,

@@ -16,7 +16,7 @@ from brave_bridge.snapshots.jobs.copy import CopyJob
 from brave_bridge.snapshots.jobs.empty import RemovalJob
 from brave_bridge.snapshots.jobs.messages import Answer, Begin, Fault, Items, receive, send
 from brave_bridge.snapshots.jobs.stage import StageJob
-from brave_bridge.snapshots.trees.files import blocks_read
+from brave_bridge.snapshots.trees.contents import blocks_read
 
 _PR_SET_PDEATHSIG = 1
 _NOTABLE_SECONDS = 0.02

@@ -7,15 +7,8 @@ from typing import ClassVar
 
 import msgspec
 
-from brave_bridge.snapshots.trees.files import (
-    Cloner,
-    copy_content,
-    dress_new,
-    make_special,
-    open_ahead,
-    set_attributes,
-    set_flags,
-)
+from brave_bridge.snapshots.trees.contents import Cloner, copy_content, open_ahead
+from brave_bridge.snapshots.trees.dressing import dress_new, make_special, set_attributes, set_flags
 from brave_bridge.snapshots.trees.folders import open_root, opened, opened_parent
 from brave_bridge.snapshots.trees.hashing import is_same
 from brave_bridge.snapshots.trees.manifest import FILE, NO_COPY_ON_WRITE, Entry, decoded_path

@@ -12,19 +12,13 @@ import os
 import stat
 import struct
 
-from brave_bridge.snapshots.trees.files import (
-    Cloner,
-    copy_content,
-    describe_open,
-    describe_special,
-    exchange,
-    make_special,
-    open_to_read,
-    set_attributes,
-)
+from brave_bridge.snapshots.trees.contents import Cloner, copy_content, open_to_read
+from brave_bridge.snapshots.trees.describing import describe_open, describe_special
+from brave_bridge.snapshots.trees.dressing import make_special, set_attributes
 from brave_bridge.snapshots.trees.folders import opened
 from brave_bridge.snapshots.trees.manifest import FILE, FOLDER, type_of
 from brave_bridge.snapshots.trees.removal import remove_tree
+from brave_bridge.snapshots.trees.system_calls import exchange
 
 _GETXATTR, _SETXATTR = 0x801C581F, 0x401C5820
 _FSXATTR = struct.Struct("5I8x")

@@ -8,7 +8,7 @@ from brave_bridge.snapshots.jobs.crew import carry_out
 from brave_bridge.snapshots.jobs.stage import StageJob, handfuls
 from brave_bridge.snapshots.returns.swap_order import depth
 from brave_bridge.snapshots.trees.cover import STAGING, Cover
-from brave_bridge.snapshots.trees.files import exchange, set_attributes, sync_file_system
+from brave_bridge.snapshots.trees.dressing import set_attributes
 from brave_bridge.snapshots.trees.folders import (
     Boundary,
     list_folder,
@@ -27,6 +27,7 @@ from brave_bridge.snapshots.trees.manifest import (
 )
 from brave_bridge.snapshots.trees.mounts import mounts_below
 from brave_bridge.snapshots.trees.removal import remove_tree
+from brave_bridge.snapshots.trees.system_calls import exchange, sync_file_system
 
 _ONE = f"{STAGING}-path"
 

@@ -30,11 +30,7 @@ from brave_bridge.snapshots.returns.staging import Staging, Tell, Top
 from brave_bridge.snapshots.returns.swap_order import belongs_to_boot, depth, is_below, swap_order
 from brave_bridge.snapshots.returns.taking_away import take_away
 from brave_bridge.snapshots.trees.cover import STAGING, Cover
-from brave_bridge.snapshots.trees.files import (
-    set_attributes,
-    set_attributes_of,
-    sync_file_system,
-)
+from brave_bridge.snapshots.trees.dressing import set_attributes, set_attributes_of
 from brave_bridge.snapshots.trees.folders import (
     opened,
     opened_parent,
@@ -53,6 +49,7 @@ from brave_bridge.snapshots.trees.manifest import (
 )
 from brave_bridge.snapshots.trees.mounts import swap_files_below
 from brave_bridge.snapshots.trees.removal import remove_tree
+from brave_bridge.snapshots.trees.system_calls import sync_file_system
 
 _WORK = "work"
 _MOST_TOLD = 20

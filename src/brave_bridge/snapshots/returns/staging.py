@@ -18,7 +18,7 @@ from brave_bridge.snapshots.jobs.crew import Crew, carry_out
 from brave_bridge.snapshots.jobs.stage import HANDFUL, StageJob, handfuls
 from brave_bridge.snapshots.returns.moving import give_project, project_of
 from brave_bridge.snapshots.returns.swap_order import belongs_to_boot, depth
-from brave_bridge.snapshots.trees.files import set_attributes
+from brave_bridge.snapshots.trees.dressing import set_attributes
 from brave_bridge.snapshots.trees.flushing import Flushing
 from brave_bridge.snapshots.trees.folders import (
     give_name,

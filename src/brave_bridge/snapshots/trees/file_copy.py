@@ -10,14 +10,9 @@ import os
 
 import msgspec
 
-from brave_bridge.snapshots.trees.files import (
-    Cloner,
-    copy_content,
-    dress_new,
-    open_ahead,
-    open_to_read,
-    plain_entry,
-)
+from brave_bridge.snapshots.trees.contents import Cloner, copy_content, open_ahead, open_to_read
+from brave_bridge.snapshots.trees.describing import plain_entry
+from brave_bridge.snapshots.trees.dressing import dress_new
 from brave_bridge.snapshots.trees.manifest import Entry
 
 _TRIES = 3

@@ -8,7 +8,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from types import TracebackType
 
-from brave_bridge.snapshots.trees.files import sync_file_system
+from brave_bridge.snapshots.trees.system_calls import sync_file_system
 
 _EVERY_BYTES = 128 << 20
 

@@ -14,7 +14,7 @@ from collections.abc import Callable, Container, Iterable, Iterator
 import msgspec
 
 from brave_bridge.snapshots.trees.cover import Leaver
-from brave_bridge.snapshots.trees.files import unlock
+from brave_bridge.snapshots.trees.dressing import unlock
 from brave_bridge.snapshots.trees.manifest import FOLDER, joined, type_of
 
 _OPENAT2 = 437
