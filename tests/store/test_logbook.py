@@ -81,7 +81,9 @@ def test_an_outcome_comes_back_as_it_was_written(logbook, tmp_path):
     assert row.outcome == outcome and row.state == "failed" and row.ended
 
 
-@pytest.mark.parametrize("value", ["x'ff00'", "'text'", "7", "-1.5", "null"])
+@pytest.mark.parametrize(
+    "value", ["x'ff00'", "cast(x'ff41' as text)", "'text'", "7", "-1.5", "null"]
+)
 def test_whatever_stands_in_a_record_it_is_read_as_what_it_must_be(logbook, tmp_path, value):
     logbook.intend("one", 0, "Run", "Stage one", b"{}")
     logbook.add_sample(SampleRow("one", 0, now(), 10.0, 7))

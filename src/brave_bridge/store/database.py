@@ -8,6 +8,7 @@ import os
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -192,7 +193,11 @@ def _error(where: str, error: SQLAlchemyError) -> DatabaseError:
 
 
 def _make_durable(connection: sqlite3.Connection, _record: object) -> None:
-    """Whatever is committed stands on the disk; a schema of others runs nothing."""
+    """Whatever is committed stands on the disk; a schema of others runs nothing.
+
+    Text that is no UTF-8 hides nothing beside it.
+    """
+    connection.text_factory = partial(str, encoding="utf-8", errors="backslashreplace")
     cursor = connection.cursor()
     for setting in ("trusted_schema=OFF", "journal_mode=DELETE", "synchronous=FULL"):
         cursor.execute(f"PRAGMA {setting}")
