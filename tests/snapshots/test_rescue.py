@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from brave_bridge.snapshots.rescue.build import write_rescue_tool
+from brave_bridge.snapshots.rescue.build import keep_rescue_tool, write_rescue_tool
 from tests.snapshots.test_hashes import as_an_older_version_wrote_it
 from tests.support.trees import (
     TRIAL,
@@ -52,6 +52,27 @@ def tool(tmp_path_factory) -> Path:
     write_rescue_tool(path)
     assert path.stat().st_size < 300_000
     return path
+
+
+@pytest.mark.parametrize("there", ["of another version", "cut", "empty", "a link", "a pipe"])
+def test_whatever_stands_in_its_place_it_is_the_tool_of_this_version_and_whole(
+    tool, tmp_path, there
+):
+    whole, place = tool.read_bytes(), tmp_path / tool.name
+    if there == "a link":
+        place.symlink_to("/dev/zero")
+    elif there == "a pipe":
+        os.mkfifo(place)
+    else:
+        older = whole.replace(b"made of ", b"made of 0", 1)
+        place.write_bytes({"of another version": older, "cut": whole[:-900], "empty": b""}[there])
+        # Whoever brought it, its time tells nothing.
+        os.utime(place, (4e9, 4e9))
+    keep_rescue_tool(tmp_path)
+    assert not place.is_symlink() and place.read_bytes() == whole
+    before = place.stat()
+    keep_rescue_tool(tmp_path)
+    assert place.stat() == before, "what is current is left alone"
 
 
 def run(python: str, tool: Path, *words: object) -> subprocess.CompletedProcess:

@@ -3,7 +3,8 @@
 ``python -m brave_bridge.snapshots.rescue.build FILE`` writes it.
 """
 
-import os
+import hashlib
+import stat
 import sys
 from pathlib import Path
 
@@ -44,6 +45,7 @@ MODULES = (
 )
 
 _STAND_INS = "snapshots.rescue.stand_ins"
+_LARGEST = 4 << 20
 _ABOUT = f"{NAME}: list, verify and return ways back; see {NAME} --help."
 _LAST = """from brave_bridge.snapshots.rescue import stand_ins
 
@@ -56,12 +58,20 @@ if __name__ == "__main__":
 
 
 def rescue_tool() -> str:
-    """The text of the tool."""
-    return one_file(_ABOUT, (*MODULES, _STAND_INS), _LAST)
+    """The text of the tool. Its last line says what it is made of, and of the rest what it is."""
+    text = one_file(_ABOUT, (*MODULES, _STAND_INS), _LAST)
+    return text + _last_line(text.encode())
+
+
+def _last_line(text: bytes) -> str:
+    made_of = hashlib.sha256()
+    for origin in origins((*MODULES, _STAND_INS)):
+        made_of.update(Path(origin).read_bytes())
+    return f"# made of {made_of.hexdigest()}, is {hashlib.sha256(text).hexdigest()}\n"
 
 
 def keep_rescue_tool(folder: Path) -> Path:
-    """The tool in a folder, written anew where that is older than what it is put together from.
+    """The tool in a folder, written anew where it is of other modules than these, or damaged.
 
     OSError where it cannot be written.
     """
@@ -72,8 +82,14 @@ def keep_rescue_tool(folder: Path) -> Path:
 
 
 def _is_current(path: Path) -> bool:
-    newest = max(os.stat(origin).st_mtime for origin in origins((*MODULES, _STAND_INS)))
-    return path.is_file() and path.stat().st_mtime >= newest
+    try:
+        status = path.lstat()
+        if not stat.S_ISREG(status.st_mode) or status.st_size > _LARGEST:
+            return False
+        *lines, last = path.read_bytes().splitlines(keepends=True)
+    except (OSError, ValueError):
+        return False
+    return last.decode(errors="replace") == _last_line(b"".join(lines))
 
 
 def write_rescue_tool(path: Path) -> None:
