@@ -280,7 +280,7 @@ def test_a_full_project_is_told_before_anything_changes(tmp_path, monkeypatch):
         (mount / "srv/books/large").unlink()
         (mount / "etc/plain").write_text("after\n")
         with monkeypatch.context() as patched:
-            patched.setattr("brave_bridge.snapshots.returns.restoration.give_project", full)
+            patched.setattr("brave_bridge.snapshots.returns.staging.give_project", full)
             with pytest.raises(MachineError, match="quota") as told:
                 returning.restore(taken)
         assert (mount / "etc/plain").read_text() == "after\n"
