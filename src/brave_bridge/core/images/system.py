@@ -10,10 +10,10 @@ from typing import TypeVar
 import msgspec
 
 from brave_bridge.core.boot.entries import BootEntry, Loader
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.text import one_line
-from brave_bridge.core.formats.told import decode_told
 from brave_bridge.core.images.changes import InstalledComponent
-from brave_bridge.core.images.manifest import Manifest
+from brave_bridge.core.images.manifest import MOST_ISSUES, Manifest
 
 IMAGE_FILE = "/usr/lib/image/image.json"
 SLOTS_FILE = "/var/lib/image/slots.json"
@@ -33,7 +33,7 @@ def export_of(version: str) -> str:
     return f"{_EXPORTS}/{version}.json"
 
 
-_MOST_ALERTS = 500
+_MOST, _MOST_ALERTS = 4000, 500
 _Kind = TypeVar("_Kind")
 
 
@@ -127,7 +127,13 @@ def taken_to(system: ImageSystem, manifest: Manifest, profile: str) -> ImageSyst
 
 def read_image(content: bytes) -> Image:
     """The image by its own file; ImageFault."""
-    return _decoded(content, Image)
+    image = _decoded(content, Image)
+    components = tuple(
+        InstalledComponent(*(one_line(word, 80) for word in (c.name, c.version, c.maker)))
+        for c in image.components[:_MOST]
+    )
+    version, build, profile = (one_line(w, 80) for w in (image.version, image.build, image.profile))
+    return Image(version, build, profile, components)
 
 
 def read_slots(content: bytes) -> Slots:
@@ -135,13 +141,26 @@ def read_slots(content: bytes) -> Slots:
     found = _decoded(content, Slots)
     known = [slot.name for slot in found.slots]
     if found.running not in known or len(set(known)) < len(known):
-        raise ImageFault(f"slot {found.running} runs, and there are {len(known)}")
-    return found
+        raise ImageFault(f"slot {one_line(found.running, 20)} runs, and there are {len(known)}")
+    return msgspec.structs.replace(found, slots=tuple(map(_clean, found.slots)))
+
+
+def _clean(slot: Slot) -> Slot:
+    """A slot as it may be shown: one line each, and no more of them than there may be."""
+    name, state, version, build, profile = (
+        one_line(word, 80)
+        for word in (slot.name, slot.state, slot.version, slot.build, slot.profile)
+    )
+    cures = tuple(one_line(word, 80) for word in slot.cures[:MOST_ISSUES])
+    return Slot(name, state, version, build, profile, cures)
 
 
 def read_alerts(content: bytes) -> tuple[Alert, ...]:
     """What the system complains of; ImageFault."""
-    return _decoded(content, tuple[Alert, ...], 200)[:_MOST_ALERTS]
+    return tuple(
+        Alert(one_line(one.id, 80), one_line(one.text, 200), one_line(one.issue, 80), one.of_data)
+        for one in _decoded(content, tuple[Alert, ...])[:_MOST_ALERTS]
+    )
 
 
 def slots_as_loader(system: ImageSystem) -> Loader:
@@ -168,8 +187,8 @@ def disagreements(system: ImageSystem) -> Iterator[str]:
             yield f"{word}: {here or 'none'} says the image, {there or 'none'} its slot"
 
 
-def _decoded(content: bytes, kind: type[_Kind], longest: int = 80) -> _Kind:
+def _decoded(content: bytes, kind: type[_Kind]) -> _Kind:
     try:
-        return decode_told(content, kind, longest)
+        return decode_json(content, kind)
     except msgspec.DecodeError as error:
-        raise ImageFault(one_line(str(error), 200)) from error
+        raise ImageFault(str(error)) from error

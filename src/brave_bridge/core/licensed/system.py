@@ -8,8 +8,8 @@ from typing import TypeVar
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.text import one_line
-from brave_bridge.core.formats.told import decode_told
 
 SYSTEM_FILE = "/usr/lib/licensed/system.json"
 LICENCE_FILE = "/var/lib/licensed/licence.json"
@@ -29,6 +29,7 @@ NONE, WAITING, ACTIVE = "none", "waiting", "active"
 RUNNING, FINISHED, FAILED, ROLLED_BACK = "running", "done", "failed", "rolled back"
 """How an upgrade from a medium stands, by the system's own record."""
 
+_MOST = 4000
 _Kind = TypeVar("_Kind")
 
 
@@ -185,6 +186,20 @@ def read_phases(content: bytes) -> Phases:
 
 def _decoded(content: bytes, kind: type[_Kind]) -> _Kind:
     try:
-        return decode_told(content, kind)
+        return _cleaned(decode_json(content, kind))
     except msgspec.DecodeError as error:
         raise LicensedFault(one_line(str(error), 200)) from error
+
+
+def _cleaned(value):
+    """The value with every text fit to be shown, and no list longer than a system has."""
+    if isinstance(value, str):
+        return one_line(value, 300)
+    if isinstance(value, tuple):
+        if len(value) > _MOST:
+            raise LicensedFault(f"a list of {len(value)} entries")
+        return tuple(_cleaned(one) for one in value)
+    if isinstance(value, msgspec.Struct):
+        fields = {name: _cleaned(getattr(value, name)) for name in value.__struct_fields__}
+        return msgspec.structs.replace(value, **fields)
+    return value
