@@ -183,6 +183,19 @@ def test_what_cannot_be_written_is_told_and_no_success(state_home):
     assert done.returncode and "No space left" in done.stderr
 
 
+def test_nobody_need_listen(state_home):
+    program = f'"$0" -c "{PROGRAM[2]}" --demo petrel logbook'
+    for closed in (">&-", ">&- 2>&-"):
+        done = subprocess.run(
+            ["sh", "-c", f"{program} {closed}", sys.executable],
+            stderr=subprocess.PIPE,
+            text=True,
+            check=False,
+            env={**os.environ, "XDG_STATE_HOME": str(state_home), "HOME": str(state_home)},
+        )
+        assert (done.returncode, done.stderr) == (0, "")
+
+
 def test_version_and_help(run):
     assert run("--version", demo="")[1].startswith("brave-bridge 0.")
     help_text = run("--help", demo="")[1]

@@ -40,10 +40,13 @@ def _leave(code: int) -> NoReturn:
 
 
 def _is_written() -> bool:
-    """Whether whoever reads has everything; where it cannot, the ordinary end tells why."""
+    """Whether whoever reads has everything; where it cannot, the ordinary end tells why.
+
+    Python has none where it was started with a closed descriptor.
+    """
     try:
-        sys.stdout.flush()
-        sys.stderr.flush()
+        for stream in filter(None, (sys.stdout, sys.stderr)):
+            stream.flush()
     except OSError:
         return False
     return True
