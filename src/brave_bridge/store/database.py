@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import (
+    Column,
     Connection,
     Executable,
     MetaData,
@@ -143,13 +144,14 @@ def values_of(table: Table, row: RowMapping) -> dict[str, Any]:
     SQLite keeps whatever was written (sqlite.org/datatype3.html): what is of another type is
     taken as well as it can be.
     """
-    return {
-        column.name: value
-        if isinstance(value := row[column.name], column.type.python_type)
-        or (value is None and column.nullable)
-        else _INSTEAD[column.type.python_type](value)
-        for column in table.columns
-    }
+    return {column.name: _value_of(column, row[column.name]) for column in table.columns}
+
+
+def _value_of(column: Column, value: object) -> Any:
+    wanted = column.type.python_type
+    if isinstance(value, wanted) or (value is None and column.nullable):
+        return value
+    return _INSTEAD[wanted](value)
 
 
 def _text(value: object) -> str:

@@ -7,7 +7,7 @@ wrote last; several may read while one writes.
 from collections.abc import Iterable, Sequence
 
 import msgspec
-from sqlalchemy import RowMapping, Select, Update, select, update
+from sqlalchemy import RowMapping, Select, Table, Update, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from brave_bridge.core.crossing.results import Outcome
@@ -45,9 +45,15 @@ class Logbook:
         with self._database.reading() as connection:
             return connection.execute(query).mappings().all()
 
+    def _write_once(self, table: Table, **values: object) -> None:
+        """Write a record, where none of its key is there yet."""
+        new = insert(table).values(values)
+        self._database.write(new.on_conflict_do_nothing(index_elements=table.primary_key))
+
     def begin(self, row: ProcedureRow) -> None:
         """Write that a procedure begins; does nothing where it is known."""
-        new = insert(procedures).values(
+        self._write_once(
+            procedures,
             id=row.id,
             kind=row.kind,
             title=row.title,
@@ -57,7 +63,6 @@ class Logbook:
             unattended=row.unattended,
             version=row.version,
         )
-        self._database.write(new.on_conflict_do_nothing())
 
     def set_state(self, procedure: str, state: str, outcome: Outcome | None = None) -> None:
         """Write how a procedure stands, and its outcome where it has ended."""
@@ -86,10 +91,8 @@ class Logbook:
 
     def intend(self, procedure: str, seq: int, kind: str, title: str, request: bytes) -> None:
         """Write a request before it is acted on; a repeated intent changes nothing."""
-        new = insert(entries).values(
-            procedure=procedure, seq=seq, kind=kind, title=title, request=request, began=now()
-        )
-        self._database.write(new.on_conflict_do_nothing())
+        named = {"kind": kind, "title": title, "request": request, "began": now()}
+        self._write_once(entries, procedure=procedure, seq=seq, **named)
 
     def report(self, procedure: str, seq: int, percent: float, note: str, job: str = "") -> None:
         """Write how far a request is."""
@@ -111,7 +114,9 @@ class Logbook:
         """Write how far a request is now; a second one of the same moment takes its place."""
         new = insert(samples).values(msgspec.structs.asdict(sample))
         told = {"percent": sample.percent, "free_bytes": sample.free_bytes}
-        self._database.write(new.on_conflict_do_update(set_=told))
+        # SQLite before 3.35 must be told which key; one without it is no file of ours.
+        update_it = new.on_conflict_do_update(index_elements=samples.primary_key, set_=told)
+        self._database.write(update_it)
 
     def samples(self, procedure: str) -> list[SampleRow]:
         """A procedure's samples, oldest first."""
@@ -121,7 +126,7 @@ class Logbook:
     def ask(self, question: QuestionRow) -> QuestionRow:
         """Put a question, or find it put already; the row as it stands."""
         fields = msgspec.structs.asdict(question) | {"choices": "\n".join(question.choices)}
-        self._database.write(insert(questions).values(fields).on_conflict_do_nothing())
+        self._write_once(questions, **fields)
         return self._question(question.procedure, question.key)
 
     def answer(self, procedure: str, key: str, choice: str, by: str) -> None:
