@@ -27,10 +27,10 @@ from brave_bridge.snapshots.returns.one_path import put_back_path
 from brave_bridge.snapshots.returns.restoration import (
     Restoration,
     RestoreReport,
-    Tell,
     return_parts,
 )
 from brave_bridge.snapshots.returns.set_aside import SetAside, delete_set_aside, set_aside
+from brave_bridge.snapshots.returns.staging import Tell
 from brave_bridge.snapshots.trees.folders import opened, opened_root
 from brave_bridge.snapshots.trees.manifest import Entry, decoded_path
 

@@ -6,6 +6,7 @@
 import hashlib
 import stat
 import sys
+from functools import cache
 from pathlib import Path
 
 from brave_bridge.machines.plain.build import one_file, origins
@@ -64,10 +65,16 @@ def rescue_tool() -> str:
 
 
 def _last_line(text: bytes) -> str:
-    made_of = hashlib.sha256()
+    return f"# made of {_made_of()}, is {hashlib.sha256(text).hexdigest()}\n"
+
+
+@cache
+def _made_of() -> str:
+    """The hash of the modules; what this process runs does not change."""
+    digest = hashlib.sha256()
     for origin in origins((*MODULES, _STAND_INS)):
-        made_of.update(Path(origin).read_bytes())
-    return f"# made of {made_of.hexdigest()}, is {hashlib.sha256(text).hexdigest()}\n"
+        digest.update(Path(origin).read_bytes())
+    return digest.hexdigest()
 
 
 def keep_rescue_tool(folder: Path) -> Path:
