@@ -10,6 +10,7 @@ from brave_bridge.core.planning.universe import Universe
 from brave_bridge.families.deb.archive import DebArchive
 from brave_bridge.families.deb.policy import Origin, Policy
 from brave_bridge.families.deb.system import installed_packages
+from brave_bridge.machines.opening.beneath import Beneath
 
 NATIVE = "amd64"
 
@@ -30,7 +31,7 @@ def opened(store: IndexStore, sha256: str) -> DebIndex:
 if __name__ == "__main__":
     status, marks, folder, sha256 = sys.argv[1:]
     with collector_at_rest():
-        index = opened(IndexStore(Path(folder)), sha256)
+        index = opened(IndexStore(Beneath(folder)), sha256)
         plan = plan_packages(universe(Path(status), Path(marks), index))
     print(len(plan.upgraded), len(plan.new), len(plan.removed), len(plan.kept_back))
     lines = Path("/proc/self/status").read_text().splitlines()

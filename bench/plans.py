@@ -17,6 +17,7 @@ from bench.one_plan import opened, universe
 from brave_bridge.archives.store import IndexStore
 from brave_bridge.core.packages.index_table import ScannedTable
 from brave_bridge.core.planning.planner import plan_packages
+from brave_bridge.machines.opening.beneath import Beneath
 
 _RUNS = 4
 
@@ -28,7 +29,7 @@ def run_all() -> None:
     start = machines.AptWorld(folder / "bullseye", "bullseye")
     index = machines.indices_of("bullseye")[0]
     worlds = {r: machines.AptWorld(folder / r, r) for r in ("bookworm", "trixie")}
-    store = IndexStore(folder / "store")
+    store = IndexStore(Beneath(folder, "store"))
     sums = {r: store.keep(machines.index_file(r).read_bytes()) for r in worlds}
     print("| what | ours | apt, planning only | ratio | most memory | `apt-get -s`, once |")
     print("|---|---|---|---|---|---|")

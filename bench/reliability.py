@@ -33,6 +33,7 @@ from tests.support.trees import (
 
 from brave_bridge.core.formats.paused_sources import waiting_note
 from brave_bridge.families.deb.waiting import waiting_sources
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.runner.briefs import Brief, CrossBrief, RemedyBrief, SourcesBrief, UpdateBrief
@@ -335,7 +336,7 @@ def main(kills: int, cuts: int) -> int:
     print("| what | times | struck in the middle | wrong |\n|---|---|---|---|", flush=True)
     with folder() as place:
         tool = place / "brave-bridge-rescue"
-        write_rescue_tool(tool)
+        write_rescue_tool(ours_at(tool))
         build_demo(place / "world", pace=0.0)
         told(kill_snapshots(kills // 4, chance))
         told(kill_returns(kills // 4, chance))

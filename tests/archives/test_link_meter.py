@@ -6,6 +6,7 @@ from brave_bridge.core.crossing.replies import SuitesFetched
 from brave_bridge.core.crossing.requests import FetchSuites
 from brave_bridge.core.estimate import Speeds
 from brave_bridge.machines.folder import FolderFiles
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.workbench.decisions import Decisions
 from brave_bridge.workbench.measuring import MeasuringPerformer
 from tests.support.archive_server import ArchiveServer
@@ -31,7 +32,7 @@ def test_what_comes_over_the_link_is_counted_and_files_are_not(tmp_path):
     server = ArchiveServer()
     server.files["/tide/thing"] = b"x" * 300_000
     (tmp_path / "here").write_bytes(b"y" * 1000)
-    downloader = Downloader(FolderFiles("tree", tmp_path), tmp_path / "partial")
+    downloader = Downloader(FolderFiles("tree", tmp_path), Beneath(tmp_path, "partial"))
     try:
         downloader.get(f"{server.uri}/thing", 1_000_000)
         downloader.get("file:/here", 1_000_000)

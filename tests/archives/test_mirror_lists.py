@@ -11,6 +11,7 @@ import pytest
 from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.machines.folder import FolderFiles
+from brave_bridge.machines.opening.beneath import Beneath
 from tests.support.archive_server import ArchiveServer
 
 
@@ -19,7 +20,7 @@ def downloader(tmp_path):
     (tmp_path / "root/etc/apt/mirrors").mkdir(parents=True)
     (tmp_path / "root/srv/archive/dists/bowline").mkdir(parents=True)
     (tmp_path / "root/srv/archive/dists/bowline/InRelease").write_text("Origin: Quayside\n")
-    made = Downloader(FolderFiles("tree", tmp_path / "root"), tmp_path / "partial")
+    made = Downloader(FolderFiles("tree", tmp_path / "root"), Beneath(tmp_path, "partial"))
     yield made, tmp_path / "root"
     made.close()
 
@@ -121,13 +122,17 @@ def test_an_address_of_tor_goes_through_its_client_by_name(tmp_path, server):
     asked: list[bytes] = []
     with socks_server(asked) as proxy:
         address = f"socks5://127.0.0.1:{proxy.getsockname()[1]}"
-        made = Downloader(FolderFiles("tree", tmp_path), tmp_path / "partial", onion_proxy=address)
+        made = Downloader(
+            FolderFiles("tree", tmp_path), Beneath(tmp_path, "partial"), onion_proxy=address
+        )
         uri = server.uri.replace("127.0.0.1", "archive.onion")
         assert made.get(f"tor+{uri}/dists/bowline/InRelease", 1000).content == b"Origin: Tide\n"
         made.close()
     assert b"archive.onion" in asked[0], "the name is looked up there, not here"
     made = Downloader(
-        FolderFiles("tree", tmp_path), tmp_path / "partial", onion_proxy="socks5://127.0.0.1:9"
+        FolderFiles("tree", tmp_path),
+        Beneath(tmp_path, "partial"),
+        onion_proxy="socks5://127.0.0.1:9",
     )
     with pytest.raises(ArchiveFault, match=r"Tor client at socks5://127.0.0.1:9"):
         made.get(f"tor+{server.uri}/x", 1000)

@@ -10,6 +10,7 @@ from brave_bridge.archives import download
 from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.machines.folder import FolderFiles
+from brave_bridge.machines.opening.beneath import Beneath
 
 
 class Dripping(BaseHTTPRequestHandler):
@@ -42,7 +43,7 @@ def address():
 @pytest.mark.parametrize("limit", ["SLOW_SECONDS", "MOST_SECONDS"])
 def test_a_server_that_drips_is_given_up(address, tmp_path, monkeypatch, exactly, limit):
     monkeypatch.setattr(download, limit, 0.4)
-    downloader = Downloader(FolderFiles("tree", tmp_path), tmp_path / "partial")
+    downloader = Downloader(FolderFiles("tree", tmp_path), Beneath(tmp_path, "partial"))
     began = time.monotonic()
     with pytest.raises(ArchiveFault) as told:
         if exactly:
@@ -58,7 +59,7 @@ def test_a_slow_link_that_gives_enough_is_waited_for(address, tmp_path, monkeypa
     monkeypatch.setattr(download, "SLOW_SECONDS", 0.3)
     monkeypatch.setattr(download, "LEAST_BYTES_A_SECOND", 5)
     monkeypatch.setattr(download, "MOST_SECONDS", 1.5)
-    downloader = Downloader(FolderFiles("tree", tmp_path), tmp_path / "partial")
+    downloader = Downloader(FolderFiles("tree", tmp_path), Beneath(tmp_path, "partial"))
     with pytest.raises(ArchiveFault, match="was not done after"):
         downloader.get(address, 200_000)
     downloader.close()

@@ -11,6 +11,7 @@ from brave_bridge.archives.store import IndexStore
 from brave_bridge.archives.suites import SuiteAsked, SuiteFetched, SuiteFetcher
 from brave_bridge.core.formats.packages.deb_index import DebIndex
 from brave_bridge.machines.folder import FolderFiles
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.standin.signing import make_key
 from tests.support.archive_server import PACKAGES, PACKERS, ArchiveServer
 
@@ -24,8 +25,8 @@ def server():
 
 @pytest.fixture
 def fetcher(tmp_path):
-    downloader = Downloader(FolderFiles("tree", tmp_path / "root"), tmp_path / "partial")
-    yield SuiteFetcher(IndexStore(tmp_path / "store"), downloader)
+    downloader = Downloader(FolderFiles("tree", tmp_path / "root"), Beneath(tmp_path, "partial"))
+    yield SuiteFetcher(IndexStore(Beneath(tmp_path, "store")), downloader)
     downloader.close()
 
 
@@ -157,7 +158,7 @@ def test_an_index_that_is_not_what_was_signed_for_is_refused(server, fetcher, sp
 
         server.files[path] = lzma.compress(bytes(300_000_000))[: len(content)]
     assert fault(fetcher, asked(server)).what in ("checksum", "size", "unreachable")
-    assert not list(fetcher.store.folder.glob("[0-9a-f]" * 64))
+    assert not list(fetcher.store.folder.path.glob("[0-9a-f]" * 64))
 
 
 def test_a_file_address_stays_inside_the_machine(tmp_path, server):
@@ -167,8 +168,8 @@ def test_a_file_address_stays_inside_the_machine(tmp_path, server):
         place.parent.mkdir(parents=True, exist_ok=True)
         place.write_bytes(content)
     (tmp_path / "root/out").symlink_to("/etc")
-    downloader = Downloader(FolderFiles("tree", tmp_path / "root"), tmp_path / "partial")
-    fetcher = SuiteFetcher(IndexStore(tmp_path / "store"), downloader)
+    downloader = Downloader(FolderFiles("tree", tmp_path / "root"), Beneath(tmp_path, "partial"))
+    fetcher = SuiteFetcher(IndexStore(Beneath(tmp_path, "store")), downloader)
     (found,) = fetcher.fetch([asked(server, uri="file:/tide")])
     assert isinstance(found, SuiteFetched)
     for address in ("file:/../../etc/passwd", "file:/out/passwd", "file:///out/passwd"):
@@ -179,10 +180,10 @@ def test_a_file_address_stays_inside_the_machine(tmp_path, server):
 
 
 def test_hostile_sums_never_become_paths(tmp_path):
-    store = IndexStore(tmp_path)
+    store = IndexStore(Beneath(tmp_path))
     for name in ("../../etc/passwd", "x" * 64, "", "A" * 64):
         with pytest.raises(ValueError, match="not a SHA-256"):
-            store.path(name)
+            store.place(name)
 
 
 def test_the_machines_own_proxy_is_asked(server, tmp_path):
@@ -191,8 +192,8 @@ def test_the_machines_own_proxy_is_asked(server, tmp_path):
     host = server.uri.split("/")[2]
     proxies = {"http://": f"http://{host}", f"http://{host}": None}
     files = FolderFiles("tree", tmp_path / "root")
-    downloader = Downloader(files, tmp_path / "partial", proxies=proxies)
-    fetcher = SuiteFetcher(IndexStore(tmp_path / "store"), downloader)
+    downloader = Downloader(files, Beneath(tmp_path, "partial"), proxies=proxies)
+    fetcher = SuiteFetcher(IndexStore(Beneath(tmp_path, "store")), downloader)
     found = fetcher.fetch([asked(server, uri="http://nowhere.invalid/quayside")])
     downloader.close()
     assert isinstance(found[0], ArchiveFault)
@@ -202,7 +203,7 @@ def test_the_machines_own_proxy_is_asked(server, tmp_path):
 def test_a_description_that_was_damaged_in_the_store_is_fetched_anew(server, fetcher):
     server.publish()
     fetcher.fetch([asked(server)])
-    (kept,) = fetcher.store.folder.glob("*.description")
+    (kept,) = fetcher.store.folder.path.glob("*.description")
     kept.write_bytes(kept.read_bytes().replace(b"diamond", b"daemond"))
     (found,) = fetcher.fetch([asked(server)])
     assert isinstance(found, SuiteFetched) and found.release.codename == "diamond"

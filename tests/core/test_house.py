@@ -95,3 +95,152 @@ def test_no_command_loads_what_fetches_before_it_is_asked_to():
     asked = "import sys, brave_bridge.cli.running; print('httpx' in sys.modules)"
     done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "False"
+
+
+OPENS = ("machines/opening/",)
+"""The one room that opens, makes, moves and removes by path."""
+
+PLAYS_A_SYSTEM = ("machines/standin/", "workbench/demo.py", "workbench/demo_ways_back.py")
+"""Commands of a made-up system, and whoever builds it: they write what is hostile or not."""
+
+COPIES_ITSELF = ("runner/own_runtime.py", "machines/plain/build.py", "snapshots/rescue/build.py")
+"""Reads the program's own modules, or fills a folder that it has just made."""
+
+BY_NAME = frozenset(
+    {
+        "read_text",
+        "read_bytes",
+        "write_text",
+        "write_bytes",
+        "mkdir",
+        "rmdir",
+        "unlink",
+        "touch",
+        "symlink_to",
+        "hardlink_to",
+        "iterdir",
+        "glob",
+        "rglob",
+        "rename",
+        "lchmod",
+    }
+)
+IN_OS = frozenset(
+    {
+        "open",
+        "mkdir",
+        "makedirs",
+        "remove",
+        "removedirs",
+        "unlink",
+        "rename",
+        "renames",
+        "replace",
+        "rmdir",
+        "symlink",
+        "link",
+        "chmod",
+        "lchown",
+        "chown",
+        "listdir",
+        "scandir",
+        "walk",
+        "fwalk",
+        "truncate",
+        "mkfifo",
+        "mknod",
+        "utime",
+        "setxattr",
+        "removexattr",
+    }
+)
+IN_SHUTIL = frozenset(
+    {
+        "which",
+        "copyfileobj",
+        "get_terminal_size",
+    }
+)
+RELATIVE = frozenset({"dir_fd", "src_dir_fd", "dst_dir_fd"})
+
+
+def opens_by_path(node: ast.Call) -> bool:
+    """Whether a call opens or changes something that a path leads to."""
+    called = ast.unparse(node.func)
+    owner, _, name = called.rpartition(".")
+    if called == "open":
+        # A descriptor that was opened in the right way becomes a stream.
+        return not (node.args and ast.unparse(node.args[0]).startswith("os.open("))
+    if owner in ("shutil", "tempfile"):
+        return name not in IN_SHUTIL
+    if owner == "os":
+        first = ast.unparse(node.args[0]) if node.args else ""
+        relative = RELATIVE & {word.arg for word in node.keywords}
+        return name in IN_OS and not relative and first not in DESCRIPTORS
+    return bool(owner) and name in BY_NAME and not re.search(r"\bfiles\(", owner)
+
+
+DESCRIPTORS = frozenset(
+    {
+        "descriptor",
+        "folder",
+        "inner",
+        "source",
+        "target",
+        "copy",
+        "now",
+        "parent",
+        "root",
+        "top",
+        "listing",
+        "os.devnull",
+        "stream.fileno()",
+        "self._open_folder(place)",
+        "self._top",
+    }
+)
+"""Folders and files that are open: what is done to them goes along no path."""
+
+ELSEWHERE = {
+    "snapshots/trees/folders.py": "open_root",
+    "snapshots/trees/system_calls.py": "sync_file_system",
+    "snapshots/trees/dressing.py": "_set_xattrs",
+    "machines/reach.py": "__init__",
+    "workbench/lines.py": "_read",
+}
+"""Who opens the folder that a whole tree stands in, or works by what is open already."""
+
+
+def test_files_are_opened_made_moved_and_removed_in_one_room():
+    found = []
+    for path in sorted(HOUSE.rglob("*.py")):
+        name = path.relative_to(HOUSE).as_posix()
+        if name.startswith((*OPENS, *PLAYS_A_SYSTEM, *COPIES_ITSELF)):
+            continue
+        tree = ast.parse(path.read_text(encoding="utf-8"))
+        allowed = {
+            id(call)
+            for function in ast.walk(tree)
+            if isinstance(function, ast.FunctionDef) and function.name == ELSEWHERE.get(name)
+            for call in ast.walk(function)
+        }
+        found += [
+            f"{name}:{node.lineno}: {ast.unparse(node)[:80]}"
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Call) and opens_by_path(node) and id(node) not in allowed
+        ]
+    assert found == []
+
+
+def test_what_opens_by_a_path_is_known():
+    for code, opens in {
+        "open(path)": True,
+        "open(os.open(name, flags, dir_fd=folder))": False,
+        "os.open(path, os.O_RDONLY)": True,
+        "os.unlink(name, dir_fd=folder)": False,
+        "shutil.rmtree(folder)": True,
+        "tempfile.mkdtemp()": True,
+        "(root / name).read_text()": True,
+        "place.read(100)": False,
+    }.items():
+        assert opens_by_path(ast.parse(code).body[0].value) is opens, code

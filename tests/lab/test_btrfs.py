@@ -11,7 +11,7 @@ from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.tree import TreeMachine, open_tree
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.engines import btrfs, btrfs_swap
-from brave_bridge.snapshots.engines.engine import take_down_left_mounts
+from brave_bridge.snapshots.engines.mounting import take_down_left_mounts
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.snapshots.returns.set_aside import delete_set_aside, set_aside
 from tests.support import lab
@@ -126,6 +126,23 @@ def mounted(tmp_path):
             mounts = Path("/proc/mounts").read_text().splitlines()
             left = [line for line in mounts if device in line and "mount-" in line]
             assert left == []
+
+
+def test_a_mark_that_is_a_link_in_a_way_back_leads_nowhere(mounted, tmp_path):
+    _, root, device = mounted
+    outside = tmp_path / "outside"
+    outside.write_text("kept")
+    (root / btrfs_swap.RETURNED).symlink_to(outside)
+    (root / "var/lib/further").symlink_to(tmp_path)
+    snapshots, returning = catalogue(root)
+    taken = snapshots.take("first", TRIAL)
+    (root / btrfs_swap.RETURNED).unlink()
+    (root / "etc/rules").write_text("two\n")
+    assert returning.restore(taken).aside, "the subvolume was exchanged"
+    assert outside.read_text() == "kept"
+    snapshots, returning = again(device, root)
+    assert (root / "etc/rules").read_text() == "one\n" and not returning.interrupted()
+    assert outside.read_text() == "kept"
 
 
 def mount(device: str, place: Path, subvolume: str) -> None:

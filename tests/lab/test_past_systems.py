@@ -93,7 +93,7 @@ def test_it_is_the_way_back_beside_the_system_of_now(system):
 
 def test_what_a_kill_left_half_made_is_made_anew(system):
     disk, _, past = system
-    tree = past.snapshots.base(past.snapshots.find("first")) / "root/tree"
+    tree = (past.snapshots.base(past.snapshots.find("first")) / "root/tree").path
     btrfs.tool("btrfs", "subvolume", "snapshot", str(tree), str(disk.top / "@.as-of-first"))
     assert past.listed() == []
     assert past.make("first").way_back == "first"

@@ -43,7 +43,7 @@ def waiting(state, judge=lambda given: TAKEN, seconds=20.0):
 def test_it_goes_from_hand_to_hand_and_leaves_nothing(state):
     thread, taken = waiting(state)
     assert somebody_waits(state)
-    mode = stat.S_IMODE(state.here("key.sock").stat().st_mode)
+    mode = stat.S_IMODE(state.here("key.sock").status().st_mode)
     assert mode == 0o600 and state.folder.stat().st_mode & 0o077 == 0
     assert hand_over(state, SECRET) == TAKEN
     thread.join(10)

@@ -5,6 +5,7 @@ import sys
 
 import msgspec
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.jobs.comparison import comparison_job
 from brave_bridge.snapshots.jobs.tree_copy import copy_tree
 from brave_bridge.snapshots.trees.cover import cover_for
@@ -31,7 +32,7 @@ def test_helpers_whose_answers_nobody_takes_are_not_waited_for(tmp_path):
         (live / folder).mkdir(parents=True)
         for number in range(1_000):
             (live / folder / f"a-name-that-makes-answers-larger-than-a-pipe-{number}").touch()
-    copy_tree(live, cover_for("tree"), kept, None, helpers=0)
+    copy_tree(live, cover_for("tree"), Beneath(kept), None, helpers=0)
     for path in live.glob("*/*"):
         path.unlink()
     job = msgspec.json.encode(comparison_job(live, cover_for("tree"), kept)).decode()

@@ -45,7 +45,7 @@ def forged(snapshots, taken, change) -> None:
     (folder / "manifest.jsonl").write_bytes(b"\n".join(change(lines)) + b"\n")
     checksum = checksum_of(folder / "manifest.jsonl")
     part = msgspec.structs.replace(taken.parts[0], checksum=checksum)
-    write_description(snapshots.folder / "first", msgspec.structs.replace(taken, parts=(part,)))
+    write_description(snapshots.own / "first", msgspec.structs.replace(taken, parts=(part,)))
 
 
 def put(line: bytes):

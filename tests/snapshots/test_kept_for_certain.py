@@ -6,6 +6,7 @@ import shutil
 import msgspec
 import pytest
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.runner.expiry import expire
 from brave_bridge.snapshots.choices import CHOICES, Choices
 from brave_bridge.snapshots.description import Keeping
@@ -104,7 +105,7 @@ def test_what_another_disk_keeps_is_found_without_the_machine_s_own_record(tmp_p
     taken = snapshots.take("taken-1", TRIAL)
     shutil.rmtree(snapshots.folder)
     assert snapshots.find("newest") == taken
-    remove_leftovers(store, Choices())
+    remove_leftovers(Beneath(store), Choices())
     assert snapshots.find("newest") == taken
     snapshots.delete("taken-1", "trial")
     assert [path.name for path in store.iterdir()] == ["brave-bridge-rescue"]
@@ -158,7 +159,7 @@ def test_what_another_machine_is_keeping_on_the_same_disk_is_left_alone(catalogu
     CHOICES.change(snapshots.machine.state, lambda _: Choices(keep_in=str(store)))
     snapshots.take("ours", TRIAL)
     snapshots.delete("ours", "trial")
-    remove_leftovers(snapshots.folder, Choices(keep_in=str(store)))
+    remove_leftovers(snapshots.own, Choices(keep_in=str(store)))
     assert all((folder / "making.json").is_file() for folder in under_way)
 
 
@@ -169,5 +170,5 @@ def test_what_was_cut_off_on_another_disk_is_removed_with_its_own_record(catalog
     for place in (store, snapshots.folder):
         (place / name).mkdir(parents=True)
         (place / name / "making.json").write_text("[]")
-    remove_leftovers(snapshots.folder, Choices(keep_in=str(store)))
+    remove_leftovers(snapshots.own, Choices(keep_in=str(store)))
     assert not (store / name).exists() and not (snapshots.folder / name).exists()

@@ -2,8 +2,10 @@
 
 import os
 import random
+import re
 import shutil
 import signal
+import struct
 import subprocess
 import sys
 import time
@@ -11,9 +13,12 @@ from pathlib import Path
 
 import pytest
 
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.snapshots.rescue.build import keep_rescue_tool, write_rescue_tool
 from tests.snapshots.test_hashes import as_an_older_version_wrote_it
 from tests.support.trees import (
+    IS_ROOT,
     TRIAL,
     catalogue_at,
     described,
@@ -49,7 +54,7 @@ def is_old(python: str) -> bool:
 @pytest.fixture(scope="module")
 def tool(tmp_path_factory) -> Path:
     path = tmp_path_factory.mktemp("tool") / "brave-bridge-rescue"
-    write_rescue_tool(path)
+    write_rescue_tool(ours_at(path))
     assert path.stat().st_size < 300_000
     return path
 
@@ -68,10 +73,10 @@ def test_whatever_stands_in_its_place_it_is_the_tool_of_this_version_and_whole(
         place.write_bytes({"of another version": older, "cut": whole[:-900], "empty": b""}[there])
         # Whoever brought it, its time tells nothing.
         os.utime(place, (4e9, 4e9))
-    keep_rescue_tool(tmp_path)
+    keep_rescue_tool(Beneath(tmp_path))
     assert not place.is_symlink() and place.read_bytes() == whole
     before = place.stat()
-    keep_rescue_tool(tmp_path)
+    keep_rescue_tool(Beneath(tmp_path))
     assert place.stat() == before, "what is current is left alone"
 
 
@@ -212,4 +217,117 @@ def test_state_and_descriptions_are_hostile_here_too(tool, tmp_path):
     assert (outside / "kept").read_text() == "kept"
     file.write_text("nonsense")
     listed = run(sys.executable, tool, "list", root)
-    assert "cannot be read" in listed.stdout and "Traceback" not in listed.stderr
+    assert "cannot be read or trusted" in listed.stdout and "Traceback" not in listed.stderr
+
+
+# What others may have made of it
+
+
+@pytest.fixture
+def system(tmp_path):
+    root = tmp_path / "root"
+    snapshots, _ = catalogue_at(root)
+    (root / "etc/one").write_text("one")
+    snapshots.take("first", TRIAL)
+    (root / "etc/one").write_text("changed")
+    return root, snapshots
+
+
+def refused(tool, root, *words) -> str:
+    done = run(sys.executable, tool, "return", root, "first", "--yes", *words)
+    assert done.returncode == 1 and "Traceback" not in done.stderr, done.stderr
+    assert (root / "etc/one").read_text() == "changed", "nothing was done"
+    return done.stderr
+
+
+@pytest.mark.skipif(not IS_ROOT, reason="only root is told from others here")
+@pytest.mark.parametrize("place", ["", "var/lib/brave-bridge", "snapshots", "first", "first/root"])
+@pytest.mark.parametrize("fault", ["mode", "owner", "list"])
+def test_what_others_can_have_written_is_not_returned_to(tool, system, place, fault):
+    root, snapshots = system
+    inner = {"snapshots": snapshots.folder}
+    folder = inner.get(place) or (snapshots.folder if "first" in place else root) / place
+    if fault == "mode":
+        folder.chmod(0o777)
+    elif fault == "owner":
+        os.chown(folder, 1234, 1234)
+    else:
+        rows = ((1, 7, 2**32 - 1), (2, 7, 1234), (4, 7, 2**32 - 1), (16, 7, 2**32 - 1))
+        content = b"".join(struct.pack("<HHI", *row) for row in (*rows, (32, 0, 2**32 - 1)))
+        os.setxattr(folder, "system.posix_acl_access", struct.pack("<I", 2) + content)
+    said = refused(tool, root)
+    assert "others than root" in said or "there is no way back first" in said
+
+
+LIES = {
+    "no parts": (r"(?s)\[\[parts\]\].*?(?=\[\[exclusions)", ""),
+    "no hash": (r"(?m)^checksum = .*$", ""),
+    "a hash of no kind": (r'(?m)^checksum = ".*"$', 'checksum = "tide:00"'),
+    "another hash": (r'(?m)^checksum = "(\w+):.*"$', r'checksum = "\1:00"'),
+    "a huge number": (r"(?m)^number = .*$", "number = " + "9" * 400),
+    "no number": (r"(?m)^number = .*$", 'number = "1"'),
+    "infinity": (r"(?m)^number = .*$", "number = 1e400"),
+    "a list for a text": (r"(?m)^mount = .*$", "mount = []"),
+    "no engine": (r"(?m)^engine = .*$", ""),
+    "a record": (r"(?m)^folder = .*$", 'folder = {"a": 1}'),
+}
+
+
+@pytest.mark.parametrize("lie", LIES)
+def test_a_description_that_lies_is_refused_in_a_sentence(tool, system, lie):
+    root, snapshots = system
+    file = snapshots.folder / "first/description.toml"
+    before = file.read_text()
+    file.write_text(re.sub(*LIES[lie], before))
+    assert file.read_text() != before
+    assert refused(tool, root).count("\n") == 2
+    listed = run(sys.executable, tool, "list", root)
+    assert "Traceback" not in listed.stderr
+
+
+def test_no_control_code_of_a_description_reaches_the_terminal(tool, system):
+    root, snapshots = system
+    file = snapshots.folder / "first/description.toml"
+    text = file.read_text().replace('reason = "trial"', 'reason = "\\u001b[2J\\u202etrial"')
+    file.write_text(text)
+    listed = run(sys.executable, tool, "list", root)
+    assert "trial" in listed.stdout and not {"\x1b", "\u202e"} & set(listed.stdout)
+    file.write_text(text.replace('engine = "copy"', 'engine = "\\u001b]0;x\\u0007"'))
+    assert "\x1b" not in refused(tool, root)
+
+
+@pytest.mark.parametrize("kind", ["link", "pipe"])
+@pytest.mark.parametrize("name", ["description.toml", "root/manifest.jsonl", "root/tree"])
+def test_nothing_in_a_way_back_leads_out_or_is_waited_for(tool, system, tmp_path, name, kind):
+    root, snapshots = system
+    place = snapshots.folder / "first" / name
+    kept = tmp_path / "elsewhere"
+    place.rename(kept)
+    if kind == "link":
+        place.symlink_to(kept)
+    else:
+        os.mkfifo(place)
+    refused(tool, root)
+
+
+def test_who_stops_listening_is_told_nothing_and_all_is_back(tool, system):
+    root, _ = system
+    ear, mouth = os.pipe()
+    os.close(ear)
+    argv = [sys.executable, "-I", "-S", tool, "return", root, "first", "--yes"]
+    done = subprocess.run(argv, stdout=mouth, stderr=subprocess.PIPE, text=True, check=False)
+    os.close(mouth)
+    assert done.returncode == 0 and done.stderr == ""
+    assert (root / "etc/one").read_text() == "one"
+
+
+def test_hashes_that_nothing_here_can_check_are_not_called_whole(tool, tmp_path):
+    root = tmp_path / "root"
+    snapshots, _ = catalogue_at(root)
+    (root / "etc/one").write_text("one")
+    snapshots.take("first", TRIAL)
+    as_an_older_version_wrote_it(snapshots.folder / "first")
+    checked = run(sys.executable, tool, "verify", root, "first")
+    assert checked.returncode == 1 and "nothing here can check" in checked.stdout
+    back = run(sys.executable, tool, "return", root, "first", "--yes")
+    assert back.returncode == 0 and "nothing here could check" in back.stdout

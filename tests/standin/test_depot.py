@@ -1,12 +1,15 @@
 """A depot of bundles over HTTP: its signed list, a bundle in pieces, what is not believed."""
 
+import contextlib
 import hashlib
 import json
+import os
 from contextlib import contextmanager
 
 import pytest
 
 from brave_bridge.archives.download import Downloader
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.standin import images
 from brave_bridge.machines.standin.signing import make_detached_key
 from brave_bridge.workbench import depot
@@ -31,7 +34,7 @@ def desk(stand_in, server, monkeypatch, tmp_path):
 
     @contextmanager
     def real_link(machine):
-        downloader = Downloader(machine.files, tmp_path / "partial")
+        downloader = Downloader(machine.files, Beneath(tmp_path, "partial"))
         yield downloader
         downloader.close()
 
@@ -109,6 +112,29 @@ def test_a_list_that_lies_is_refused(desk, server, changes, words):
         fetch(desk, depot_address(desk), "8.5", lambda word: None)
     assert words in str(refusal.value)
     assert bundles_here(desk) == ()
+
+
+@pytest.mark.parametrize("there", ["a link", "a second name", "a pipe", "a link above"])
+def test_what_stands_in_the_place_of_a_bundle_s_part_leads_nowhere(desk, server, tmp_path, there):
+    digest = hashlib.sha256(server.files["/tide/keelstone-8.5.bundle"]).hexdigest()
+    outside, storage = tmp_path / "outside", desk.machine.files.place("/srv/image/bundles")
+    outside.mkdir()
+    (outside / "kept").write_text("kept")
+    storage.mkdir(parents=True, exist_ok=True)
+    part = storage / f"keelstone-8.5.bundle.{digest[:16]}.part"
+    if there == "a link":
+        part.symlink_to(outside / "made")
+    elif there == "a second name":
+        os.link(outside / "kept", part)
+    elif there == "a pipe":
+        os.mkfifo(part)
+    else:
+        storage.rmdir()
+        storage.symlink_to(outside)
+    with contextlib.suppress(Refused):
+        fetch(desk, depot_address(desk), "8.5", lambda words: None)
+    assert [p.name for p in outside.iterdir()] == ["kept"]
+    assert (outside / "kept").read_text() == "kept"
 
 
 def test_a_list_of_nobody_whom_the_machine_knows_is_refused(desk, server):

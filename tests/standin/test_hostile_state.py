@@ -17,6 +17,7 @@ from brave_bridge.cli.running import run as run_words
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.machines import jobs
 from brave_bridge.machines.folder_state import FolderState
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner import launch
@@ -297,7 +298,7 @@ def test_a_logbook_that_is_only_locked_is_never_set_aside(stand_in, monkeypatch)
 def test_damaged_notes_and_policies_do_not_stop_a_survey(stand_in):
     desk = stand_in("avocet")
     state = places.state_of_fleet("demo")
-    folder = state.here("x").parent
+    folder = state.folder
     folder.mkdir(parents=True, exist_ok=True)
     names = ("field-notes.sqlite", "policies.json", "own-checks.json", "proof-schedule.json")
     for name in names:
@@ -419,7 +420,7 @@ def test_what_sudo_leaves_in_the_environment_is_not_root_s_own(tmp_path, monkeyp
     for variable in ("XDG_STATE_HOME", "XDG_CONFIG_HOME"):
         monkeypatch.setenv(variable, str(home / ".local/state"))
     assert not places.state_folder().is_relative_to(home)
-    assert not places.config_folder().is_relative_to(home)
+    assert not places.config_folder().path.is_relative_to(home)
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "own"))
     assert places.state_folder() == tmp_path / "own/brave-bridge"
 
@@ -427,10 +428,11 @@ def test_what_sudo_leaves_in_the_environment_is_not_root_s_own(tmp_path, monkeyp
 def test_a_job_has_root_s_home_and_no_folders_of_a_person(tmp_path, monkeypatch):
     monkeypatch.setenv("HOME", str(tmp_path / "wren"))
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "wren/.cache"))
-    jobs.launch(tmp_path / "job", ["env"], {}, ["env"])
-    while jobs.state_of(tmp_path / "job").state == "running":
+    job = Beneath(tmp_path) / "job"
+    jobs.launch(job, ["env"], {}, ["env"])
+    while jobs.state_of(job).state == "running":
         pass
-    output = jobs.output_of(tmp_path / "job", 10_000).decode()
+    output = jobs.output_of(job, 10_000).decode()
     assert "HOME=/root\n" in output and "wren" not in output
     record = json.loads((tmp_path / "job/command.json").read_text())
     assert record["argv"] == ["env"]

@@ -176,7 +176,7 @@ def test_a_return_waits_for_what_a_crossing_before_left_at_work(stand_in):
         time.sleep(0.05)
     late = desk.machine.root / "etc/written-late"
     argv = ("sh", "-c", f"sleep 2; echo late > {late}")
-    launch(desk.machine.state.folder / "jobs/left-behind", argv, {}, argv)
+    launch(desk.machine.state.beneath / "jobs/left-behind", argv, {}, argv)
     assert jobs.running() == ("left-behind",)
     back = carried_out(desk, ReturnBrief("deb", desk.snapshots.all()[0].id, "given up"), "back")
     assert back.state == "done" and jobs.state_of("left-behind").exit_code == 0

@@ -208,12 +208,15 @@ def small_disk(folder: Path, size: str) -> Iterator[Path]:
 
 
 @contextlib.contextmanager
-def disk(folder: Path, kind: str, size: str = "400M") -> Iterator[Path]:
-    """A new file system of that kind (ext4, xfs, btrfs) in a sparse file, mounted."""
+def disk(folder: Path, kind: str, size: str = "400M", *more: str) -> Iterator[Path]:
+    """A new file system of that kind (ext4, xfs, btrfs) in a sparse file, mounted.
+
+    ``more`` are further words for what makes it.
+    """
     image, mount = folder / f"{kind}.img", folder / kind
     mount.mkdir(parents=True)
     _run(["truncate", "-s", size, image])
-    _run([f"mkfs.{kind}", "-q", image])
+    _run([f"mkfs.{kind}", "-q", *more, image])
     _run(["mount", "-o", "loop", image, mount])
     try:
         yield mount

@@ -7,9 +7,8 @@ import os
 import re
 import time
 from collections.abc import Callable, Iterator, Mapping
-from pathlib import Path
 from typing import BinaryIO, TypeVar
-from urllib.parse import unquote, urlsplit
+from urllib.parse import unquote
 
 import httpx
 import msgspec
@@ -17,7 +16,9 @@ import msgspec
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.archives.link_meter import LinkMeter
 from brave_bridge.archives.mirrors import MirrorLists
+from brave_bridge.core.formats.addresses import parts_of
 from brave_bridge.core.formats.hidden import hide
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import Files, MachineError
 
 _Result = TypeVar("_Result")
@@ -59,7 +60,7 @@ class Downloader:
     def __init__(
         self,
         files: Files,
-        partial: Path,
+        partial: Beneath,
         transport: httpx.BaseTransport | None = None,
         proxies: Mapping[str, str | None] | None = None,
         onion_proxy: str = "",
@@ -125,24 +126,24 @@ class Downloader:
     def _get_exactly(self, address: str, sha256: str, size: int) -> bytes:
         if _FILE.match(address):
             return _checked(self._read(address, size), sha256, size, address)
-        self._partial.mkdir(parents=True, exist_ok=True)
+        self._partial.make_folder()
         part = self._partial / f"{sha256}.part"
         with self._explained(address):
             content = self._go_on(address, part, size)
         try:
             return _checked(content, sha256, size, address)
         finally:
-            part.unlink(missing_ok=True)
+            part.remove()
 
-    def save(self, address: str, sha256: str, size: int, place: Path) -> None:
+    def save(self, address: str, sha256: str, size: int, place: Beneath) -> None:
         """Put a file of that sum and size at a place here, however large; see ``get_exactly``.
 
         What an earlier try got stands beside it, as a part, and is gone on with.
         """
-        part = place.with_name(f"{place.name}.{sha256[:16]}.part")
+        part = place.beside(f"{place.name}.{sha256[:16]}.part")
         with self._explained(address):
-            place.parent.mkdir(parents=True, exist_ok=True)
-            with open(part, "a+b") as stream:
+            place.above.make_folder(0o755)
+            with part.opened_to_change() as stream:
                 self._complete(address, stream, size)
                 stream.flush()
                 if (have := stream.seek(0, os.SEEK_END)) != size:
@@ -152,13 +153,13 @@ class Downloader:
                 seen = hashlib.file_digest(stream, "sha256").hexdigest()
                 os.fsync(stream.fileno())
             if seen != sha256:
-                part.unlink()
+                part.remove()
                 raise ArchiveFault("checksum", "is not the file that was signed for", address)
-            os.replace(part, place)
+            part.move_to(place)
 
-    def _go_on(self, address: str, part: Path, size: int) -> bytes:
+    def _go_on(self, address: str, part: Beneath, size: int) -> bytes:
         """Get the rest of a file into its part, and all of it."""
-        with open(part, "a+b") as stream:
+        with part.opened_to_change() as stream:
             self._complete(address, stream, size)
             stream.seek(0)
             return stream.read()
@@ -220,7 +221,7 @@ class Downloader:
         return self._onions
 
     def _read(self, address: str, limit: int) -> bytes:
-        path = unquote(urlsplit("file:/" + _FILE.sub("", address)).path)
+        path = unquote(parts_of("file:/" + _FILE.sub("", address)).path)
         if not self._files.is_file(path):
             raise ArchiveFault("missing", "is not there", address)
         try:

@@ -1,5 +1,8 @@
 """Who signed what an archive says of itself (OpenPGP, RFC 9580)."""
 
+from collections.abc import Callable
+from datetime import UTC, datetime
+
 from pysequoia import Cert, Sig, verify
 
 from brave_bridge.archives.fault import ArchiveFault
@@ -20,12 +23,16 @@ def certificates(keyrings: list[bytes]) -> list[Cert]:
 
 
 def verified(
-    message: bytes, keyrings: list[bytes], detached: bytes | None = None
+    message: bytes,
+    keyrings: list[bytes],
+    detached: bytes | None = None,
+    now: Callable[[], datetime] = lambda: datetime.now(UTC),
 ) -> tuple[bytes, tuple[str, ...]]:
     """What was signed, and nothing around it; and the fingerprints of who signed it.
 
     ``message`` is clear-signed, or ``detached`` holds its signatures. ArchiveFault where none
-    of the keyrings' certificates has signed it.
+    of the keyrings' certificates has signed it that is good today: when it was signed only the
+    signature says, and whoever has an old key can say what they like.
     """
     known = certificates(keyrings)
     try:
@@ -37,4 +44,20 @@ def verified(
     found = tuple(str(valid.certificate) for valid in outcome.valid_sigs)
     if not found:
         raise ArchiveFault("signature", "no key of this machine has signed it")
-    return message if detached is not None else bytes(outcome.bytes or b""), found
+    faults = {signer: _why_not_good(signer, known, now()) for signer in found}
+    good = tuple(signer for signer in found if not faults[signer])
+    if not good:
+        raise ArchiveFault("signature", "; ".join(faults.values()))
+    return message if detached is not None else bytes(outcome.bytes or b""), good
+
+
+def _why_not_good(signer: str, known: list[Cert], now: datetime) -> str:
+    """Why a certificate vouches for nothing any more; empty where it does."""
+    own = [cert for cert in known if str(cert.fingerprint).casefold() == signer.casefold()]
+    if any(cert.is_revoked for cert in own):
+        return f"the key {signer} that signed it was revoked"
+    ends = [cert.expiration for cert in own]
+    # An older copy of a certificate may be beside one whose owner has prolonged it.
+    if own and all(end is not None and end <= now for end in ends):
+        return f"the key {signer} that signed it expired on {max(ends):%Y-%m-%d}"
+    return ""

@@ -6,12 +6,11 @@ packages are. Nothing here belongs to a machine; all of it can be made again.
 
 import contextlib
 import hashlib
-import io
 import mmap
 import os
 import time
 from collections.abc import Callable
-from pathlib import Path
+from typing import BinaryIO
 
 from brave_bridge.core.packages.index_table import (
     MAX_STANZA,
@@ -19,9 +18,12 @@ from brave_bridge.core.packages.index_table import (
     KeptTable,
     ScannedTable,
 )
+from brave_bridge.machines.opening.beneath import FILE, Beneath
+from brave_bridge.machines.opening.own_folders import cache_folder
 from brave_bridge.machines.port import Machine
-from brave_bridge.machines.writing import replace_file
 
+_NAME = "indices"
+_LARGEST_TABLE = 64_000_000
 _SHA256 = 64
 _USUAL_STANZA = 4096
 
@@ -32,34 +34,39 @@ def store_of(machine: Machine) -> "IndexStore":
     A stand-in's archives are its own world, so it has a store of its own.
     """
     if machine.is_pretended:
-        return IndexStore(machine.state.here("indices"))
-    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    return IndexStore(Path(base) / "brave-bridge" / "indices")
+        return IndexStore(machine.state.here(_NAME))
+    return IndexStore(cache_folder() / _NAME)
 
 
 class IndexStore:
-    """Indices of archives in a folder."""
+    """Indices of archives in a folder that nobody else can write to."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Beneath) -> None:
         self.folder = folder
 
-    def path(self, sha256: str) -> Path:
+    def place(self, sha256: str) -> Beneath:
         """Where the index of that sum is, or will be."""
         if len(sha256) != _SHA256 or not set(sha256) <= set("0123456789abcdef"):
             raise ValueError(f"not a SHA-256: {sha256[:80]!r}")
         return self.folder / sha256
 
+    def _table_of(self, sha256: str) -> Beneath:
+        return self.place(sha256).beside(f"{sha256}.table")
+
     def has(self, sha256: str) -> bool:
         """Whether the index of that sum is here."""
-        return self.path(sha256).is_file()
+        try:
+            self.place(sha256).opened().close()
+        except OSError:
+            return False
+        return True
 
     def keep(self, content: bytes) -> str:
         """Keep an index and the table of its packages; its sum."""
         sha256 = hashlib.sha256(content).hexdigest()
-        path = self.path(sha256)
-        if not path.exists():
-            self.write(path.with_suffix(".table"), ScannedTable(content).encoded())
-            self.write(path, content)
+        if not self.has(sha256):
+            self.write(self._table_of(sha256), ScannedTable(content).encoded())
+            self.write(self.place(sha256), content)
         return sha256
 
     def open(self, sha256: str) -> tuple[Callable[[int], bytes], IndexTable]:
@@ -68,12 +75,12 @@ class IndexStore:
         FileNotFoundError where the index is not here. It is read and not mapped: what is
         looked at is a few thousand stanzas here and there.
         """
-        stream = open(self.path(sha256), "rb", buffering=0)  # noqa: SIM115
-        for path in (self.path(sha256), self.path(sha256).with_suffix(".table")):
-            with contextlib.suppress(OSError):
-                os.utime(path)
+        stream = self.place(sha256).opened(buffering=0)
+        _say_used(stream)
         try:
-            table = KeptTable(self.path(sha256).with_suffix(".table").read_bytes())
+            with self._table_of(sha256).opened(buffering=0) as kept:
+                _say_used(kept)
+                table: IndexTable = KeptTable(kept.read(_LARGEST_TABLE))
         except (OSError, ValueError):
             table = _scanned(stream)
         return _reader(stream), table
@@ -81,18 +88,25 @@ class IndexStore:
     def let_go(self, days: float) -> None:
         """Remove what nobody has used for that many days."""
         before = time.time() - days * 86_400
-        for path in self.folder.glob("*"):
-            with contextlib.suppress(OSError):
-                if path.is_file() and path.stat().st_mtime < before:
-                    path.unlink()
+        with contextlib.suppress(OSError):
+            for name, kind in self.folder.entries():
+                with contextlib.suppress(OSError):
+                    status = (self.folder / name).status() if kind == FILE else None
+                    if status is not None and status.st_mtime < before:
+                        (self.folder / name).remove()
 
-    def write(self, path: Path, content: bytes) -> None:
+    def write(self, place: Beneath, content: bytes) -> None:
         """Put a file into the folder in one step."""
-        self.folder.mkdir(parents=True, exist_ok=True)
-        replace_file(path, content)
+        place.above.make_folder()
+        place.write(content)
 
 
-def _reader(stream: io.FileIO) -> Callable[[int], bytes]:
+def _say_used(stream: BinaryIO) -> None:
+    with contextlib.suppress(OSError):
+        os.utime(stream.fileno())
+
+
+def _reader(stream: BinaryIO) -> Callable[[int], bytes]:
     """Reads stanzas of an open file, which is closed when nobody needs the reader any more."""
 
     def read_stanza(start: int) -> bytes:
@@ -107,7 +121,7 @@ def _reader(stream: io.FileIO) -> Callable[[int], bytes]:
     return read_stanza
 
 
-def _scanned(stream: io.FileIO) -> ScannedTable:
+def _scanned(stream: BinaryIO) -> ScannedTable:
     if not os.fstat(stream.fileno()).st_size:
         return ScannedTable(b"")
     with mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ) as content:

@@ -10,7 +10,6 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from email.utils import parsedate_to_datetime
 from hashlib import sha256
-from pathlib import Path
 
 import msgspec
 
@@ -24,9 +23,11 @@ from brave_bridge.core.formats.deb822 import FormatError
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.packages.deb_package import ALL
 from brave_bridge.core.formats.packing import PackingError, unpack
+from brave_bridge.machines.opening.beneath import Beneath
 
 DESCRIPTION_LIMIT = 16_000_000
 INDEX_LIMIT = 1_500_000_000
+_LARGEST_SEEN = 64_000
 _AT_A_TIME = 4
 _CLOCKS_DIFFER = timedelta(hours=24)
 
@@ -146,7 +147,7 @@ class SuiteFetcher:
             if fault.what != "signature":
                 raise
         for name in ("InRelease", "Release", "Release.gpg"):
-            self._kept(f"{base}/{name}").unlink(missing_ok=True)
+            self._kept(f"{base}/{name}").remove()
         return self._verified(base, asked)
 
     def _verified(self, base: str, asked: SuiteAsked) -> tuple[bytes, tuple[str, ...]]:
@@ -161,7 +162,7 @@ class SuiteFetcher:
         if asked.trusted:
             return message, ()
         try:
-            return verified(message, list(asked.keyrings), detached)
+            return verified(message, list(asked.keyrings), detached, self.now)
         except ArchiveFault as fault:
             raise ArchiveFault(fault.what, fault.seen, base) from fault
 
@@ -178,7 +179,7 @@ class SuiteFetcher:
         name, kept = _name(address), self._kept(address)
         seen, content = self._seen(name), None
         with contextlib.suppress(OSError):
-            content = kept.read_bytes()
+            content = kept.read(DESCRIPTION_LIMIT)
         known = Got(b"", seen.etag, seen.modified) if content is not None else None
         got = self.downloader.get(address, DESCRIPTION_LIMIT, known)
         if got is None:
@@ -188,7 +189,7 @@ class SuiteFetcher:
         self.store.write(self.store.folder / f"{name}.seen", msgspec.json.encode(seen))
         return got.content
 
-    def _kept(self, address: str) -> Path:
+    def _kept(self, address: str) -> Beneath:
         return self.store.folder / f"{_name(address)}.description"
 
     def _judge(self, release: ArchiveRelease, asked: SuiteAsked, base: str) -> None:
@@ -217,7 +218,7 @@ class SuiteFetcher:
 
     def _seen(self, name: str) -> _Seen:
         try:
-            content = (self.store.folder / f"{name}.seen").read_bytes()
+            content = (self.store.folder / f"{name}.seen").read(_LARGEST_SEEN)
             return decode_json(content, _Seen)
         except (OSError, msgspec.DecodeError):
             return _Seen()

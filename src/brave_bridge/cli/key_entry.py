@@ -9,6 +9,7 @@ from getpass import getpass
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.licensed.key import KeyFault, LicenceKey
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.machines.no_traces import leave_no_core
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.licence_keys import (
     give,
@@ -69,6 +70,7 @@ class KeyEntry:
         give(desk, key)
 
     def _judged(self, what: str, judge: _Judge) -> LicenceKey:
+        leave_no_core()
         if self._descriptor is not None:
             descriptor, self._descriptor = self._descriptor, None
             return _good(judge, _read(descriptor))

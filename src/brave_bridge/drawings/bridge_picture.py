@@ -3,9 +3,10 @@
 from pathlib import Path
 
 from brave_bridge.drawings.bridge import Bridge
-from brave_bridge.drawings.ink import BRASS, INK, PALE, save
+from brave_bridge.drawings.ink import BRASS, INK, PALE, of_text_alone, save
 
 
+@of_text_alone
 def save_bridge(drawn: Bridge, title: str, path: Path) -> None:
     """Write the drawing; the file's ending (.svg, .pdf) decides the format."""
     from matplotlib.figure import Figure

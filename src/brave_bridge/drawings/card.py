@@ -12,6 +12,8 @@ from matplotlib.patches import FancyArrowPatch, Rectangle
 
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.core.ways_back.recovery_card import Card, CardDisk
+from brave_bridge.drawings.ink import of_text_alone
+from brave_bridge.machines.opening.named import write_named
 
 PAPERS = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
 """Width and height in millimetres."""
@@ -27,10 +29,11 @@ def save_card(card: Card, folder: Path, stem: str, paper: str = "a4") -> list[Pa
     written = []
     for ending, content in drawn_card(card, paper).items():
         written.append(folder / f"{stem}{ending}")
-        written[-1].write_bytes(content)
+        write_named(written[-1], content)
     return written
 
 
+@of_text_alone
 def drawn_card(card: Card, paper: str = "a4") -> dict[str, bytes]:
     """The card as files, by the ending of their names. ValueError for a paper that is none."""
     if paper not in PAPERS:

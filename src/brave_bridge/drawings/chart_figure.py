@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brave_bridge.drawings.chart import Bar, Chart, Lane
-from brave_bridge.drawings.ink import AMBER, BRASS, CORAL, INK, PALE, SEA, save
+from brave_bridge.drawings.ink import AMBER, BRASS, CORAL, INK, PALE, SEA, of_text_alone, save
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -30,6 +30,7 @@ def save_chart(chart: Chart, path: Path) -> None:
     save(figure_of(chart), path)
 
 
+@of_text_alone
 def figure_of(chart: Chart) -> "Figure":
     """The chart on a page as wide as it is, and as tall as its lanes need."""
     from matplotlib.figure import Figure

@@ -1,5 +1,6 @@
 """Documents for paper: parts with a picture and text in one or two columns, A4, as PDF."""
 
+import io
 import textwrap
 from collections.abc import Iterator, Sequence
 from pathlib import Path
@@ -8,7 +9,8 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from brave_bridge.drawings.chart import Chart
-from brave_bridge.drawings.ink import BRASS, INK, PALE
+from brave_bridge.drawings.ink import BRASS, INK, PALE, of_text_alone
+from brave_bridge.machines.opening.named import write_named
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -49,16 +51,19 @@ class _Line(msgspec.Struct, frozen=True):
     bold: bool = False
 
 
+@of_text_alone
 def save_document(parts: Sequence[Part], path: Path) -> None:
     """Write the parts as one PDF with page numbers."""
     from matplotlib.backends.backend_pdf import PdfPages
 
     figures = [figure for part in parts for figure in _pages(part)]
-    with PdfPages(path, metadata={"CreationDate": None}) as document:
+    drawn = io.BytesIO()
+    with PdfPages(drawn, metadata={"CreationDate": None}) as document:
         for number, figure in enumerate(figures, start=1):
             words = f"{number} of {len(figures)}"
             figure.text(0.5, 0.35 / _TALL, words, fontsize=8, color=PALE, ha="center")
             document.savefig(figure)
+    write_named(path, drawn.getvalue())
 
 
 def _pages(part: Part) -> Iterator["Figure"]:

@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.text import byte_size
-from brave_bridge.drawings.ink import AMBER, BRASS, CORAL, INK, PALE, SEA, save
+from brave_bridge.drawings.ink import AMBER, BRASS, CORAL, INK, PALE, SEA, of_text_alone, save
 
 
 class PlanBar(msgspec.Struct, frozen=True):
@@ -35,6 +35,7 @@ _PARTS = (
 _MOST_JUMPS = 6
 
 
+@of_text_alone
 def save_plan_chart(bars: Sequence[PlanBar], title: str, path: Path) -> None:
     """Draw the bars into a file; its ending (.svg, .pdf) decides the format."""
     from matplotlib.figure import Figure

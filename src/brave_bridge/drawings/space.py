@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.text import byte_size
-from brave_bridge.drawings.ink import AMBER, BRASS, CORAL, INK, PALE, SEA, save
+from brave_bridge.drawings.ink import AMBER, BRASS, CORAL, INK, PALE, SEA, of_text_alone, save
 
 
 class SpaceBar(msgspec.Struct, frozen=True):
@@ -22,6 +22,7 @@ class SpaceBar(msgspec.Struct, frozen=True):
 _COLOURS = {"◇": SEA, "◆": BRASS, "▲": AMBER, "■": CORAL}
 
 
+@of_text_alone
 def save_space(bars: Sequence[SpaceBar], free: int, title: str, path: Path) -> None:
     """Write the chart; the ending of ``path`` (.svg, .pdf) decides the format."""
     from matplotlib.figure import Figure

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.drawings.ink import AMBER, BRASS, CORAL, INK, PALE, SEA, save
+from brave_bridge.drawings.ink import AMBER, BRASS, CORAL, INK, PALE, SEA, of_text_alone, save
 
 _SOON = timedelta(days=120)
 
@@ -40,6 +40,7 @@ _COLOURS = {"past": CORAL, "soon": AMBER, "well": SEA, "unknown": PALE}
 _MARKS = {"past": "■", "soon": "▲", "well": "●", "unknown": "○"}
 
 
+@of_text_alone
 def save_support(bars: Sequence[SupportBar], title: str, today: date, path: Path) -> None:
     """Write the time line; the ending of ``path`` (.svg, .pdf) decides the format."""
     from matplotlib.dates import AutoDateLocator, ConciseDateFormatter, date2num

@@ -5,6 +5,8 @@ import signal
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
+from brave_bridge.machines.opening.beneath import Beneath
+
 _NOT_FOR_A_COPY = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 """What this process does on these signals is its own matter."""
 
@@ -14,7 +16,7 @@ def can_be_copied() -> bool:
 
     A copy of several could inherit locks that nobody ever lets go of.
     """
-    return len(os.listdir("/proc/self/task")) == 1
+    return len(Beneath("/proc/self/task").names()) == 1
 
 
 def be_a_copy() -> None:

@@ -1,9 +1,6 @@
 """A machine whose files stand under a folder here; how commands run is the subclass's part."""
 
 import contextlib
-import os
-import shutil
-import stat
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 
@@ -11,11 +8,14 @@ from brave_bridge.machines import jobs
 from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.kinds import ByKind
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.queries import Answer, Answers, Knocks, Query, Seen
 from brave_bridge.machines.reach import FolderReach, below, expanded
 from brave_bridge.machines.rooted import inside
-from brave_bridge.machines.writing import replace_by_copy, replace_file
+
+_RIGHT = "run it with the right to write there"
+_FOLDER_MODE = 0o755
 
 Asked = Callable[[Answers], dict[tuple[str, ...], Answer]]
 
@@ -40,9 +40,17 @@ class FolderFiles:
         self._knocks = knocks
 
     def place(self, path: str, *, follow_last: bool = True) -> Path:
-        """Where a path stands here."""
+        """Where a path stands here, to be told, or handed to a tool of the operating system."""
         with self._told(f"finding {path}"):
             return inside(self.root, path, follow_last=follow_last)
+
+    def beneath(self, path: str, *, follow_last: bool = True, ours: bool = False) -> Beneath:
+        """What stands at a path, its links resolved inside the root and followed no further.
+
+        ``ours`` is what nobody else may have put there.
+        """
+        found = self.place(path, follow_last=follow_last).relative_to(self.root)
+        return Beneath(self.root, "" if found == Path() else str(found), ours=ours)
 
     @contextlib.contextmanager
     def _told(self, attempted: str, remedy: str = "") -> Iterator[None]:
@@ -55,14 +63,8 @@ class FolderFiles:
 
     def read(self, path: str, limit: int) -> bytes:
         """See Files."""
-        place = self.place(path)
-        with self._told(f"reading {path}"), open(place, "rb", opener=without_waiting) as stream:
-            if not stat.S_ISREG(os.fstat(stream.fileno()).st_mode):
-                raise MachineError(f"reading {path}", self.machine, "not a regular file")
-            content = stream.read(limit + 1)
-        if len(content) > limit:
-            raise MachineError(f"reading {path}", self.machine, f"longer than {limit} bytes")
-        return content
+        with self._told(f"reading {path}"):
+            return self.beneath(path).read(limit)
 
     def read_if_there(self, path: str, limit: int) -> bytes | None:
         """See Files."""
@@ -70,38 +72,39 @@ class FolderFiles:
 
     def write(self, path: str, content: bytes, mode: int | None = None) -> None:
         """See Files."""
-        place = self.place(path)
-        with self._told(f"writing {path}", "run it with the right to write there"):
-            place.parent.mkdir(parents=True, exist_ok=True)
-            replace_file(place, content, mode)
+        with self._told(f"writing {path}", _RIGHT):
+            place = self.beneath(path)
+            place.above.make_folder(_FOLDER_MODE)
+            place.write(content, mode)
 
     def remove(self, path: str) -> None:
         """See Files."""
-        with self._told(f"removing {path}"), contextlib.suppress(FileNotFoundError):
-            self.place(path, follow_last=False).unlink()
+        with self._told(f"removing {path}"):
+            self.beneath(path, follow_last=False).remove()
 
     def remove_folder(self, path: str) -> None:
         """See Files."""
         with self._told(f"removing {path}"):
-            place = self.place(path, follow_last=False)
-            if place.is_dir() and not place.is_symlink():
-                shutil.rmtree(place)
+            place = self.beneath(path, follow_last=False)
+            if place.is_folder():
+                place.remove_all()
 
     def move(self, source: str, target: str) -> None:
         """See Files."""
         with self._told(f"moving {source} to {target}"):
-            os.replace(self.place(source, follow_last=False), self.place(target, follow_last=False))
+            place = self.beneath(target, follow_last=False)
+            self.beneath(source, follow_last=False).move_to(place)
 
     def copy(self, source: str, target: str) -> None:
         """See Files."""
-        place = self.place(target)
-        with self._told(f"copying {source} to {target}", "run it with the right to write there"):
-            place.parent.mkdir(parents=True, exist_ok=True)
-            replace_by_copy(place, self.place(source, follow_last=False))
+        with self._told(f"copying {source} to {target}", _RIGHT):
+            place = self.beneath(target)
+            place.above.make_folder(_FOLDER_MODE)
+            place.hold_what(self.beneath(source, follow_last=False))
 
     def matching(self, pattern: str) -> list[str]:
         """See Files."""
-        reach = FolderReach(str(self.root))
+        reach = self._reach()
         found = expanded(reach, (pattern,), {})
         return [path for path in found if self._stands(reach, path)]
 
@@ -113,18 +116,22 @@ class FolderFiles:
 
     def below(self, folder: str) -> list[str]:
         """See Files."""
-        return sorted(below(FolderReach(str(self.root)), folder))
+        return sorted(below(self._reach(), folder))
 
     def is_file(self, path: str) -> bool:
         """See Files."""
         try:
-            return stat.S_ISREG(self.place(path).stat().st_mode)
-        except (OSError, MachineError):
+            return self.beneath(path).is_file()
+        except MachineError:
             return False
+
+    def _reach(self) -> FolderReach:
+        with self._told("looking at its files"):
+            return FolderReach(str(self.root))
 
     def gather(self, queries: Iterable[Query]) -> Seen:
         """See Files."""
-        gathering = Gathering(FolderReach(str(self.root)))
+        gathering = Gathering(self._reach())
         for query in queries:
             if isinstance(query, Answers):
                 gathering.seen.answers.update(self._answers(query))
@@ -139,7 +146,7 @@ class FolderJobs:
     """Jobs whose records are in a folder here. See Jobs. ``wrapped`` says how an argv is run."""
 
     def __init__(
-        self, machine: str, folder: Path, wrapped: Callable[[Sequence[str]], list[str]]
+        self, machine: str, folder: Beneath, wrapped: Callable[[Sequence[str]], list[str]]
     ) -> None:
         self.machine = machine
         self.folder = folder
@@ -177,7 +184,7 @@ class FolderJobs:
         """See Jobs."""
         return tuple(folder.name for folder in jobs.running_in(self.folder))
 
-    def _of(self, job: str) -> Path:
+    def _of(self, job: str) -> Beneath:
         if "/" in job or job in ("", ".", ".."):
             raise ValueError(f"no name of a job: {job!r}")
         return self.folder / job
@@ -212,7 +219,7 @@ class FolderMachine(ByKind):
         self.files = FolderFiles(name, root, self._answers, self._knocks)
         trusted_above = None if self.is_pretended else root
         self.state = FolderState(name, self.files.place(STATE_FOLDER), trusted_above)
-        self.jobs = FolderJobs(name, self.state.folder / "jobs", self._wrapped)
+        self.jobs = FolderJobs(name, self.state.beneath / "jobs", self._wrapped)
 
     def _wrapped(self, argv: Sequence[str]) -> list[str]:
         """The argv that runs ``argv`` on the machine."""
@@ -225,8 +232,3 @@ class FolderMachine(ByKind):
     def _knocks(self, query: Knocks) -> dict[str, str]:
         """What listens, and what it does; on a system that does not run nothing does."""
         return {}
-
-
-def without_waiting(path: str, flags: int) -> int:
-    """Open even a pipe at once, so that what is no regular file can be refused."""
-    return os.open(path, flags | os.O_NONBLOCK)

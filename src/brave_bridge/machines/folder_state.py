@@ -16,11 +16,12 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from brave_bridge.machines.disk_speed import write_speed
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.trust import is_of_another, others_may_write
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.subvolumes import is_subvolume, make_subvolume
-from brave_bridge.machines.writing import replace_file, set_aside_damaged
 
-_OTHERS_WRITE = stat.S_IWGRP | stat.S_IWOTH
+_FOLDER_ABOVE = 0o755
 _POLL_SECONDS = 0.02
 _PATIENCE_SECONDS = 30.0
 
@@ -38,6 +39,7 @@ class FolderState:
         self.owner = owner
         self.folder = folder
         self._root = root
+        self.beneath = _beneath(folder, root)
 
     @property
     def where(self) -> str:
@@ -61,13 +63,13 @@ class FolderState:
     def make(self) -> None:
         """See State. On btrfs it is a subvolume of its own, which the root's snapshots lack."""
         self.must_be_trusted()
-        if self.folder.is_dir():
+        if self.beneath.is_folder():
             return
         try:
-            self.folder.parent.mkdir(parents=True, exist_ok=True)
+            self.beneath.above.make_folder(_FOLDER_ABOVE)
             if self._root and is_subvolume(self._root):
                 make_subvolume(self.folder)
-            self.folder.mkdir(mode=0o700, exist_ok=True)
+            self.beneath.make_folder()
         except OSError as error:
             raise MachineError(
                 f"making the folder {self.where}",
@@ -78,43 +80,26 @@ class FolderState:
 
     def read(self, name: str, limit: int) -> bytes | None:
         """See State."""
-        try:
-            descriptor = os.open(self._of(name), os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
-        except FileNotFoundError:
-            return None
-        except OSError as error:
-            raise self._error(f"reading {name}", error) from error
-        with os.fdopen(descriptor, "rb") as stream:
-            if not stat.S_ISREG(os.fstat(descriptor).st_mode):
-                raise MachineError(f"reading {self._of(name)}", self.owner, "not a regular file")
-            content = stream.read(limit + 1)
-        if len(content) > limit:
-            seen = f"longer than {limit} bytes"
-            raise MachineError(f"reading {self._of(name)}", self.owner, seen)
-        return content
+        with self._told(f"reading {self._of(name)}"):
+            return self._of(name).read_if_there(limit)
 
     def write(self, name: str, content: bytes) -> None:
         """See State."""
         place = self._of(name)
-        try:
+        with self._told(f"writing {place}"):
             self._make_room_for(place)
-            replace_file(place, content, 0o600)
-        except OSError as error:
-            raise self._error(f"writing {place}", error) from error
+            place.write(content, 0o600)
 
     def remove(self, name: str) -> None:
         """See State."""
-        try:
-            with contextlib.suppress(FileNotFoundError):
-                self._of(name).unlink()
-        except OSError as error:
-            raise self._error(f"removing {self._of(name)}", error) from error
+        with self._told(f"removing {self._of(name)}"):
+            self._of(name).remove()
 
     def names(self, pattern: str = "*") -> list[str]:
         """See State."""
         folder, _, name = pattern.rpartition("/")
         try:
-            found = os.listdir(self._of(folder) if folder else self.folder)
+            found = (self._of(folder) if folder else self.beneath).names()
         except OSError:
             return []
         return sorted(f"{folder}/{n}" if folder else n for n in fnmatch.filter(found, name))
@@ -123,21 +108,17 @@ class FolderState:
     def changing(self, name: str) -> Iterator[None]:
         """See State. The lock is a file beside it (flock(2))."""
         lock = self._of(f"{name}.lock")
-        try:
-            self._make_room_for(lock)
-            descriptor = os.open(lock, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
-        except OSError as error:
-            raise self._error(f"changing {self._of(name)}", error) from error
-        try:
-            self._wait_for(descriptor, name)
+        with contextlib.ExitStack() as held:
+            with self._told(f"changing {self._of(name)}"):
+                self._make_room_for(lock)
+                stream = held.enter_context(lock.opened_to_change())
+            self._wait_for(stream.fileno(), name)
             yield
-        finally:
-            os.close(descriptor)
 
-    def _make_room_for(self, place: Path) -> None:
-        if not self.folder.is_dir():
+    def _make_room_for(self, place: Beneath) -> None:
+        if not self.beneath.is_folder():
             self.make()
-        place.parent.mkdir(mode=0o700, exist_ok=True)
+        place.above.make_folder()
 
     def _wait_for(self, descriptor: int, name: str) -> None:
         until = time.monotonic() + _PATIENCE_SECONDS
@@ -156,14 +137,13 @@ class FolderState:
 
     def set_aside(self, name: str) -> str:
         """See State."""
-        try:
-            return set_aside_damaged(self._of(name)).name
-        except OSError as error:
-            raise self._error(f"setting {self._of(name)} aside", error) from error
+        with self._told(f"setting {self._of(name)} aside"):
+            return self._of(name).set_aside()
 
     def hold(self, name: str) -> contextlib.ExitStack | None:
         """See State. An open file description lock (fcntl(2), F_OFD_SETLK)."""
-        stream = open(self._of(name), "a+")  # noqa: SIM115 - held open as long as the lock
+        with self._told(f"holding {self._of(name)}"):
+            stream = self._of(name).opened_to_change()
         try:
             fcntl.fcntl(stream, _OFD_SETLK, _whole_file(fcntl.F_WRLCK))
         except OSError as error:
@@ -171,7 +151,6 @@ class FolderState:
             if error.errno not in (errno.EAGAIN, errno.EACCES):
                 raise
             return None
-        os.set_inheritable(stream.fileno(), False)
         held = contextlib.ExitStack()
         held.callback(stream.close)
         return held
@@ -179,7 +158,7 @@ class FolderState:
     def is_held(self, name: str) -> bool:
         """See State (fcntl(2), F_OFD_GETLK)."""
         try:
-            with open(self._of(name), "rb") as stream:
+            with self._of(name).opened() as stream:
                 found = fcntl.fcntl(stream, _OFD_GETLK, _whole_file(fcntl.F_WRLCK))
         except FileNotFoundError:
             return False
@@ -187,29 +166,37 @@ class FolderState:
             return True
         return struct.unpack(_FLOCK, found)[0] != fcntl.F_UNLCK
 
-    def here(self, name: str) -> Path:
+    def here(self, name: str) -> Beneath:
         """See State."""
         return self._of(name)
 
     def write_speed(self) -> float:
         """See State."""
-        return write_speed(self.folder)
+        return write_speed(self.beneath)
 
     def database(self, name: str) -> str:
         """See State."""
-        return f"sqlite:///{self._of(name)}"
+        return f"sqlite:///{self._of(name).path}"
 
-    def _of(self, name: str) -> Path:
-        parts = name.split("/")
-        if name.startswith("/") or not set(parts).isdisjoint(("", ".", "..")):
+    def _of(self, name: str) -> Beneath:
+        if name.startswith("/"):
             raise ValueError(f"no name in a state folder: {name!r}")
-        return self.folder.joinpath(*parts)
+        return self.beneath / name
 
-    def _error(self, attempted: str, error: OSError) -> MachineError:
-        remedy = ""
-        if isinstance(error, PermissionError):
-            remedy = "run it with the right to do that"
-        return MachineError(attempted, self.owner, error.strerror or str(error), remedy)
+    @contextlib.contextmanager
+    def _told(self, attempted: str) -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            remedy = "run it with the right to do that" if error.errno == errno.EACCES else ""
+            seen = error.strerror or str(error)
+            raise MachineError(attempted, self.owner, seen, remedy) from error
+
+
+def _beneath(folder: Path, root: Path | None) -> Beneath:
+    """A state folder below what is trusted: the root of a machine, or where it stands."""
+    top = root or folder.parent
+    return Beneath(top, str(folder.relative_to(top)), ours=True)
 
 
 def _whole_file(kind: int) -> bytes:
@@ -226,16 +213,11 @@ def _fault_above(root: Path, state: Path) -> tuple[str, str] | None:
             return None
         if not stat.S_ISDIR(seen.st_mode):
             return f"{folder} is no folder", "put a folder in its place"
-        if seen.st_uid not in (0, os.geteuid()):
+        if is_of_another(seen):
             return f"{folder} belongs to user {seen.st_uid}", f"chown root {folder}"
-        if seen.st_mode & _writers(seen):
+        if others_may_write(folder, seen):
             return f"{folder} can be written by others", f"chmod go-w {folder}"
     return None
-
-
-def _writers(seen: os.stat_result) -> int:
-    """The write bits that let somebody else in: root's own group is nobody else."""
-    return stat.S_IWOTH if seen.st_gid == 0 else _OTHERS_WRITE
 
 
 def _fault_in(state: Path) -> tuple[str, str] | None:
@@ -245,18 +227,37 @@ def _fault_in(state: Path) -> tuple[str, str] | None:
         return None
     if not stat.S_ISDIR(seen.st_mode):
         return "it is no folder", f"look at it, then move it away: mv {state} {state}.aside"
-    if seen.st_uid not in (0, os.geteuid()):
+    if is_of_another(seen):
         return f"it belongs to user {seen.st_uid}", f"look through it, then chown -R root {state}"
-    if seen.st_mode & _writers(seen):
+    if others_may_write(state, seen):
         return "others can write to it", f"look through it, then chmod 700 {state}"
     try:
-        links = sorted(entry.name for entry in os.scandir(state) if entry.is_symlink())
+        with Beneath(state).opened_folder() as folder, os.scandir(folder) as listing:
+            inside = sorted(listing, key=lambda entry: entry.name)
+            return next(filter(None, (_fault_of(state, entry) for entry in inside)), None)
     except PermissionError:
         return None
-    if links:
-        named = state / links[0]
+
+
+def _fault_of(state: Path, entry: "os.DirEntry[str]") -> tuple[str, str] | None:
+    """Why something in a state folder cannot be trusted."""
+    try:
+        seen = entry.stat(follow_symlinks=False)
+    except FileNotFoundError:
+        return None
+    if stat.S_ISLNK(seen.st_mode):
         return (
-            f"a link stands in it: {links[0]}",
-            f"put in its place what it leads to, or a bind mount of that: rm {named}",
+            f"a link stands in it: {entry.name}",
+            f"put in its place what it leads to, or a bind mount of that: rm {state / entry.name}",
+        )
+    if not (
+        stat.S_ISREG(seen.st_mode) or stat.S_ISDIR(seen.st_mode) or stat.S_ISSOCK(seen.st_mode)
+    ):
+        what = "a pipe" if stat.S_ISFIFO(seen.st_mode) else "a device"
+        return f"{what} stands in it: {entry.name}", f"look at it, then rm {state / entry.name}"
+    if is_of_another(seen):
+        return (
+            f"{entry.name} in it belongs to user {seen.st_uid}",
+            f"look through it, then chown -R root {state / entry.name}",
         )
     return None

@@ -2,23 +2,25 @@
 
 A job goes on when whoever started it ends. Whoever comes back reads on where the output
 stood. The launcher is one constant shell script that is handed the argv as arguments;
-nothing is ever pasted into it. It claims the folder first, so that of two starters only
-one runs the command.
+nothing is ever pasted into it. Who starts it claims the folder first, so that of two starters
+only one runs the command.
 """
 
 import os
+import re
 import signal
 import subprocess
 import time
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 
 import msgspec
+
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import kernel_text
 
 _LAUNCHER = """
 cd "$1" || exit 70
 shift
-mkdir claimed 2>/dev/null || exit 71
 exec >output 2>&1 3>status </dev/null
 awk '{print $22}' "/proc/$$/stat" >birth 2>/dev/null
 echo "$$" >pid.new && mv pid.new pid
@@ -53,6 +55,10 @@ mv code.new code
 
 _START_GRACE_SECONDS = 3.0
 _HANDED_BYTES = 256 << 10
+_CLAIMED, _COMMAND = "claimed", "command.json"
+_LONGEST_TEXT = 200
+_CODE = re.compile(r"^[0-9]{1,3}$")
+_MOMENT = re.compile(r"^[0-9]{1,12}(?:\.[0-9]{1,9})?")
 
 
 class JobState(msgspec.Struct, frozen=True):
@@ -67,7 +73,7 @@ class JobState(msgspec.Struct, frozen=True):
 
 
 def launch(
-    folder: Path,
+    folder: Beneath,
     argv: Sequence[str],
     environment: Mapping[str, str],
     inner: Sequence[str],
@@ -76,21 +82,34 @@ def launch(
     """Start ``argv`` (which wraps the command ``inner``) detached; its record goes to ``folder``.
 
     ``first`` is a command that has to end well before; where it does not, its exit code is the
-    job's. Comes back once the launcher has claimed the folder.
+    job's. Comes back once the launcher has begun. Whoever else claimed the folder runs it.
     """
-    folder.mkdir(parents=True, exist_ok=True)
+    folder.make_folder(0o755)
+    try:
+        (folder / _CLAIMED).make_new_folder(0o755)
+    except FileExistsError:
+        return
+    _clear(folder)
     record = msgspec.json.encode({"argv": list(inner), "environment": dict(environment)})
-    (folder / "command.json").write_bytes(record)
+    (folder / _COMMAND).write(record)
+    words = ["/bin/sh", "-c", _LAUNCHER, "job", str(folder), str(len(first)), *first, *argv]
     launcher = subprocess.Popen(
-        ["/bin/sh", "-c", _LAUNCHER, "job", str(folder), str(len(first)), *first, *argv],
+        words,
         stdin=subprocess.DEVNULL,
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
         start_new_session=True,
         env={**_inherited(), **environment},
     )
-    while not (folder / "claimed").is_dir() and launcher.poll() is None:
+    while not (folder / "pid").is_file() and launcher.poll() is None:
         time.sleep(0.002)
+
+
+def _clear(folder: Beneath) -> None:
+    """Take away what stands in a folder before its job has written anything: it is not ours."""
+    for name in folder.names():
+        if name != _CLAIMED:
+            (folder / name).remove_all()
 
 
 def hand(argv: Sequence[str], secret: bytes, limit_seconds: float) -> tuple[int, bytes]:
@@ -132,101 +151,104 @@ def _inherited() -> dict[str, str]:
     return {**kept, "HOME": "/root", "PATH": kept.get("PATH", "") + ":" + sbin}
 
 
-def state_of(folder: Path) -> JobState | None:
+def state_of(folder: Beneath) -> JobState | None:
     """How the job of a folder stands; None where it was never started."""
-    if not (folder / "claimed").is_dir():
+    if not (folder / _CLAIMED).is_folder():
         return None
-    code = _text(folder / "code")
-    if code:
-        return JobState("ended", int(code), _seconds(folder))
+    if (ended := _ended(folder)) is not None:
+        return ended
     if _is_alive(folder):
         return JobState("running", None, _seconds(folder))
     # It may have ended between the two looks.
+    return _ended(folder) or JobState("lost", None, _seconds(folder))
+
+
+def _ended(folder: Beneath) -> JobState | None:
     code = _text(folder / "code")
-    if code:
-        return JobState("ended", int(code), _seconds(folder))
-    return JobState("lost", None, _seconds(folder))
+    return JobState("ended", int(code), _seconds(folder)) if _CODE.match(code) else None
 
 
-def running_in(folder: Path) -> list[Path]:
+def running_in(folder: Beneath) -> list[Beneath]:
     """The folders of all jobs below one that run, sorted."""
-    try:
-        found = sorted(entry for entry in folder.iterdir() if not (entry / "code").exists())
-    except OSError:
-        return []
+    found = [entry for entry in folder.folders() if not (entry / "code").is_file()]
     return [entry for entry in found if (job := state_of(entry)) and job.state == "running"]
 
 
-def _is_alive(folder: Path) -> bool:
+def _is_alive(folder: Beneath) -> bool:
     pid = _text(folder / "pid")
     if not pid:
-        began = (folder / "claimed").stat().st_mtime
-        return time.time() - began < _START_GRACE_SECONDS
+        claimed = (folder / _CLAIMED).status()
+        return claimed is not None and time.time() - claimed.st_mtime < _START_GRACE_SECONDS
     birth = _text(folder / "birth")
-    try:
-        fields = Path("/proc", pid, "stat").read_text().rpartition(")")[2].split()
-    except OSError:
+    fields = kernel_text(f"/proc/{pid}/stat").rpartition(")")[2].split() if pid.isdigit() else []
+    if len(fields) < 20:
         return False
     return fields[0] != "Z" and (not birth or fields[19] == birth)
 
 
-def _text(path: Path) -> str:
+def _text(place: Beneath) -> str:
     try:
-        return path.read_text().strip()
+        return place.read(_LONGEST_TEXT).decode("ascii", "replace").strip()
     except OSError:
         return ""
 
 
-def _seconds(folder: Path) -> float:
-    began, ended = _text(folder / "began"), _text(folder / "ended")
+def _seconds(folder: Beneath) -> float:
+    began, ended = _moment(folder / "began"), _moment(folder / "ended")
     if not began:
         return 0.0
-    return max(0.0, (float(ended) if ended else time.time()) - float(began))
+    return max(0.0, (ended or time.time()) - began)
 
 
-def output_of(folder: Path, limit: int) -> bytes:
+def _moment(place: Beneath) -> float:
+    """Seconds since the epoch as ``date`` wrote them; 0 where that is not there, or no time."""
+    found = _MOMENT.match(_text(place))
+    return float(found[0]) if found else 0.0
+
+
+def output_of(folder: Beneath, limit: int) -> bytes:
     """The job's output, its middle cut out where it is longer than ``limit`` bytes."""
     try:
-        with open(folder / "output", "rb") as stream:
+        with (folder / "output").opened() as stream:
             size = os.fstat(stream.fileno()).st_size
             if size <= limit:
-                return stream.read()
+                return stream.read(limit)
             head = stream.read(limit // 2)
             stream.seek(size - limit // 2)
             return (
                 head
                 + b"\n[... %d bytes are in the job's folder ...]\n" % (size - limit)
-                + stream.read()
+                + stream.read(limit)
             )
     except FileNotFoundError:
         return b""
 
 
-def last_status(folder: Path) -> str:
+def last_status(folder: Beneath) -> str:
     """The newest complete line that the command wrote to its status descriptor."""
     return _last_line_of(folder / "status")
 
 
-def lines_of(folder: Path) -> int:
+def lines_of(folder: Beneath) -> int:
     """How many lines the command's output has by now."""
     try:
-        with open(folder / "output", "rb") as stream:
+        with (folder / "output").opened() as stream:
             return sum(piece.count(b"\n") for piece in iter(lambda: stream.read(1 << 20), b""))
     except OSError:
         return 0
 
 
-def last_line(folder: Path) -> str:
+def last_line(folder: Beneath) -> str:
     """The newest line of the command's output."""
     return _last_line_of(folder / "output")
 
 
-def _last_line_of(path: Path) -> str:
+def _last_line_of(place: Beneath) -> str:
     try:
-        with open(path, "rb") as stream:
+        with place.opened() as stream:
             size = stream.seek(0, os.SEEK_END)
             stream.seek(max(0, size - 4096))
-            lines = stream.read().decode("utf-8", "replace").splitlines()
+            lines = stream.read(4096).decode("utf-8", "replace").splitlines()
     except OSError:
         return ""
     return lines[-1] if lines else ""

@@ -6,7 +6,6 @@ else is left alone.
 
 import contextlib
 import ipaddress
-import os
 import selectors
 import socket
 import time
@@ -14,6 +13,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from brave_bridge.core.survey.knock import OUTCOMES, REFUSES, SILENT, SPEAKS, TAKES
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import kernel_text
 from brave_bridge.machines.queries import Knocks
 
 _LISTENS = "0A"
@@ -67,19 +68,19 @@ def knock(query: Knocks) -> dict[str, str]:
 
 def _all_listeners() -> Iterator[Listener]:
     for table in _TABLES:
-        with contextlib.suppress(OSError), open(table, encoding="ascii") as opened:
-            yield from listeners(opened.read())
+        yield from listeners(kernel_text(table))
 
 
 def _sockets_that_wake() -> set[str]:
     """Inodes of the sockets whose holder starts something for whoever knocks."""
     held: set[str] = set()
-    for process in (name for name in os.listdir("/proc") if name.isdigit()):
-        with contextlib.suppress(OSError), open(f"/proc/{process}/comm", encoding="utf-8") as comm:
-            if comm.read().strip() not in _WAKING:
-                continue
-            for number in os.listdir(f"/proc/{process}/fd"):
-                target = os.readlink(f"/proc/{process}/fd/{number}")
+    for process in (name for name in Beneath("/proc").names() if name.isdigit()):
+        if kernel_text(f"/proc/{process}/comm").strip() not in _WAKING:
+            continue
+        open_files = Beneath(f"/proc/{process}/fd")
+        with contextlib.suppress(OSError):
+            for number in open_files.names():
+                target = (open_files / number).link()
                 if target.startswith("socket:["):
                     held.add(target[8:-1])
     return held

@@ -11,6 +11,7 @@ from typing import BinaryIO
 from brave_bridge.machines.gathering import Gathering
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.kinds import ByKind
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.queries import Answer, Answers, Found, Knocks, Query, Room, Seen
 from brave_bridge.machines.reach import below, expanded
@@ -261,9 +262,9 @@ class MemoryState:
         """See State."""
         return name in self._held
 
-    def here(self, name: str) -> Path:
+    def here(self, name: str) -> Beneath:
         """See State."""
-        return self._folder / name
+        return Beneath(self._folder, name)
 
     def write_speed(self) -> float:
         """See State."""

@@ -7,10 +7,10 @@ knows where they stand from here.
 
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager, ExitStack
-from pathlib import Path
 from typing import Protocol
 
 from brave_bridge.machines.jobs import JobState
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.queries import Query, Seen
 
 STATE_FOLDER = "/var/lib/brave-bridge"
@@ -163,7 +163,7 @@ class State(Protocol):
     def is_held(self, name: str) -> bool:
         """Whether somebody holds that lock; whoever asks never holds it, not for an instant."""
 
-    def here(self, name: str) -> Path:
+    def here(self, name: str) -> Beneath:
         """A place on this side for what must be a file here, as the output of a process."""
 
     def write_speed(self) -> float:

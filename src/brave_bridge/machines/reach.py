@@ -3,12 +3,16 @@
 Nothing but regular files is opened, so neither a pipe nor a device can hold anybody up.
 """
 
+import contextlib
+import errno
 import fnmatch
 import os
 import stat
 from collections.abc import Iterable, Iterator
 from typing import BinaryIO, Protocol
 
+from brave_bridge.machines.opening.beneath import kind_of, kind_of_entry, open_regular
+from brave_bridge.machines.opening.kernel import open_beneath
 from brave_bridge.machines.queries import Found, Room
 from brave_bridge.machines.rooted import located
 
@@ -41,86 +45,112 @@ class Reach(Protocol):
 
 
 class FolderReach:
-    """Files under a root folder here. Folders that were looked up are remembered: for one pass."""
+    """Files under a root folder here. Folders that were looked up are remembered: for one pass.
+
+    A path's links are resolved as if the root were ``/``; what comes of it is opened below the
+    root without following any more, so that a link that is put there meanwhile is refused.
+    """
 
     def __init__(self, root: str) -> None:
-        self.root = root.rstrip("/") or ""
-        self._folders: dict[str, str | None] = {"": self.root}
+        self.root = root.rstrip("/")
+        self._folders: dict[str, str | None] = {"": ""}
+        self._top = os.open(self.root or "/", os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        self._entered = ("", os.dup(self._top))
+
+    def close(self) -> None:
+        """Let go of the folders that are open."""
+        for descriptor in (self._top, self._entered[1]):
+            os.close(descriptor)
+        self._top, self._entered = -1, ("", -1)
+
+    def __del__(self) -> None:
+        if getattr(self, "_top", -1) >= 0:
+            self.close()
 
     def opened(self, path: str) -> BinaryIO | None:
         """See Reach."""
         place = self._place(path)
         if place is None:
             return None
-        try:
-            descriptor = os.open(place, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | os.O_NOFOLLOW)
-        except (FileNotFoundError, NotADirectoryError):
-            return None
-        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
-            os.close(descriptor)
-            return None
-        return os.fdopen(descriptor, "rb", buffering=0)
+        with _nothing_there():
+            folder, name = self._folder_and_name(place)
+            flags = os.O_RDONLY | os.O_CLOEXEC | os.O_NOCTTY
+            return os.fdopen(open_regular(name, folder, flags, path), "rb", buffering=0)
+        return None
 
     def found(self, path: str) -> Found | None:
         """See Reach."""
         place = self._place(path, follow_last=False)
         if place is None:
             return None
-        try:
-            info = os.lstat(place)
-        except (FileNotFoundError, NotADirectoryError):
-            return None
-        return Found(path, _kind(info.st_mode), info.st_size, int(info.st_mtime))
+        with _nothing_there():
+            folder, name = self._folder_and_name(place)
+            info = os.stat(name, dir_fd=folder, follow_symlinks=False)
+            return Found(path, kind_of(info.st_mode), info.st_size, int(info.st_mtime))
+        return None
 
     def link(self, path: str) -> str | None:
         """See Reach."""
         place = self._place(path, follow_last=False)
-        try:
-            return None if place is None else os.readlink(place)
-        except OSError:
-            return None
+        with contextlib.suppress(OSError):
+            if place:
+                folder, name = self._folder_and_name(place)
+                return os.readlink(name, dir_fd=folder)
+        return None
 
     def names(self, folder: str) -> list[str]:
         """See Reach."""
-        place = self._folder(folder)
-        try:
-            return [] if place is None else sorted(os.listdir(place or "/"))
-        except (FileNotFoundError, NotADirectoryError):
-            return []
+        with _nothing_there():
+            place = self._folder(folder)
+            return [] if place is None else sorted(os.listdir(self._open_folder(place)))
+        return []
 
     def entries(self, folder: str) -> list[tuple[str, str]]:
         """See Reach."""
         place = self._folder(folder)
         if place is None:
             return []
-        with os.scandir(place or "/") as entries:
-            return sorted((entry.name, _kind_of(entry)) for entry in entries)
+        with os.scandir(self._open_folder(place)) as entries:
+            return sorted((entry.name, kind_of_entry(entry)) for entry in entries)
 
     def room(self, path: str) -> Room | None:
         """See Reach."""
         place = self._place(path)
         if place is None:
             return None
-        try:
-            room, device = os.statvfs(place), os.stat(place).st_dev
-        except (FileNotFoundError, NotADirectoryError):
-            return None
-        return Room(
-            free_bytes=room.f_bavail * room.f_frsize,
-            total_bytes=room.f_blocks * room.f_frsize,
-            free_inodes=room.f_favail,
-            total_inodes=room.f_files,
-            device=device,
-        )
+        with _nothing_there():
+            descriptor = open_beneath(self._top, place, os.O_PATH)
+            try:
+                room, device = os.fstatvfs(descriptor), os.fstat(descriptor).st_dev
+            finally:
+                os.close(descriptor)
+            return Room(
+                free_bytes=room.f_bavail * room.f_frsize,
+                total_bytes=room.f_blocks * room.f_frsize,
+                free_inodes=room.f_favail,
+                total_inodes=room.f_files,
+                device=device,
+            )
+        return None
+
+    def _open_folder(self, place: str) -> int:
+        """A folder by its resolved path from the root, open until the next one is entered."""
+        if self._entered[0] != place:
+            inner = open_beneath(self._top, place)
+            os.close(self._entered[1])
+            self._entered = (place, inner)
+        return self._entered[1]
+
+    def _folder_and_name(self, place: str) -> tuple[int, str]:
+        folder, _, name = place.rpartition("/")
+        return self._open_folder(folder), name or "."
 
     def _folder(self, path: str) -> str | None:
-        """Where a folder's absolute path stands, its links resolved; None where there is none."""
-        known = self._folders.get(path, "")
-        if known != "" or path == "":
-            return known
-        place = self._found_folder(path)
-        self._folders[path] = place
-        return place
+        """A folder's resolved path from the root; None where links leave no way."""
+        path = path.rstrip("/")
+        if path not in self._folders:
+            self._folders[path] = self._found_folder(path)
+        return self._folders[path]
 
     def _found_folder(self, path: str) -> str | None:
         above, _, name = path.rpartition("/")
@@ -129,17 +159,16 @@ class FolderReach:
         parent = self._folder(above)
         if parent is None:
             return None
-        candidate = f"{parent}/{name}"
         try:
-            os.readlink(candidate)
+            os.readlink(name, dir_fd=self._open_folder(parent))
         except (FileNotFoundError, NotADirectoryError):
             return None
         except OSError:
-            return candidate
+            return f"{parent}/{name}".lstrip("/")
         return self._resolved(path, follow_last=True)
 
     def _place(self, path: str, *, follow_last: bool = True) -> str | None:
-        """Where a path stands; None where links go round or leave no way."""
+        """A path from the root, resolved; None where links go round or leave no way."""
         if "\0" in path:
             return None
         folder, _, name = path.rstrip("/").rpartition("/")
@@ -148,32 +177,32 @@ class FolderReach:
         parent = self._folder(folder)
         if parent is None:
             return None
-        place = f"{parent}/{name}"
-        if follow_last and os.path.islink(place):
+        if follow_last and self._is_link(parent, name):
             return self._resolved(path, follow_last=True)
-        return place
+        return f"{parent}/{name}".lstrip("/")
+
+    def _is_link(self, folder: str, name: str) -> bool:
+        try:
+            status = os.stat(name, dir_fd=self._open_folder(folder), follow_symlinks=False)
+        except OSError:
+            return False
+        return stat.S_ISLNK(status.st_mode)
 
     def _resolved(self, path: str, *, follow_last: bool) -> str | None:
         try:
-            return located(self.root, path, follow_last=follow_last)
+            return located(self.root, path, follow_last=follow_last)[len(self.root) :].lstrip("/")
         except OSError:
             return None
 
 
-def _kind(mode: int) -> str:
-    if stat.S_ISREG(mode):
-        return "file"
-    if stat.S_ISDIR(mode):
-        return "folder"
-    return "link" if stat.S_ISLNK(mode) else "other"
-
-
-def _kind_of(entry: os.DirEntry) -> str:
-    if entry.is_symlink():
-        return "link"
-    if entry.is_dir(follow_symlinks=False):
-        return "folder"
-    return "file" if entry.is_file(follow_symlinks=False) else "other"
+@contextlib.contextmanager
+def _nothing_there() -> Iterator[None]:
+    """What is not there, or is no file that can be opened, is no fault: nothing comes of it."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno not in (errno.ENOENT, errno.ENOTDIR, errno.ELOOP, errno.EINVAL):
+            raise
 
 
 def expanded(reach: Reach, patterns: Iterable[str], faults: dict[str, str]) -> Iterator[str]:

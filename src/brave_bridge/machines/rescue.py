@@ -1,12 +1,12 @@
 """Looking around where a folder holds no system: what is below it, and which devices there are."""
 
-import os
 import subprocess
 from itertools import islice
 from pathlib import Path
 
 from brave_bridge.core.formats.lsblk import COLUMNS, read_block_devices
 from brave_bridge.core.ways_back.mounting_advice import mounting_advice
+from brave_bridge.machines.opening.beneath import DIRECTORY, Beneath
 
 _MOST_FOLDERS = 200
 _PATIENCE_SECONDS = 5
@@ -24,11 +24,8 @@ def advice_for(folder: Path) -> str:
 
 def _systems_inside(folder: Path) -> list[str]:
     try:
-        inside = sorted(
-            entry.name
-            for entry in islice(os.scandir(folder), _MOST_FOLDERS)
-            if entry.is_dir(follow_symlinks=False)
-        )
+        entries = islice(Beneath(folder).entries(), _MOST_FOLDERS)
+        inside = [name for name, kind in entries if kind == DIRECTORY]
     except OSError:
         return []
     return [name for name in inside if is_system(folder / name)]

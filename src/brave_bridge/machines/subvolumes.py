@@ -1,10 +1,11 @@
 """btrfs subvolumes, as far as whoever makes a folder has to know of them."""
 
 import fcntl
-import os
 import shutil
 import subprocess
 from pathlib import Path
+
+from brave_bridge.machines.opening.beneath import Beneath
 
 _TOP_INODE = 256
 _FS_INFO, _FS_INFO_SIZE = 0x8400941F, 1024
@@ -23,13 +24,11 @@ def is_subvolume(folder: Path) -> bool:
 
 def file_system_uuid(folder: Path) -> bytes:
     """The file system's own UUID (BTRFS_IOC_FS_INFO); empty where it is no btrfs. OSError."""
-    descriptor = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-    try:
-        return fcntl.ioctl(descriptor, _FS_INFO, bytes(_FS_INFO_SIZE))[16:32]
-    except OSError:
-        return b""
-    finally:
-        os.close(descriptor)
+    with Beneath(folder).opened_folder() as descriptor:
+        try:
+            return fcntl.ioctl(descriptor, _FS_INFO, bytes(_FS_INFO_SIZE))[16:32]
+        except OSError:
+            return b""
 
 
 def make_subvolume(folder: Path) -> None:

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from brave_bridge.machines.entering import entered
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.rescue import advice_for, is_system
 from brave_bridge.machines.rooted import inside
@@ -21,7 +22,8 @@ class TreeMachine(FolderMachine):
 
 def _has_ways_back(folder: Path) -> bool:
     """Whether a system was kept here, whatever is left of it."""
-    return any((inside(folder, STATE_FOLDER) / "snapshots").glob("*/description.toml"))
+    ways_back = Beneath(inside(folder, STATE_FOLDER)) / "snapshots"
+    return any((one / "description.toml").is_file() for one in ways_back.folders())
 
 
 def open_tree(folder: Path) -> TreeMachine:
@@ -39,4 +41,4 @@ def open_tree(folder: Path) -> TreeMachine:
             "it is no system: neither etc/os-release nor usr/lib/os-release is there",
             advice_for(folder),
         )
-    return TreeMachine(folder.name or "tree", folder)
+    return TreeMachine(folder.name or "tree", folder.resolve())

@@ -11,8 +11,8 @@ import stat
 import struct
 import time
 from collections.abc import Callable, Iterator
-from pathlib import Path
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import State
 
 _NAME = "key.sock"
@@ -35,19 +35,17 @@ class NobodyWaits(Exception):
 @contextlib.contextmanager
 def _address(state: State) -> Iterator[str]:
     """A name of the socket that is short enough for any folder (unix(7): 107 bytes)."""
-    folder = os.open(state.here(_NAME).parent, os.O_PATH | os.O_DIRECTORY)
-    try:
+    with state.here(_NAME).above.opened_folder() as folder:
         yield f"/proc/self/fd/{folder}/{_NAME}"
-    finally:
-        os.close(folder)
 
 
 def somebody_waits(state: State) -> bool:
     """Whether a secret is waited for, as far as the folder shows."""
     try:
-        return stat.S_ISSOCK(state.here(_NAME).stat().st_mode)
+        status = state.here(_NAME).status()
     except OSError:
         return False
+    return status is not None and stat.S_ISSOCK(status.st_mode)
 
 
 def hand_over(state: State, secret: bytes) -> str:
@@ -88,12 +86,12 @@ def take(
                     if given:
                         return given
         finally:
-            place.unlink(missing_ok=True)
+            place.remove()
     return None
 
 
-def _open(desk: socket.socket, state: State, place: Path) -> None:
-    place.unlink(missing_ok=True)
+def _open(desk: socket.socket, state: State, place: Beneath) -> None:
+    place.remove()
     before = os.umask(0o177)
     try:
         with _address(state) as address:

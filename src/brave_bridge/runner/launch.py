@@ -53,10 +53,10 @@ def start_runner(
         started = ready.start([*target, procedure], place)
         if started is not None:
             return started
-    with open(place, "ab") as log:
+    with place.opened_to_change() as log:
         if is_a_service:
             run = held_off(run, procedure)
-            if _is_started(as_service(run, procedure, place), log):
+            if _is_started(as_service(run, procedure, place.path), log):
                 return 0
         process = subprocess.Popen(
             run, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/"

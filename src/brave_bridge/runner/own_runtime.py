@@ -22,6 +22,8 @@ import msgspec
 
 import brave_bridge
 from brave_bridge.core.formats.decoding import fields_of
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.runtime import INTERPRETER, LIBRARIES, LOADER, MARK, python_argv
 
@@ -32,6 +34,7 @@ KEPT_RUNTIME = Path(STATE_FOLDER) / "runtime"
 LEAST_ROOM = 600_000_000
 """Bytes that have to be free where a runtime is made."""
 
+_LARGEST_MARK = 1_000_000
 _WITHOUT = frozenset(
     (
         "__phello__",
@@ -94,31 +97,38 @@ def make_runtime(folder: Path, tell: Callable[[str], None] = lambda words: None)
         return folder
     if why := why_none(folder):
         raise RuntimeFault(why)
-    new = folder.with_name(f".{folder.name}-new")
-    shutil.rmtree(new, ignore_errors=True)
+    place = ours_at(folder)
+    new = place.beside(f".{place.name}-new")
     tell("copying interpreter, packages and libraries")
     try:
-        _fill(new)
-        (new / MARK).write_text(json.dumps(wanted, indent=1))
+        new.remove_all()
+        new.make_new_folder()
+        _fill(new.path)
+        (new / MARK).write(json.dumps(wanted, indent=1).encode())
         tell("starting it")
-        prove(new)
+        prove(new.path)
+        _put_in_place(new, place)
     except (OSError, subprocess.SubprocessError) as error:
-        shutil.rmtree(new, ignore_errors=True)
+        _let_go(new)
         raise RuntimeFault(str(error)) from error
     except RuntimeFault:
-        shutil.rmtree(new, ignore_errors=True)
+        _let_go(new)
         raise
-    _put_in_place(new, folder)
     return folder
 
 
-def _put_in_place(new: Path, folder: Path) -> None:
-    before = folder.with_name(f".{folder.name}-before")
-    shutil.rmtree(before, ignore_errors=True)
+def _put_in_place(new: Beneath, place: Beneath) -> None:
+    before = place.beside(f".{place.name}-before")
+    before.remove_all()
     with contextlib.suppress(FileNotFoundError):
-        folder.rename(before)
-    new.rename(folder)
-    shutil.rmtree(before, ignore_errors=True)
+        place.move_to(before)
+    new.move_to(place)
+    _let_go(before)
+
+
+def _let_go(folder: Beneath) -> None:
+    with contextlib.suppress(OSError):
+        folder.remove_all()
 
 
 def _identity() -> dict[str, str]:
@@ -140,7 +150,7 @@ def _newest(folder: Path) -> int:
 
 def _is_that(folder: Path, wanted: dict[str, str]) -> bool:
     try:
-        return fields_of((folder / MARK).read_bytes()) == wanted
+        return fields_of((ours_at(folder) / MARK).read(_LARGEST_MARK)) == wanted
     except (OSError, msgspec.DecodeError):
         return False
 
@@ -151,7 +161,7 @@ def _interpreter() -> Path:
 
 def _fill(folder: Path) -> None:
     library = folder / LIBRARIES / f"python{sys.version_info.major}.{sys.version_info.minor}"
-    (folder / "bin").mkdir(parents=True)
+    (folder / "bin").mkdir()
     library.mkdir(parents=True)
     shutil.copy2(_interpreter(), folder / INTERPRETER)
     for kind in ("stdlib", "platstdlib"):
@@ -163,9 +173,7 @@ def _fill(folder: Path) -> None:
     _copy_libraries(folder, library)
     # It writes no bytecode where it runs: what is not compiled yet is compiled here.
     compileall.compile_dir(library, quiet=2)
-    starter = folder / NAME
-    starter.write_text(_STARTER)
-    starter.chmod(0o755)
+    (ours_at(folder) / NAME).write(_STARTER.encode(), 0o755)
 
 
 def _copy_tree(source: Path, target: Path, without: frozenset[str]) -> None:

@@ -11,13 +11,14 @@ import resource
 import sys
 import traceback
 from collections.abc import Callable
-from pathlib import Path
 from typing import NamedTuple
 
 import msgspec
 
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.loading import loading
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import ours_at
 
 Deed = Callable[[], int]
 """Carries something out; an exit code."""
@@ -59,14 +60,14 @@ class ReadyRunner:
         self._hand = os.fdopen(sender, "wb")
         self._ear = os.fdopen(ear, "rb")
 
-    def start(self, words: list[str], log: Path) -> int | None:
+    def start(self, words: list[str], log: Beneath) -> int | None:
         """Have it carry out a procedure, its output added to ``log``; its process id.
 
         None where it is not there any more.
         """
         return self.pid if self._send(_Message(str(log), words=words)) else None
 
-    def ask(self, order: bytes, log: Path) -> bool:
+    def ask(self, order: bytes, log: Beneath) -> bool:
         """Have it begin what an order says, and carry that out; whether it is there to do it."""
         return self._send(_Message(str(log), order=order))
 
@@ -130,6 +131,6 @@ def _take_output_to(log: str) -> None:
     """Cut the process off from the terminal of the command."""
     os.chdir("/")
     nothing = os.open(os.devnull, os.O_RDONLY)
-    written = os.open(log, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600)
-    for source, target in ((nothing, 0), (written, 1), (written, 2)):
-        os.dup2(source, target)
+    with ours_at(log).opened_to_change() as written:
+        for source, target in ((nothing, 0), (written.fileno(), 1), (written.fileno(), 2)):
+            os.dup2(source, target)

@@ -7,11 +7,10 @@ place comes one that asks the environment first and falls back on the runtime of
 import os
 import shlex
 import shutil
-import stat
 import sys
 from pathlib import Path
 
-from brave_bridge.machines.writing import replace_file
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.runner.own_runtime import NAME
 
 LOST = "BRAVE_BRIDGE_LOST_ENVIRONMENT"
@@ -30,7 +29,7 @@ def keep_starting(runtime: Path) -> list[Path]:
     kept = []
     for place in sorted(places):
         if _is_ours(place):
-            replace_file(place, _starter(runtime).encode())
+            ours_at(place).write(_starter(runtime).encode())
             kept.append(place)
     return kept
 
@@ -38,9 +37,7 @@ def keep_starting(runtime: Path) -> list[Path]:
 def _is_ours(place: Path) -> bool:
     """Whether a script is one that pip wrote for us, or that we placed."""
     try:
-        if not stat.S_ISREG(place.lstat().st_mode) or place.stat().st_size > _LARGEST:
-            return False
-        text = place.read_text(errors="replace")
+        text = ours_at(place).read(_LARGEST).decode("utf-8", "replace")
     except OSError:
         return False
     return _MARK in text or "brave_bridge.cli.entry" in text

@@ -1,9 +1,9 @@
 """What works beside a machine's files, on its own side: ways back and archives of settings."""
 
-from pathlib import Path
 from typing import Protocol
 
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.opening.named import named_folder
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.past_systems import PastSystems
 from brave_bridge.snapshots.rescue.build import keep_rescue_tool
@@ -25,7 +25,7 @@ class Archives:
 
     def rescue_tool(self, folder: str) -> str:
         """The rescue tool in a folder, written anew where that is older; its path. OSError."""
-        return str(keep_rescue_tool(Path(folder)))
+        return str(keep_rescue_tool(named_folder(folder)))
 
 
 class Beside(Protocol):

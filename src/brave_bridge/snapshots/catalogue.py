@@ -8,7 +8,6 @@ each part with its ``manifest.jsonl`` and, for copies, ``tree/`` (the files); an
 import contextlib
 import os
 import re
-import stat
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -18,6 +17,8 @@ import msgspec
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.aside import aside
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.opening.beneath import LINK, Beneath
+from brave_bridge.machines.opening.trust import why_not_trusted
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.archive_names import remove_archive
 from brave_bridge.snapshots.choices import (
@@ -52,11 +53,14 @@ from brave_bridge.snapshots.taking import (
     planned_parts,
     remove_folder,
 )
+from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.leading import with_what_is_led_to
 from brave_bridge.snapshots.trees.manifest import Manifest, checksum_of
 
 _OR_SKIP = "; or leave out what is damaged: return --skip-damaged"
 _GONE, _USES = "gone.jsonl", "uses.json"
 _MOST_GONE = 200
+_MOST_GONE_BYTES, _MOST_USES_BYTES = 1_000_000, 4_000_000
 
 
 class Snapshots:
@@ -65,7 +69,8 @@ class Snapshots:
     def __init__(self, machine: FolderMachine, version: str) -> None:
         self.machine = machine
         self.version = version
-        self.folder = own_folder(machine)
+        self.own = own_folder(machine)
+        self.folder = self.own.path
         self.now: Callable[[], str] = lambda: datetime.now(UTC).isoformat(timespec="seconds")
 
     # What there is
@@ -82,30 +87,30 @@ class Snapshots:
         found = [self._listed(folder) for folder in self._folders().values()]
         return sorted(found, key=lambda kept: kept.snapshot.order)
 
-    def _folders(self) -> dict[str, Path]:
+    def _folders(self) -> dict[str, Beneath]:
         """The folder of each snapshot's description, by id.
 
         Those on the chosen disk count also where the machine's own record of them is gone.
         """
         found = {}
-        for folder in sorted(self.folder.glob("*/")):
+        for folder in self.own.folders():
             if _holds_snapshot(folder):
                 found[folder.name] = folder
         with contextlib.suppress(MachineError):
             store = read_choices(self.machine).keep_in
-            for folder in sorted(Path(store).glob("*/")) if store else ():
+            for folder in Beneath(store, ours=True).folders() if store else ():
                 if _holds_snapshot(folder) and _is_of(folder, self.machine.name, store):
                     found.setdefault(folder.name, folder)
         return found
 
-    def _listed(self, folder: Path) -> Kept:
+    def _listed(self, folder: Beneath) -> Kept:
         try:
             snapshot = read_description(folder)
             if lie := _lie(snapshot, folder.name):
                 raise ValueError(lie)
         except (OSError, ValueError) as error:
             # Nothing that it says is trusted.
-            when = datetime.fromtimestamp(folder.stat().st_mtime, UTC).isoformat(timespec="seconds")
+            when = _changed_at(folder)
             nameless = Snapshot(
                 id=folder.name,
                 machine=self.machine.name,
@@ -134,24 +139,26 @@ class Snapshots:
 
     def _fault(self, snapshot: Snapshot) -> str:
         base = self.base(snapshot)
-        if not base.is_dir():
+        if not base.is_folder():
             return f"the disk that keeps it is not here: {snapshot.kept_in}"
-        if fault := _open_to_others(base):
+        if fault := _why_not_ours(base):
             return fault
         for part in snapshot.parts:
             manifest = base / part.folder / "manifest.jsonl"
-            for place in (base, base / part.folder, base / part.folder / "tree", manifest):
-                if place.is_symlink():
-                    return f"a link stands in it: {place}"
-            if not manifest.is_file() or not manifest.stat().st_size:
+            if fault := _why_not_ours(base / part.folder) or _link_in(base / part.folder):
+                return fault
+            status = manifest.status()
+            if status is None or not status.st_size:
                 return f"its manifest of {part.mount} is missing"
+            if not manifest.is_file():
+                return f"its manifest of {part.mount} is no file"
             if fault := ENGINES[part.engine].fault(part, base / part.folder):
                 return fault
         return ""
 
-    def base(self, snapshot: Snapshot) -> Path:
+    def base(self, snapshot: Snapshot) -> Beneath:
         """The folder that holds a snapshot's parts."""
-        return base_of(snapshot, self.folder)
+        return base_of(snapshot, self.own)
 
     def find(self, identifier: str, *, though_damaged: bool = False) -> Snapshot:
         """A snapshot by its id, or by ``newest``; MachineError where there is none that serves.
@@ -189,7 +196,7 @@ class Snapshots:
     def gone(self) -> list[Gone]:
         """The ways back that ended, the newest first."""
         try:
-            lines = (self.folder / _GONE).read_bytes()[-1_000_000:].splitlines()
+            lines = self._end_of_gone().splitlines()
         except OSError:
             return []
         found = []
@@ -197,6 +204,11 @@ class Snapshots:
             with contextlib.suppress(msgspec.DecodeError):
                 found.append(decode_json(line, Gone))
         return found[::-1][:_MOST_GONE]
+
+    def _end_of_gone(self) -> bytes:
+        with (self.own / _GONE).opened() as stream:
+            stream.seek(max(0, stream.seek(0, os.SEEK_END) - _MOST_GONE_BYTES))
+            return stream.read(_MOST_GONE_BYTES)
 
     # Taking one
 
@@ -211,9 +223,13 @@ class Snapshots:
         mounts = tuple(part.mount for part in snapshot.parts)
         return layout_of(self.machine, snapshot.cover, mounts)
 
+    def cover_now(self, snapshot: Snapshot) -> Cover:
+        """What a return to a snapshot may touch: what links lead to now is left alone as well."""
+        return with_what_is_led_to(self.machine.root, snapshot.cover)
+
     def engines(self) -> list[tuple[Mounted, str, str]]:
         """The covered file systems, each with the engine that would take it and why."""
-        store = self.folder if self.folder.is_dir() else self.machine.root
+        store = self.folder if self.own.is_folder() else self.machine.root
         found = []
         for mounted in self.layout().covered:
             engine, why = choose(mounted, store)
@@ -255,14 +271,14 @@ class Snapshots:
                 return snapshot
         try:
             self.machine.state.make()
-            taking = Taking(self.machine, self.folder, known, about, self.now(), self.version)
+            taking = Taking(self.machine, self.own, known, about, self.now(), self.version)
             with aside(self._keep_rescue_tool):
                 taken = taking.take(identifier, progress or (lambda entries, size: None))
         except (OSError, ValueError) as error:
             raise MachineError(
                 "taking a snapshot",
                 self.machine.name,
-                getattr(error, "strerror", "") or str(error),
+                _words(error),
                 "free space, or run it with the right to read everything; nothing was changed",
             ) from error
         self._keep_rescue_tool(*filter(None, (taken.kept_in,)))
@@ -270,7 +286,7 @@ class Snapshots:
 
     def _keep_rescue_tool(self, *more: str) -> None:
         """Have it beside the snapshots: in the state folder, and on the disk that keeps them."""
-        for folder in (self.machine.state.folder, *map(Path, more)):
+        for folder in (self.machine.state.beneath, *(Beneath(disk, ours=True) for disk in more)):
             with contextlib.suppress(OSError):
                 keep_rescue_tool(folder)
 
@@ -305,8 +321,8 @@ class Snapshots:
             ended=self.now(),
         )
         base = self.base(snapshot)
-        own = self.folder / identifier
-        if base != own and base.is_dir() and not _is_ours(base, snapshot):
+        own = self.own / identifier
+        if base != own and base.is_folder() and not _is_ours(base, snapshot):
             raise MachineError(
                 f"deleting {identifier}",
                 self.machine.name,
@@ -317,9 +333,9 @@ class Snapshots:
             # First the description: what is only half removed is no snapshot any more.
             for folder in {own, base}:
                 keep_plan(folder, snapshot.parts)
-                (folder / DESCRIPTION).unlink(missing_ok=True)
+                (folder / DESCRIPTION).remove()
             layout = self.layout_for(snapshot)
-            for part in snapshot.parts if base.is_dir() else ():
+            for part in snapshot.parts if base.is_folder() else ():
                 ENGINES[part.engine].delete(part, base / part.folder, layout.at(part.mount))
             # Last here: while it is, a cut-off removal on another disk is known as ours.
             for folder in dict.fromkeys((base, own)):
@@ -332,15 +348,28 @@ class Snapshots:
                 error.strerror or str(error),
                 "it is no way back any more; delete it again when the cause is mended",
             ) from error
-        self.folder.mkdir(parents=True, exist_ok=True)
-        with open(self.folder / _GONE, "ab") as stream:
-            stream.write(msgspec.json.encode(gone) + b"\n")
+        self._note_gone(gone)
         return gone
+
+    def _note_gone(self, gone: Gone) -> None:
+        """Keep what a way back was; what is no file of ours in its place is set aside first."""
+        place, line = self.own / _GONE, msgspec.json.encode(gone) + b"\n"
+        try:
+            self.own.make_folder()
+            place.make_way()
+            place.add(line)
+        except OSError as error:
+            raise MachineError(
+                f"noting that {gone.id} is gone",
+                self.machine.name,
+                _words(error),
+                "it is gone all the same",
+            ) from error
 
     def use_up(self, snapshot: Snapshot, why: str) -> None:
         """Say that a snapshot is none any more because it became the system itself."""
-        if (self.folder / snapshot.id / DESCRIPTION).exists():
-            write_keeping(self.folder / snapshot.id, Keeping())
+        if (self.own / snapshot.id / DESCRIPTION).is_file():
+            write_keeping(self.own / snapshot.id, Keeping())
             self.delete(snapshot.id, why)
 
     # What it takes
@@ -368,12 +397,14 @@ class Snapshots:
             found.append(msgspec.structs.replace(kept, use=known.get(identifier)))
         with contextlib.suppress(OSError):
             content = msgspec.json.encode((key, known))
-            (self.folder / _USES).write_bytes(content)
+            if self.own.is_folder():
+                (self.own / _USES).make_way()
+                (self.own / _USES).write(content, 0o600)
         return found
 
     def _known_uses(self, key: list[str]) -> dict[str, Use]:
         try:
-            content = (self.folder / _USES).read_bytes()
+            content = (self.own / _USES).read(_MOST_USES_BYTES)
             for_key, known = decode_json(content, tuple[list[str], dict[str, Use]])
         except (OSError, msgspec.DecodeError):
             return {}
@@ -411,7 +442,7 @@ class Snapshots:
     @contextlib.contextmanager
     def _of_manifest(self, snapshot: Snapshot, part: Part) -> Iterator[Path]:
         try:
-            yield self.base(snapshot) / part.folder / "manifest.jsonl"
+            yield (self.base(snapshot) / part.folder / "manifest.jsonl").path
         except (OSError, ValueError) as error:
             raise MachineError(
                 f"reading the manifest of {snapshot.id}, {part.mount}",
@@ -421,23 +452,34 @@ class Snapshots:
             ) from error
 
 
-def _holds_snapshot(folder: Path) -> bool:
+def _holds_snapshot(folder: Beneath) -> bool:
     """Whether a folder says that it is a snapshot, finished."""
-    named = SNAPSHOT_ID.match(folder.name) and not folder.is_symlink()
-    return bool(named) and (folder / DESCRIPTION).exists()
+    return bool(SNAPSHOT_ID.match(folder.name)) and (folder / DESCRIPTION).kind != ""
 
 
-def _is_ours(folder: Path, snapshot: Snapshot) -> bool:
+def _changed_at(folder: Beneath) -> str:
+    """When a folder was changed last, as an ISO 8601 time."""
+    status = folder.status()
+    when = datetime.fromtimestamp(status.st_mtime if status else 0, UTC)
+    return when.isoformat(timespec="seconds")
+
+
+def _words(error: OSError | ValueError) -> str:
+    """What an error says, and of which file."""
+    words = getattr(error, "strerror", "") or str(error)
+    where = getattr(error, "filename", None)
+    return f"{words}: {where}" if where and str(where) not in words else words
+
+
+def _is_ours(folder: Beneath, snapshot: Snapshot) -> bool:
     """Whether a folder on another disk holds that snapshot, whole or half removed."""
-    if folder.is_symlink():
-        return False
     try:
         return read_description(folder) == snapshot
     except (OSError, ValueError):
         return planned_parts(folder) is not None
 
 
-def _is_of(folder: Path, machine: str, store: str) -> bool:
+def _is_of(folder: Beneath, machine: str, store: str) -> bool:
     """Whether a snapshot on another disk is of that machine; what cannot be read is not."""
     try:
         snapshot = read_description(folder)
@@ -460,12 +502,23 @@ def _lie(snapshot: Snapshot, name: str) -> str:
     return ""
 
 
-def _open_to_others(folder: Path) -> str:
-    """Why a snapshot's folder cannot be trusted: others than root may write there."""
+def _why_not_ours(folder: Beneath) -> str:
+    """Why a snapshot's folder cannot be trusted: a link, or others than root may write there."""
     if os.geteuid() != 0:
-        return ""
-    for place in (folder.parent, folder):
-        status = place.stat()
-        if status.st_uid != 0 or status.st_mode & (stat.S_IWGRP | stat.S_IWOTH):
-            return f"others than root may have changed it: {place}"
-    return ""
+        return f"a link stands in it: {folder}" if folder.kind == LINK else ""
+    try:
+        return next(
+            filter(
+                None,
+                (why_not_trusted(f.path, ours_alone=True) for f in (folder.above, folder)),
+            ),
+            "",
+        )
+    except OSError as error:
+        return f"{folder} cannot be looked at: {error.strerror}"
+
+
+def _link_in(folder: Beneath) -> str:
+    """Which part of a snapshot is a link; empty where none is."""
+    links = [folder / name for name in ("tree", "manifest.jsonl") if (folder / name).kind == LINK]
+    return f"a link stands in it: {links[0]}" if links else ""

@@ -3,8 +3,6 @@
 ``snapshots.toml`` in the state folder, written with the reasons beside the rules.
 """
 
-from pathlib import Path
-
 import msgspec
 import tomlkit
 
@@ -12,8 +10,10 @@ from brave_bridge.core.formats.decoding import decode_toml
 from brave_bridge.core.ways_back.retention import Retention
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.kept_record import KeptRecord
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import Machine
 from brave_bridge.snapshots.trees.cover import Cover, Exclusion, MountRule, cover_for
+from brave_bridge.snapshots.trees.leading import with_what_is_led_to
 
 
 class Choices(msgspec.Struct, frozen=True, kw_only=True):
@@ -71,13 +71,13 @@ def choices_or_shipped(machine: Machine) -> Choices:
 
 def cover_of(machine: FolderMachine, choices: Choices) -> Cover:
     """What a snapshot of the machine covers; never its state, wherever a link has put that."""
-    cover = choices.cover(machine.kind)
+    cover = with_what_is_led_to(machine.root, choices.cover(machine.kind))
     if not machine.state.folder.is_relative_to(machine.root):
         return cover
     state = str(machine.state.folder.relative_to(machine.root))
     return cover if cover.leaves_out(state) else Cover((*cover.exclusions, Exclusion(state, "")))
 
 
-def own_folder(machine: FolderMachine) -> Path:
+def own_folder(machine: FolderMachine) -> Beneath:
     """Where the machine itself keeps its snapshots."""
-    return machine.state.folder / "snapshots"
+    return machine.state.beneath / "snapshots"

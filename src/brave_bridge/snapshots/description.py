@@ -5,13 +5,12 @@
 """
 
 import re
-from pathlib import Path
 
 import msgspec
 import tomlkit
 
 from brave_bridge.core.formats.decoding import decode_toml
-from brave_bridge.machines.writing import replace_file, set_aside_damaged
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.engines.engine import Part, Use
 from brave_bridge.snapshots.trees.cover import Cover, Exclusion
 
@@ -150,36 +149,28 @@ class Gone(msgspec.Struct, frozen=True, kw_only=True):
     freed: int = 0
 
 
-def read_description(folder: Path) -> Snapshot:
+def read_description(folder: Beneath) -> Snapshot:
     """A snapshot's description; OSError or ValueError where it is missing or damaged."""
-    return decode_toml(_limited(folder / DESCRIPTION), Snapshot)
+    return decode_toml((folder / DESCRIPTION).read(_LARGEST), Snapshot)
 
 
-def write_description(folder: Path, snapshot: Snapshot) -> None:
+def write_description(folder: Beneath, snapshot: Snapshot) -> None:
     """Write it last of all."""
-    replace_file(folder / DESCRIPTION, tomlkit.dumps(msgspec.to_builtins(snapshot)).encode())
+    (folder / DESCRIPTION).write(tomlkit.dumps(msgspec.to_builtins(snapshot)).encode())
 
 
-def read_keeping(folder: Path) -> Keeping:
+def read_keeping(folder: Beneath) -> Keeping:
     """What is decided about a snapshot; ValueError or OSError where that cannot be read."""
     try:
-        return decode_toml(_limited(folder / KEEPING), Keeping)
+        return decode_toml((folder / KEEPING).read(_LARGEST), Keeping)
     except FileNotFoundError:
         return Keeping()
 
 
-def write_keeping(folder: Path, keeping: Keeping) -> None:
+def write_keeping(folder: Beneath, keeping: Keeping) -> None:
     """Write it in place of what was decided before; what cannot be read is set aside."""
     try:
         read_keeping(folder)
     except (OSError, ValueError):
-        set_aside_damaged(folder / KEEPING)
-    replace_file(folder / KEEPING, tomlkit.dumps(msgspec.to_builtins(keeping)).encode())
-
-
-def _limited(path: Path) -> bytes:
-    with open(path, "rb") as stream:
-        content = stream.read(_LARGEST + 1)
-    if len(content) > _LARGEST:
-        raise ValueError(f"{path.name} is longer than {_LARGEST} bytes")
-    return content
+        (folder / KEEPING).set_aside()
+    (folder / KEEPING).write(tomlkit.dumps(msgspec.to_builtins(keeping)).encode())

@@ -7,6 +7,8 @@ import msgspec
 
 from brave_bridge.core.formats.proc import WITHOUT_A_DISK, MountInfo, read_mountinfo, read_mounts
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import kernel_text
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.engines.engine import Mounted
 from brave_bridge.snapshots.trees.cover import Cover, rules
@@ -75,11 +77,7 @@ def _mounts(machine: FolderMachine) -> list[MountInfo]:
             return []
         own = read_mounts(content.decode(errors="replace"))
         return [MountInfo(m.path, "/", m.device, m.type, m.options) for m in own]
-    try:
-        text = Path("/proc/self/mountinfo").read_text(errors="surrogateescape")
-    except OSError:
-        return []
-    return read_mountinfo(text)
+    return read_mountinfo(kernel_text("/proc/self/mountinfo"))
 
 
 def _inside(machine: FolderMachine, path: str) -> str:
@@ -116,9 +114,9 @@ def _mounted(path: str, folder: Path, mount: MountInfo) -> Mounted:
 
 def uuid_of(device: str) -> str:
     """The UUID of a file system by its device, as udev links it; empty where it is not known."""
-    links = Path("/dev/disk/by-uuid")
+    links, wanted = Beneath("/dev/disk/by-uuid"), os.path.realpath(device)
     try:
-        wanted = os.path.realpath(device)
-        return next((link.name for link in links.iterdir() if os.path.realpath(link) == wanted), "")
+        names = links.names()
     except OSError:
         return ""
+    return next((n for n in names if os.path.realpath((links / n).path) == wanted), "")

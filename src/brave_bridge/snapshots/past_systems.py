@@ -8,7 +8,6 @@ itself.
 """
 
 import contextlib
-import os
 from collections.abc import Iterator
 from pathlib import Path
 from uuid import UUID
@@ -18,6 +17,7 @@ from brave_bridge.core.boot.past_entry import ASIDE, PastSystem
 from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.core.versions.deb import version_key
 from brave_bridge.machines.folder import FolderFiles
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
 from brave_bridge.snapshots.catalogue import Snapshots
@@ -69,7 +69,7 @@ class PastSystems:
             files = FolderFiles(aside, top / aside)
             files.write(PAST_MARK, f"{ASIDE}{stamp}\n".encode())
             self._settle(top, root, top / aside)
-            os.rename(top / aside, place)
+            (Beneath(top) / aside).move_to(Beneath(top) / str(place.relative_to(top)))
             return self._described(top, root, place, self._known())
 
     def make(self, way_back: str) -> PastSystem:
@@ -115,7 +115,7 @@ class PastSystems:
                 btrfs.delete_subvolume(top / past.subvolume)
                 return
             aside = f"{past.name}{btrfs_swap.MARK}{way_back.removeprefix(ASIDE)}"
-            os.rename(top / past.subvolume, top / aside)
+            (Beneath(top) / past.subvolume).move_to(Beneath(top) / aside)
             btrfs_swap.settle_past(past.name, top / aside)
 
     def keep(self) -> str:
@@ -138,7 +138,7 @@ class PastSystems:
         cover = (
             _choices_cover(self.snapshots)
             if way_back.startswith(ASIDE)
-            else self.snapshots.find(way_back, though_damaged=True).cover
+            else self.snapshots.cover_now(self.snapshots.find(way_back, though_damaged=True))
         )
         with self._told(attempted), btrfs.top_of(root.device) as top:
             if left := btrfs_swap.what_must_stay(top / name, cover):
@@ -159,7 +159,7 @@ class PastSystems:
         btrfs_swap.move_inner(top, aside, name, None, let_go=root.folder)
         btrfs_swap.boot_it(top, name, aside)
         btrfs_swap.settle_past(name, top / name)
-        (top / name / btrfs_swap.RETURNED).unlink(missing_ok=True)
+        btrfs_swap.unmark(top / name)
         tool("btrfs", "filesystem", "sync", str(top))
         return aside
 
@@ -250,9 +250,8 @@ def _name(root: Mounted) -> str:
 
 
 def _places(top: Path, root: Mounted) -> Iterator[Path]:
-    own = top / _name(root)
-    for place in own.parent.glob(f"{own.name}{AS_OF}*"):
-        way_back = place.name.partition(AS_OF)[2]
+    for found in btrfs_swap.beside(top, _name(root), AS_OF):
+        place, way_back = found.path, found.name.partition(AS_OF)[2]
         if SNAPSHOT_ID.match(way_back) and _mark_of(place) == way_back and is_subvolume(place):
             yield place
 
@@ -269,7 +268,7 @@ def _has_place(files: FolderFiles, inner: str) -> bool:
     """Whether there is a folder for what is within, made where its parent is there."""
     parent, _, name = f"/{inner}".rpartition("/")
     try:
-        (files.place(parent or "/") / name).mkdir(exist_ok=True)
-        return files.place(f"/{inner}").is_dir()
+        (files.beneath(parent or "/") / name).make_folder(0o755)
+        return files.beneath(f"/{inner}").is_folder()
     except (OSError, MachineError):
         return False

@@ -32,6 +32,7 @@ from brave_bridge.snapshots.returns.restoration import (
 from brave_bridge.snapshots.returns.set_aside import SetAside, delete_set_aside, set_aside
 from brave_bridge.snapshots.returns.staging import Tell
 from brave_bridge.snapshots.trees.folders import opened, opened_root
+from brave_bridge.snapshots.trees.leading import leads_to
 from brave_bridge.snapshots.trees.manifest import Entry, decoded_path
 
 _MOST_FAULTS = 50
@@ -41,6 +42,9 @@ FILES, SWAP, MERGE = "files", "swap", "merge"
 
 BECAME = "a return made it the file system of "
 """How the catalogue says that a snapshot was used up by a merge."""
+
+
+_FILE_LISTS, _LARGEST_LIST = "/var/lib/dpkg/info", 16_000_000
 
 
 class Checked(msgspec.Struct, frozen=True):
@@ -79,8 +83,8 @@ class Returning:
                 ):
                     job = comparison_job(
                         live,
-                        snapshot.cover.below(part.mount),
-                        self.snapshots.base(snapshot) / part.folder,
+                        self.snapshots.cover_now(snapshot).below(part.mount),
+                        (self.snapshots.base(snapshot) / part.folder).path,
                         tree,
                         by_content=by_content,
                     )
@@ -219,10 +223,12 @@ class Returning:
     def _owners(self, path: str) -> list[str]:
         """The packages that ship a path, by dpkg's own lists."""
         line = f"{path}\n".encode()
-        lists = (self.machine.root / "var/lib/dpkg/info").glob("*.list")
-        with contextlib.suppress(OSError):
-            return [name.name[: -len(".list")] for name in lists if line in name.read_bytes()]
-        return []
+        owners = []
+        for place in self.machine.files.matching(f"{_FILE_LISTS}/*.list"):
+            with contextlib.suppress(MachineError):
+                if line in self.machine.files.read(place, _LARGEST_LIST):
+                    owners.append(place.rpartition("/")[2].removesuffix(".list"))
+        return owners
 
     def _return_whole(
         self, snapshot: Snapshot, part: Part, mounted: Mounted, way: str
@@ -242,7 +248,10 @@ class Returning:
         """How a part comes back, and why so."""
         if part.engine == "btrfs":
             why = btrfs_swap.can_swap(
-                part, mounted, snapshot.cover, self.snapshots.base(snapshot) / part.folder
+                part,
+                mounted,
+                self.snapshots.cover_now(snapshot),
+                self.snapshots.base(snapshot) / part.folder,
             )
             if not why:
                 return SWAP, "the subvolume is exchanged; the present one is set aside"
@@ -256,7 +265,7 @@ class Returning:
 
     def _why_not_merge(self, part: Part, mounted: Mounted, snapshot: Snapshot) -> str:
         """Why a volume cannot become its snapshot; empty where it can."""
-        cover = snapshot.cover.below(part.mount)
+        cover = self.snapshots.cover_now(snapshot).below(part.mount)
         if left := btrfs_swap.what_must_stay(mounted.folder, cover):
             return f"/{left} is on the same volume and must stay as it is: files come back"
         if self.machine.state.folder.stat().st_dev == mounted.folder.stat().st_dev:
@@ -279,8 +288,8 @@ class Returning:
     ) -> Restoration:
         tree = stack.enter_context(self.snapshots.shown(snapshot, part))
         journal = new_journal(snapshot.id, self.machine.name, snapshot.kept_in)
-        folder = self.snapshots.base(snapshot) / part.folder
-        cover = snapshot.cover.below(part.mount)
+        folder = (self.snapshots.base(snapshot) / part.folder).path
+        cover = self.snapshots.cover_now(snapshot).below(part.mount)
         if part.engine == "btrfs":
             stack.enter_context(btrfs.writable(mounted.folder, afterwards=not part.read_only))
         return Restoration(
@@ -295,10 +304,15 @@ class Returning:
             manifest = self.snapshots.manifest(snapshot, part)
             try:
                 with self.snapshots.shown(snapshot, part) as tree:
-                    cover = snapshot.cover.below(part.mount)
+                    cover = self.snapshots.cover_now(snapshot).below(part.mount)
                     return put_back_path(manifest, tree, mounted.folder, inside, cover)
             finally:
                 manifest.close()
+
+    def led_to(self, paths: list[str]) -> dict[str, str]:
+        """Where paths of the machine lead, each from its root; those that no link is on are not."""
+        found = {path: leads_to(self.machine.root, path) for path in paths}
+        return {path: place for path, place in found.items() if place != path}
 
     # Its files
 

@@ -5,20 +5,22 @@
 every path with its size, and ``STAMP.sha256`` is read by sha256sum(1).
 """
 
+import contextlib
 import hashlib
 import io
 import os
+import stat
 import tarfile
 from collections.abc import Iterable, Iterator
-from pathlib import Path
 from typing import BinaryIO
 
 import msgspec
 import zstandard
 
-from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.folder import FolderFiles, FolderMachine
+from brave_bridge.machines.opening.beneath import DIRECTORY, Beneath
+from brave_bridge.machines.opening.named import named_folder
 from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.writing import replace_file, replacing
 from brave_bridge.snapshots.archive_names import FOLDER
 
 _TREES = (
@@ -59,9 +61,9 @@ def archive_settings(
     """
     if not folder:
         machine.state.make()
-    place = Path(folder) if folder else machine.state.folder / FOLDER
+    place = named_folder(folder) if folder else machine.state.beneath / FOLDER
     try:
-        place.mkdir(parents=True, exist_ok=True, mode=0o700)
+        place.make_folder()
         return _archived(machine, texts, place / f"{stamp}.tar.zst", (*_TREES, *more))
     except OSError as error:
         raise MachineError(
@@ -73,31 +75,32 @@ def archive_settings(
 
 
 def _archived(
-    machine: FolderMachine, texts: dict[str, str], target: Path, trees: tuple[str, ...]
+    machine: FolderMachine, texts: dict[str, str], target: Beneath, trees: tuple[str, ...]
 ) -> SettingsArchive:
     stem = target.name.removesuffix(".tar.zst")
-    index_place = target.with_name(f"{stem}.index.txt")
+    index_place = target.beside(f"{stem}.index.txt")
     # The archive gets its name last: where it stands, index and sum stand too.
-    with replacing(target, 0o600) as raw:
-        index, left_out = _write(machine.root, texts, raw, trees)
+    with target.replacing(0o600) as raw:
+        index, left_out = _write(machine.files, texts, raw, trees)
+        size = raw.seek(0, os.SEEK_END)
         raw.seek(0)
         digest = hashlib.file_digest(raw, "sha256").hexdigest()
         text = "".join(index).encode(errors="surrogateescape")
-        replace_file(index_place, text, 0o600)
+        index_place.write(text, 0o600)
         sum_line = f"{digest}  {target.name}\n".encode()
-        replace_file(target.with_name(f"{stem}.sha256"), sum_line, 0o600)
+        target.beside(f"{stem}.sha256").write(sum_line, 0o600)
     return SettingsArchive(
         path=str(target),
         index=str(index_place),
         checksum=digest,
         entries=len(index),
-        size_bytes=target.stat().st_size,
+        size_bytes=size,
         left_out=tuple(left_out),
     )
 
 
 def _write(
-    root: Path, texts: dict[str, str], raw: BinaryIO, trees: tuple[str, ...]
+    files: FolderFiles, texts: dict[str, str], raw: BinaryIO, trees: tuple[str, ...]
 ) -> tuple[list[str], list[str]]:
     index: list[str] = []
     left_out: list[str] = []
@@ -111,37 +114,42 @@ def _write(
             entry.size, entry.mode = len(content), 0o600
             archive.addfile(entry, io.BytesIO(content))
             index.append(f"{len(content):>10}  {name}\n")
-        for path in _paths(root, trees):
-            _add(archive, root, path, index, left_out)
+        for path, place in _settings(files, trees):
+            _add(archive, path, place, index, left_out)
     return index, left_out
 
 
-def _paths(root: Path, trees: Iterable[str]) -> Iterator[str]:
-    """The paths of the settings below a root, parents first; no link is followed."""
+def _settings(files: FolderFiles, trees: Iterable[str]) -> Iterator[tuple[str, Beneath]]:
+    """The settings by their paths on the machine, parents first; no link is followed."""
     for tree in trees:
-        place = root / tree
-        if place.is_symlink() or place.is_file():
-            yield tree
-        elif place.is_dir():
-            yield tree
-            for parent, folders, files in os.walk(place):
-                folders.sort()
-                relative = os.path.relpath(parent, root)
-                yield from (f"{relative}/{name}" for name in sorted(folders + files))
+        place = files.beneath(f"/{tree}", follow_last=False)
+        if place.kind:
+            yield tree, place
+        yield from _below(tree, place)
+
+
+def _below(path: str, place: Beneath) -> Iterator[tuple[str, Beneath]]:
+    """What is below a folder, each folder before what is in it; nothing below all else."""
+    pending = [(path, place)] if place.is_folder() else []
+    while pending:
+        path, place = pending.pop()
+        with contextlib.suppress(OSError):
+            for name, kind in place.entries():
+                yield f"{path}/{name}", place / name
+                pending += [(f"{path}/{name}", place / name)] if kind == DIRECTORY else []
 
 
 def _add(
-    archive: tarfile.TarFile, root: Path, path: str, index: list[str], left_out: list[str]
+    archive: tarfile.TarFile, path: str, place: Beneath, index: list[str], left_out: list[str]
 ) -> None:
-    place = root / path
     try:
-        entry = archive.gettarinfo(place, arcname=path)
-        if entry is not None and entry.islnk():
-            # A hard link within the archive would tie a file to one that may be left out.
-            entry.type, entry.linkname, entry.size = tarfile.REGTYPE, "", place.stat().st_size
-        if entry is None or not (entry.isreg() or entry.isdir() or entry.issym()):
+        status = place.status()
+        if status is None:
+            return
+        entry = _described(path, status)
+        if entry is None:
             left_out.append(f"{path}: neither a file, a folder nor a link")
-        elif entry.isreg() and entry.size > _LARGEST:
+        elif entry.isreg() and status.st_size > _LARGEST:
             left_out.append(f"{path}: larger than {_LARGEST} bytes")
         else:
             _add_entry(archive, entry, place)
@@ -150,11 +158,28 @@ def _add(
         left_out.append(f"{path}: {error.strerror or error}")
 
 
-def _add_entry(archive: tarfile.TarFile, entry: tarfile.TarInfo, place: Path) -> None:
+def _described(path: str, status: os.stat_result) -> tarfile.TarInfo | None:
+    """The entry of a path; None for what is neither file, folder nor link. Owners by number."""
+    kinds = {
+        stat.S_IFREG: tarfile.REGTYPE,
+        stat.S_IFDIR: tarfile.DIRTYPE,
+        stat.S_IFLNK: tarfile.SYMTYPE,
+    }
+    kind = kinds.get(stat.S_IFMT(status.st_mode))
+    if kind is None:
+        return None
+    entry = tarfile.TarInfo(path)
+    entry.type, entry.mode = kind, stat.S_IMODE(status.st_mode)
+    entry.uid, entry.gid, entry.mtime = status.st_uid, status.st_gid, int(status.st_mtime)
+    return entry
+
+
+def _add_entry(archive: tarfile.TarFile, entry: tarfile.TarInfo, place: Beneath) -> None:
+    if entry.issym():
+        entry.linkname = place.link()
     if not entry.isreg():
         archive.addfile(entry)
         return
-    with open(place, "rb") as stream:
-        content = stream.read(_LARGEST + 1)
+    content = place.read(_LARGEST)
     entry.size = len(content)
     archive.addfile(entry, io.BytesIO(content))

@@ -5,7 +5,6 @@ import errno
 import fcntl
 import os
 import re
-import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,8 +12,8 @@ import msgspec
 
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.subvolumes import is_subvolume
-from brave_bridge.machines.writing import replace_file
 from brave_bridge.snapshots.choices import Choices, cover_of, read_choices
 from brave_bridge.snapshots.description import (
     DESCRIPTION,
@@ -44,11 +43,17 @@ _GOING = ".going-"
 
 _LOCK = "taking.lock"
 _COUNTER = "counter"
+_LARGEST_PLAN = 1_000_000
 
 
-def base_of(snapshot: Snapshot, own: Path) -> Path:
+def base_of(snapshot: Snapshot, own: Beneath) -> Beneath:
     """The folder that holds a snapshot's parts; ``own`` is the machine's own."""
-    return Path(snapshot.kept_in or own) / snapshot.id
+    return store_at(snapshot.kept_in, own) / snapshot.id
+
+
+def store_at(kept_in: str, own: Beneath) -> Beneath:
+    """The folder that keeps snapshots: on another disk, else the machine's own."""
+    return Beneath(kept_in, ours=True) if kept_in else own
 
 
 class Taking:
@@ -57,7 +62,7 @@ class Taking:
     def __init__(
         self,
         machine: FolderMachine,
-        own: Path,
+        own: Beneath,
         known: list[Snapshot],
         about: About,
         created: str,
@@ -76,8 +81,9 @@ class Taking:
 
     def take(self, identifier: str, progress: Progress) -> Snapshot:
         """Make it; OSError or ValueError, and nothing of it left, where that cannot be done."""
-        self.own.mkdir(exist_ok=True)
-        os.chmod(self.own, 0o700)
+        self.own.make_folder()
+        with self.own.opened_folder() as folder:
+            os.fchmod(folder, 0o700)
         with _alone(self.own):
             remove_leftovers(self.own, self.choices)
             self.number = _count_up(self.own, self.known)
@@ -109,23 +115,23 @@ class Taking:
             uncovered=tuple(f"{u.path}: {u.why}" for u in layout.uncovered),
             exclusions=self.cover.exclusions,
         )
-        sync_file_system(self.base)
+        sync_file_system(self.base.path)
         if self.choices.keep_in:
             write_description(self.base, snapshot)
         write_description(self.own / identifier, snapshot)
-        sync_file_system(self.own)
+        sync_file_system(self.own.path)
         for folder in (self.base, self.own / identifier):
-            (folder / _MAKING).unlink(missing_ok=True)
+            (folder / _MAKING).remove()
         return snapshot
 
-    def _make_folders(self, identifier: str) -> Path:
+    def _make_folders(self, identifier: str) -> Beneath:
         own = _begun(self.own / identifier)
         if not self.choices.keep_in:
             return own
-        store = Path(self.choices.keep_in)
-        if not store.is_dir():
+        store = store_at(self.choices.keep_in, self.own)
+        if not store.is_folder():
             raise OSError(errno.ENOENT, f"the disk for snapshots is not here: {store}")
-        self._refuse_inside_cover(store)
+        self._refuse_inside_cover(store.path)
         return _begun(store / identifier)
 
     def _refuse_inside_cover(self, store: Path) -> None:
@@ -145,10 +151,10 @@ class Taking:
 
     def _part(self, mounted: Mounted) -> Part:
         """Make the snapshot of one file system."""
-        engine, why = choose(mounted, self.base, self.about.engine)
+        engine, why = choose(mounted, self.base.path, self.about.engine)
         name = _slug(mounted.path, len(self._planned))
         folder = self.base / name
-        folder.mkdir(mode=0o700)
+        folder.make_new_folder()
         part = Part(
             mount=mounted.path,
             engine=engine.name,
@@ -169,13 +175,13 @@ class Taking:
         self._done = (self._done[0] + report.entries, self._done[1] + report.bytes_covered)
         return _finished(part, report)
 
-    def _previous(self, mounted: Mounted) -> Path | None:
+    def _previous(self, mounted: Mounted) -> Beneath | None:
         """The newest copy of a file system in the same store, to be shared with."""
         for snapshot in reversed(self.known):
             base = base_of(snapshot, self.own)
             for part in snapshot.parts:
                 same = part.mount == mounted.path and part.uuid == mounted.uuid
-                if part.engine == "copy" and same and base.parent == self.base.parent:
+                if part.engine == "copy" and same and base.above == self.base.above:
                     return base / part.folder
         return None
 
@@ -184,9 +190,9 @@ class Taking:
 
 
 @contextlib.contextmanager
-def _alone(own: Path) -> Iterator[None]:
+def _alone(own: Beneath) -> Iterator[None]:
     """Only one snapshot of a machine is taken at a time: what is half made then is a leftover."""
-    with open(own / _LOCK, "a+") as lock:
+    with (own / _LOCK).opened_to_change() as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError as error:
@@ -194,53 +200,54 @@ def _alone(own: Path) -> Iterator[None]:
         yield
 
 
-def _begun(folder: Path) -> Path:
+def _begun(folder: Beneath) -> Beneath:
     """A folder that says from the first on that what is in it is ours, and not finished."""
-    new = folder.with_name(_BEGUN + folder.name)
-    shutil.rmtree(new, ignore_errors=True)
-    new.mkdir(mode=0o700)
+    new = folder.beside(_BEGUN + folder.name)
+    new.remove_all()
+    new.make_new_folder()
     keep_plan(new, [])
-    if folder.exists():
+    if folder.status() is not None:
         raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), str(folder))
-    new.rename(folder)
+    new.move_to(folder)
     return folder
 
 
-def _count_up(own: Path, known: list[Snapshot]) -> int:
+def _count_up(own: Beneath, known: list[Snapshot]) -> int:
     """The next number in the order of snapshots: higher than any before, those gone included."""
     highest = max((snapshot.number for snapshot in known), default=0)
     with contextlib.suppress(OSError, ValueError):
-        highest = max(highest, int((own / _COUNTER).read_bytes()[:40]))
-    replace_file(own / _COUNTER, f"{highest + 1}\n".encode())
+        highest = max(highest, int((own / _COUNTER).read(40)))
+    (own / _COUNTER).make_way()
+    (own / _COUNTER).write(f"{highest + 1}\n".encode())
     return highest + 1
 
 
-def remove_leftovers(own: Path, choices: Choices) -> None:
+def remove_leftovers(own: Beneath, choices: Choices) -> None:
     """Remove every snapshot that was not finished, or only half removed, with all its parts.
 
     Only what says of itself that we were making or removing it; anything else is not ours. On
     another disk only what is begun here too: others may be keeping theirs there right now. It
     goes there first, so that what is left of it is known here until the end.
     """
-    names = {_bare_name(folder) for folder in own.glob("*/")}
-    for store in dict.fromkeys((Path(choices.keep_in or own), own)):
-        for folder in sorted(store.glob("*/")):
-            if _bare_name(folder) in names and not folder.is_symlink():
+    names = {_bare_name(folder) for folder in own.folders()}
+    for store in dict.fromkeys((store_at(choices.keep_in, own), own)):
+        for folder in store.folders():
+            if _bare_name(folder) in names:
                 _remove_leftover(folder, own)
 
 
-def _bare_name(folder: Path) -> str:
+def _bare_name(folder: Beneath) -> str:
     """The id that a folder has, had, or is to have."""
     return folder.name.removeprefix(_BEGUN).removeprefix(_GOING)
 
 
-def _remove_leftover(folder: Path, own: Path) -> None:
+def _remove_leftover(folder: Beneath, own: Beneath) -> None:
     if not SNAPSHOT_ID.match(_bare_name(folder)):
         return
     if folder.name != _bare_name(folder):
         _remove_nameless(folder)
         return
-    finished = any((place / DESCRIPTION).exists() for place in (folder, own / folder.name))
+    finished = any((place / DESCRIPTION).kind for place in (folder, own / folder.name))
     parts = None if finished else planned_parts(folder)
     if parts is None:
         return
@@ -250,40 +257,41 @@ def _remove_leftover(folder: Path, own: Path) -> None:
     remove_folder(folder)
 
 
-def keep_plan(folder: Path, parts: list[Part] | tuple[Part, ...]) -> None:
+def keep_plan(folder: Beneath, parts: list[Part] | tuple[Part, ...]) -> None:
     """Say which parts a folder has, so that a kill leaves nothing unknown behind."""
-    if folder.is_dir():
-        replace_file(folder / _MAKING, msgspec.json.encode(list(parts)))
+    if folder.is_folder():
+        (folder / _MAKING).write(msgspec.json.encode(list(parts)))
 
 
-def planned_parts(folder: Path) -> list[Part] | None:
+def planned_parts(folder: Beneath) -> list[Part] | None:
     """The parts that were being made or removed in a folder; None where it does not say so."""
     try:
-        parts = decode_json((folder / _MAKING).read_bytes(), list[Part])
+        parts = decode_json((folder / _MAKING).read(_LARGEST_PLAN), list[Part])
     except (OSError, msgspec.DecodeError):
         return None
     return [part for part in parts if part.engine in ENGINES and PART_FOLDER.match(part.folder)]
 
 
-def remove_folder(folder: Path) -> None:
+def remove_folder(folder: Beneath) -> None:
     """Remove a snapshot's folder, the subvolumes in it by their own tool.
 
     It loses its name first: half removed it can be taken for nothing else.
     """
-    if not folder.is_dir():
+    if not folder.is_folder():
         return
-    going = folder.with_name(_GOING + folder.name)
-    if going.is_dir():
+    going = folder.beside(_GOING + folder.name)
+    if going.is_folder():
         _remove_nameless(going)
-    folder.rename(going)
+    folder.move_to(going)
     _remove_nameless(going)
 
 
-def _remove_nameless(folder: Path) -> None:
-    for part in folder.iterdir():
-        if part.is_dir() and is_subvolume(part / "tree"):
-            btrfs.delete_subvolume(part / "tree")
-    remove_large_tree(folder.name, folder.parent)
+def _remove_nameless(folder: Beneath) -> None:
+    for part in folder.folders():
+        tree = part / "tree"
+        if tree.is_folder() and is_subvolume(tree.path):
+            btrfs.delete_subvolume(tree.path)
+    remove_large_tree(folder.name, folder.above.path)
 
 
 def _finished(part: Part, report: CopyReport) -> Part:

@@ -27,6 +27,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.store.address import sqlite_file
 from brave_bridge.store.faults import DamagedDatabase, DatabaseError
 
@@ -85,7 +86,7 @@ class Database:
 
         Times and sizes would not do: two writes within a tick of the clock leave both alike.
         """
-        with open(self._file, "rb") as stream:
+        with ours_at(self._file).opened() as stream:
             return os.pread(stream.fileno(), *_CHANGE_COUNTER)
 
     def must_be_sound(self) -> None:
@@ -177,10 +178,12 @@ _INSTEAD: dict[type, Callable[[object], Any]] = {
 def _must_be_database(path: Path) -> None:
     """SQLite takes a file that is shorter than its header for an empty one, and overwrites it."""
     try:
-        with open(path, "rb") as stream:
+        with ours_at(path).opened() as stream:
             header = stream.read(len(_HEADER))
-    except OSError:
+    except FileNotFoundError:
         return
+    except OSError as error:
+        raise DatabaseError(str(path), error.strerror or str(error)) from error
     if header not in (b"", _HEADER):
         raise DamagedDatabase(str(path), _WORDS[sqlite3.SQLITE_NOTADB])
 

@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.machines.port import Machine, State
-from brave_bridge.machines.writing import set_aside_damaged
 from brave_bridge.store.address import is_file, is_stored, sqlite_file
 from brave_bridge.store.rows import LOGBOOK_FILE, NOTES_FILE
 
@@ -74,4 +74,4 @@ def notes_to_write(state: State) -> "FieldNotes":
 
 def _set_aside(address: str) -> None:
     if is_file(address):
-        set_aside_damaged(sqlite_file(address))
+        ours_at(sqlite_file(address)).set_aside()

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from textual.app import App
+from textual.filter import LineFilter
+
+from brave_bridge.tui.cleaning import ONLY_TEXT
 
 if TYPE_CHECKING:
     from brave_bridge.tui.doing import Doing
@@ -32,6 +36,10 @@ class Frame(App[int]):
     def read_machines(self, names: list[str]) -> object:
         """Read machines anew, in a thread, and show what was read."""
         raise NotImplementedError
+
+    def get_line_filters(self) -> Sequence[LineFilter]:
+        """See App. First what every line goes through, wherever its text came from."""
+        return [ONLY_TEXT, *super().get_line_filters()]
 
     def _fatal_error(self) -> None:
         """Tell what ended the screen, without the values that it held: one may be a secret.

@@ -10,6 +10,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 from textual.widgets import Input, Static
 
+from brave_bridge.machines.no_traces import leave_no_core
 from brave_bridge.tui.dialogs import Dialog
 
 if TYPE_CHECKING:
@@ -39,6 +40,7 @@ class EnterKey(Dialog):
             yield Static(classes="fault")
 
     def on_mount(self) -> None:
+        leave_no_core()
         self.query_one(Input).focus()
 
     def on_input_submitted(self, event: Input.Submitted) -> None:

@@ -10,8 +10,8 @@ from brave_bridge.core.proof.alike import hold_against
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import baseline
+from brave_bridge.machines.opening.named import named, write_named
 from brave_bridge.machines.port import MachineError
-from brave_bridge.machines.writing import replace_file
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 
@@ -28,7 +28,7 @@ def take_baseline(desk: Desk, file: Path | None = None) -> tuple[str, Facts]:
     content = msgspec.json.encode(facts)
     if file is not None:
         try:
-            replace_file(file, content)
+            write_named(file, content)
         except OSError as error:
             raise Refused("writing the baseline", f"{file}: {error.strerror}") from error
         return str(file), facts
@@ -51,7 +51,10 @@ def read_kept(desk: Desk, name: str = "") -> tuple[str, Facts]:
     """A baseline by its name, from a file, or the newest; Refused where there is none such."""
     known = names_of_baselines(desk)
     if name and Path(name).is_file():
-        return name, _decoded(name, Path(name).read_bytes()[:_LARGEST])
+        try:
+            return name, _decoded(name, named(name).read(_LARGEST))
+        except OSError as error:
+            raise Refused("comparing", f"{name}: {error.strerror}") from error
     wanted = name or (known[-1] if known else "")
     if wanted not in known:
         said = f"known: {', '.join(known)}" if known else "take one: brave-bridge baseline"

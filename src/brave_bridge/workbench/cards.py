@@ -7,6 +7,7 @@ from brave_bridge.core.ways_back.recovery_card import (
     card_text,
     make_card,
 )
+from brave_bridge.machines.opening.named import named_folder, write_named
 from brave_bridge.runner.card_maker import STEM, card_facts, keep_card
 from brave_bridge.snapshots.rescue.build import keep_rescue_tool
 from brave_bridge.workbench.desk import Desk
@@ -34,6 +35,6 @@ def save_card(desk: Desk, folder: Path, paper: str = "a4") -> list[Path]:
     card = card_of(desk)
     stem = f"{STEM}-{desk.machine.name}"
     text = folder / f"{stem}.txt"
-    text.write_text(card_text(card), encoding="utf-8")
-    tool = keep_rescue_tool(folder)
-    return [*drawing.save_card(card, folder, stem, paper), text, tool]
+    write_named(text, card_text(card).encode())
+    tool = keep_rescue_tool(named_folder(folder))
+    return [*drawing.save_card(card, folder, stem, paper), text, folder / tool.name]

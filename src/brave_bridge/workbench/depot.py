@@ -70,7 +70,7 @@ def fetch(desk: Desk, address: str, version: str, tell: Callable[[str], None]) -
             raise Refused(attempted, f"the depot has {known}")
         path = f"{FOLDER}/{offered.file}"
         tell(f"{offered.file}, {byte_size(offered.size)}")
-        place = desk.machine.files.place(path)
+        place = desk.machine.files.beneath(path, ours=True)
         try:
             downloader.save(_at(address, offered.file), offered.sha256, offered.size, place)
         except ArchiveFault as fault:

@@ -61,7 +61,6 @@ def draw(
     if name not in NAMES:
         raise Refused("drawing", f"there is no picture {name}", f"there are: {', '.join(NAMES)}")
     station, members = fleet_members(target.words, demo=False)
-    folder.mkdir(parents=True, exist_ok=True)
     if name in OF_FLEET:
         records = [read_machine(member) for member in members]
         chart = fleet_topics(records) if name == "topics" else fleet_page(records, today()).picture
@@ -132,7 +131,6 @@ def report(record: MachineRecord, folder: Path) -> Path:
         for name, page in ((name, make(record, today())) for name, make in PAGES.items())
         if page.rows
     ]
-    folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{record.name}-report.pdf"
     save_document(parts or [Part(f"{record.name}: nothing is known of it")], path)
     return path

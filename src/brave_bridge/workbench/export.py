@@ -10,6 +10,7 @@ from brave_bridge.drawings.bridge import bridge
 from brave_bridge.drawings.bridge_picture import save_bridge
 from brave_bridge.drawings.space import SpaceBar, save_space
 from brave_bridge.drawings.support import SupportBar, save_support
+from brave_bridge.machines.opening.named import write_named
 from brave_bridge.machines.room import free_bytes
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.lines import all_lines
@@ -109,5 +110,4 @@ def export_logbook(desk: Desk, folder: Path) -> list[Path]:
                 lines += ["  ```", ""]
         lines.append("")
     path = folder / f"{desk.machine.name}-logbook.md"
-    path.write_text("\n".join(lines), encoding="utf-8")
-    return [path]
+    return [write_named(path, "\n".join(lines).encode())]

@@ -2,6 +2,7 @@
 
 from functools import cache
 from importlib.resources import files
+from importlib.resources.abc import Traversable
 from pathlib import Path
 
 import msgspec
@@ -11,7 +12,11 @@ from brave_bridge.core.releases.checking import CatalogueFault, check_line
 from brave_bridge.core.releases.conditions import KernelSeries
 from brave_bridge.core.survey.facts import Facts, Identity
 from brave_bridge.core.survey.products import ProductSeen, products_on
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import named
 from brave_bridge.workbench.places import config_folder
+
+_LARGEST = 4_000_000
 
 
 class CatalogueError(Exception):
@@ -24,14 +29,19 @@ def all_lines() -> tuple[ReleaseLine, ...]:
 
     One of theirs that cannot be used is left out, see ``own_files``.
     """
-    ours = files("brave_bridge.data").joinpath("releases")
-    found = {line.id: line for line in map(_read, sorted(ours.iterdir(), key=str))}
+
+    found = {line.id: line for line in map(_read, sorted(_shipped(), key=str))}
     found.update({own.line.id: own.line for own in own_files() if own.line})
     series = _kernel_series()
     return tuple(
         line if line.kernels else msgspec.structs.replace(line, kernels=series)
         for line in found.values()
     )
+
+
+def _shipped() -> list[Traversable]:
+    """The catalogue files that come with the program."""
+    return [*files("brave_bridge.data").joinpath("releases").iterdir()]
 
 
 class OwnFile(msgspec.Struct, frozen=True):
@@ -45,16 +55,26 @@ class OwnFile(msgspec.Struct, frozen=True):
 def own_files() -> tuple[OwnFile, ...]:
     """The administrator's own catalogue files, in the order of their names."""
     folder = config_folder() / "releases"
-    return tuple(map(check_file, sorted(folder.glob("*.toml"))))
+    try:
+        names = [name for name in folder.names() if name.endswith(".toml")]
+    except OSError:
+        return ()
+    return tuple(_checked(folder / name) for name in names)
 
 
 def check_file(path: Path) -> OwnFile:
-    """A catalogue file, read and checked."""
+    """A catalogue file that a person names, read and checked."""
+    return _checked(named(path))
+
+
+def _checked(place: Beneath) -> OwnFile:
     try:
-        line, faults = check_line(path.read_text(encoding="utf-8"))
-    except (OSError, UnicodeDecodeError) as error:
+        line, faults = check_line(place.read(_LARGEST).decode("utf-8"))
+    except OSError as error:
+        line, faults = None, [CatalogueFault(0, error.strerror or str(error))]
+    except UnicodeDecodeError as error:
         line, faults = None, [CatalogueFault(0, str(error))]
-    return OwnFile(path, line, tuple(faults))
+    return OwnFile(place.path, line, tuple(faults))
 
 
 class _KernelTable(msgspec.Struct):

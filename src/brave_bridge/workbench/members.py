@@ -10,6 +10,8 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.workbench.places import config_folder
 from brave_bridge.workbench.targets import Target
 
+_LARGEST = 1_000_000
+
 
 class FleetMember(msgspec.Struct, frozen=True):
     """A machine of the fleet before it is read."""
@@ -53,10 +55,11 @@ def fleet_members(words: tuple[str, ...], *, demo: bool) -> tuple[str, tuple[Fle
 def _configured() -> tuple[FleetMember, ...]:
     """The trees that the person listed in fleet.toml in the config folder."""
     path = config_folder() / "fleet.toml"
-    if not path.is_file():
-        return ()
     try:
-        listed = decode_toml(path.read_bytes(), _ListedFleet)
+        content = path.read_if_there(_LARGEST)
+        if content is None:
+            return ()
+        listed = decode_toml(content, _ListedFleet)
     except (OSError, msgspec.DecodeError) as error:
         raise MachineError(
             f"reading {path}",

@@ -1,42 +1,21 @@
-"""Where a person's own files are (XDG base directories)."""
+"""Where a person's own files are, and what is kept of their fleet."""
 
-import os
-import pwd
 from pathlib import Path
 
 from brave_bridge.machines.folder_state import FolderState
+from brave_bridge.machines.opening import own_folders
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import State
 
 
-def config_folder() -> Path:
+def config_folder() -> Beneath:
     """Where a person's settings are."""
-    return _base("XDG_CONFIG_HOME", ".config") / "brave-bridge"
+    return own_folders.config_folder()
 
 
 def state_folder() -> Path:
     """Where what concerns no single machine is kept: field notes, what surveys found last."""
-    return _base("XDG_STATE_HOME", ".local/state") / "brave-bridge"
-
-
-def _base(variable: str, below_home: str) -> Path:
-    """The folder that a variable names, or one below home, where it is this user's own.
-
-    What sudo leaves in the environment of root names folders of somebody else.
-    """
-    named, home = os.environ.get(variable, ""), os.environ.get("HOME", "")
-    if named.startswith("/") and _is_own(Path(named)):
-        return Path(named)
-    if home.startswith("/") and _is_own(Path(home)):
-        return Path(home) / below_home
-    return Path(pwd.getpwuid(os.geteuid()).pw_dir) / below_home
-
-
-def _is_own(folder: Path) -> bool:
-    """Whether root's folder, or where it is missing the one that it would be made in, is root's."""
-    if os.geteuid() != 0:
-        return True
-    there = next(place for place in (folder, *folder.parents) if place.is_dir())
-    return there.stat().st_uid == 0
+    return own_folders.state_folder().path
 
 
 def state_of_fleet(kind: str) -> State:

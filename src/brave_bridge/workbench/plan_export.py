@@ -14,6 +14,7 @@ from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import StepRow
 from brave_bridge.drawings.document import save_document
 from brave_bridge.drawings.plan_chart import PlanBar, save_plan_chart
+from brave_bridge.machines.opening.named import write_named
 from brave_bridge.workbench.printed_plan import printed_plan
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.roles import known_roles
@@ -31,8 +32,8 @@ def export_plan(
     stem, roles = f"{name}-plan", known_roles()
     lines = list(plan_lines(name, plan, roles))
     texts, data, printed = (folder / f"{stem}.{ending}" for ending in ENDINGS)
-    texts.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    data.write_bytes(msgspec.json.format(msgspec.json.encode(_document(name, plan))))
+    write_named(texts, ("\n".join(lines) + "\n").encode())
+    write_named(data, msgspec.json.format(msgspec.json.encode(_document(name, plan))))
     save_document(printed_plan(name, plan, roles, surveyed), printed)
     charts = [folder / f"{stem}-chart.{ending}" for ending in ("svg", "pdf")]
     for path in charts:

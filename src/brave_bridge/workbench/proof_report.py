@@ -64,7 +64,6 @@ def _cell(text: str) -> str:
 
 def save_report(machine: str, title: str, proof: Proof, path: Path) -> Path:
     """The proof on one printed page, as PDF; its path."""
-    path.parent.mkdir(parents=True, exist_ok=True)
     part = Part(
         title=f"{machine}: {verdict_words(proof)}",
         about=title,

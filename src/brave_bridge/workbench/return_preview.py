@@ -68,7 +68,7 @@ def preview_return(desk: Desk, snapshot: Snapshot, tell: Callable[[int], None]) 
     return ReturnPreview(
         snapshot=snapshot,
         comparison=comparison,
-        losses=tuple(losses(lost, _groups())),
+        losses=tuple(losses(lost, _groups_of(returning))),
         accounts=_accounts(returning, snapshot, desk.machine),
         release_now=facts.identity.name,
         kernel_now=facts.boot.kernel,
@@ -78,6 +78,18 @@ def preview_return(desk: Desk, snapshot: Snapshot, tell: Callable[[int], None]) 
         seconds=_seconds(comparison),
         restart=any(way == "swap" for _, way, _ in how) or _touches_boot(comparison),
         free_bytes=free_bytes(desk.machine),
+    )
+
+
+def _groups_of(returning: Returning) -> tuple[Group, ...]:
+    """The groups, each also where links of the machine lead to from its paths."""
+    plain = [path for group in _groups() for path in group.paths if "*" not in path]
+    led_to = returning.led_to(plain)
+    return tuple(
+        msgspec.structs.replace(
+            group, paths=group.paths + tuple(led_to[p] for p in group.paths if led_to.get(p))
+        )
+        for group in _groups()
     )
 
 

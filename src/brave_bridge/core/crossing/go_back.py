@@ -86,15 +86,25 @@ def _restored(
         since = reply.since
     # The snapshot was taken while it was fetched ahead.
     yield from nothing_ahead()
-    if check is not None and not restored.aside:
-        reply = yield from check()
-        if not ended_well(reply):
-            return _not_back(way_back, "check", reply)
+    checked = yield from _checked(check if not restored.aside else None)
     still_open = yield from warned(
         CloseLeg(title="No leg is under way any more"), "that a leg was under way is still kept"
     )
     warnings = (*_of_what_runs(restored, since), *(yield from _boot_warnings(way_back, restored)))
+    warnings += checked
     return Outcome(state="done", ways_back=(way_back,), warnings=warnings + still_open)
+
+
+def _checked(check: Callable[[], Run] | None) -> Script[tuple[str, ...]]:
+    """What the package manager's own check says against what came back, which is what was kept."""
+    if check is None:
+        return ()
+    reply = yield from check()
+    if ended_well(reply):
+        return ()
+    said = what_was_seen(reply) if isinstance(reply, Failed) else getattr(reply, "output", "")
+    said = " ".join(said.split())[-300:] or "no word"
+    return (f"all is back as it was kept; the package manager's own check did not pass: {said}",)
 
 
 def _of_what_runs(restored: Restored, since: tuple[str, ...]) -> Iterator[str]:
@@ -141,7 +151,7 @@ def _not_back(way_back: str, at: str, reply) -> Outcome:
     elif isinstance(reply, Compared):
         why = f"{reply.count} paths differ: " + "; ".join(reply.examples[:3])
     else:
-        why = "the package manager's check: " + getattr(reply, "output", "")[-300:]
+        why = "something else than was asked for was answered"
     return Outcome(
         state="failed",
         at=at,

@@ -3,9 +3,10 @@
 import re
 from collections.abc import Iterable
 from itertools import pairwise
-from urllib.parse import urlsplit
 
 import msgspec
+
+from brave_bridge.core.formats.addresses import parts_of
 
 _TOKEN = re.compile(
     r"""
@@ -51,8 +52,8 @@ def _read(text: str, found: dict[str, str]) -> None:
 
 def proxy_for(settings: dict[str, str], address: str) -> str:
     """The proxy that apt would ask for an address; empty where it would go there itself."""
-    parts = urlsplit(address)
-    scheme, host = parts.scheme.lower(), (parts.hostname or "").lower()
+    parts = parts_of(address)
+    scheme, host = parts.scheme, parts.host
     names: tuple[str, ...] = (f"acquire::{scheme}::proxy::{host}", f"acquire::{scheme}::proxy")
     if scheme == "https":
         names += (f"acquire::http::proxy::{host}", "acquire::http::proxy")
@@ -69,9 +70,9 @@ class Login(msgspec.Struct, frozen=True):
 
     def is_for(self, address: str) -> bool:
         """Whether it is to be used there: passwords go over TLS alone."""
-        parts = urlsplit(address)
+        parts = parts_of(address)
         place = self.place.removeprefix("https://")
-        here = f"{parts.hostname or ''}{parts.path}"
+        here = f"{parts.host}{parts.path}"
         ends_well = here == place or here.startswith(place.rstrip("/") + "/")
         return parts.scheme == "https" and ends_well
 

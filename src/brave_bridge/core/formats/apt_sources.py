@@ -6,9 +6,10 @@ the order of everything stay as the administrator left them.
 
 import re
 from collections.abc import Callable
-from urllib.parse import urlsplit
 
 import msgspec
+
+from brave_bridge.core.formats.addresses import parts_of
 
 _ONE_LINE = re.compile(
     r"^(?P<lead>\s*(?P<type>deb|deb-src)\s+)(?P<options>\[[^\]]*\]\s+)?(?P<rest>\S.*)$"
@@ -277,6 +278,6 @@ def _append_words(lines: list[str], field: _Field, added: list[str]) -> None:
 
 def index_stem(uri: str, suite: str) -> str:
     """The beginning of the names under which apt keeps a suite's indices."""
-    parts = urlsplit(uri.rstrip("/"))
-    place = (parts.netloc.rpartition("@")[2] + parts.path).replace("_", "%5f").replace("/", "_")
+    parts = parts_of(uri.rstrip("/"))
+    place = (parts.place + parts.path).replace("_", "%5f").replace("/", "_")
     return f"{place}_dists_{suite.replace('_', '%5f').replace('/', '_')}_"

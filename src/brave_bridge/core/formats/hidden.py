@@ -1,7 +1,8 @@
 """Credentials in addresses (RFC 3986, userinfo), hidden from all that is shown or kept."""
 
 import re
-from urllib.parse import urlsplit
+
+from brave_bridge.core.formats.addresses import parts_of
 
 HIDDEN = "hidden"
 """What stands in the place of a password, or of a name that no password follows."""
@@ -27,7 +28,7 @@ def addresses_with_credentials(text: str) -> list[str]:
 
 def is_hidden(address: str) -> bool:
     """Whether the credentials of an address were taken out."""
-    userinfo = urlsplit(address).netloc.rpartition("@")[0]
+    userinfo = parts_of(address).userinfo
     return userinfo == HIDDEN or userinfo.endswith(f":{HIDDEN}")
 
 
@@ -46,14 +47,14 @@ def _revealed(address: str, known: list[str]) -> str:
     if not alike:
         raise ValueError(f"the password of {address} is not known")
     nearest = max(alike, key=lambda real: _common(real.rpartition("@")[2], address))
-    userinfo = urlsplit(nearest).netloc.rpartition("@")[0]
+    userinfo = parts_of(nearest).userinfo
     scheme, _, rest = address.partition("://")
     return f"{scheme}://{userinfo}@{rest.partition('@')[2]}"
 
 
 def _place(address: str) -> tuple[str, str]:
-    parts = urlsplit(address)
-    return parts.scheme.lower(), parts.netloc.lower()
+    parts = parts_of(address)
+    return parts.scheme, parts.authority.lower()
 
 
 def _common(rest: str, address: str) -> int:

@@ -1,10 +1,14 @@
 """Making foreign text safe to show: nothing that steers a terminal passes through."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 
-_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2066-\u2069]")
+_CONTROL = re.compile(
+    r"[\x00-\x08\x0b-\x1f\x7f-\x9f"  # what steers a terminal, and no XML may hold
+    r"\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f"  # what turns text round, or is not seen
+    r"\ud800-\udfff\ufeff\ufff9-\ufffb\ufffe\uffff\U000e0000-\U000e007f]"  # what is no text
+)
 _ESCAPE_SEQUENCE = re.compile(
     r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[@-Z\\-_])"
 )
@@ -22,6 +26,15 @@ def plain(text: str, limit: int | None = None) -> str:
     lines = [line.rstrip("\r").rpartition("\r")[2] for line in text.split("\n")]
     cleaned = _CONTROL.sub("\N{REPLACEMENT CHARACTER}", "\n".join(lines))
     return cleaned if limit is None else cleaned[:limit]
+
+
+def drawable(
+    text: str, in_place: Callable[[str], str] = lambda odd: "\N{REPLACEMENT CHARACTER}"
+) -> str:
+    """The text as a pen takes it, whatever came this far: ``in_place`` of what none can draw."""
+    if text.isascii() and text.isprintable():
+        return text
+    return _CONTROL.sub(lambda found: in_place(found[0]), text)
 
 
 def decoded(content: bytes, limit: int | None = None) -> str:

@@ -1,8 +1,8 @@
 """Telling the distribution's own package sources from third-party ones."""
 
 from collections.abc import Iterable
-from urllib.parse import urlsplit
 
+from brave_bridge.core.formats.addresses import parts_of
 from brave_bridge.core.formats.apt_sources import SourceEntry
 from brave_bridge.core.survey.facts import ArchiveSeen
 
@@ -22,5 +22,5 @@ def is_third_party(
     }
     if origins and origin:
         return origin not in origins
-    paths = [urlsplit(uri).path.rstrip("/") for uri in entry.uris]
+    paths = [parts_of(uri).path.rstrip("/") for uri in entry.uris]
     return not any(path.endswith("/" + tail) for path in paths for tail in archive_paths)

@@ -2,10 +2,10 @@
 
 import re
 from collections.abc import Iterator, Mapping
-from urllib.parse import urlsplit
 
 from brave_bridge.archives.kept_suites import KEPT_SUITES, decode_suites
 from brave_bridge.archives.store import store_of
+from brave_bridge.core.formats.addresses import parts_of
 from brave_bridge.core.formats.apt_preferences import Pin, read_pins
 from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
@@ -70,7 +70,7 @@ def _kept(machine: Machine, kept: bytes, native: str) -> Iterator[tuple[DebIndex
     store = store_of(machine)
     for index in decode_suites(kept):
         where = f"{index.uri} {index.suite} {index.component}"
-        host = urlsplit(index.uri).netloc
+        host = parts_of(index.uri).authority
         try:
             read_stanza, table = store.open(index.sha256)
         except OSError as error:

@@ -1,6 +1,8 @@
 """Our side: a process that answers calls, over its pipes."""
 
 import contextlib
+import os
+import select
 import subprocess
 import threading
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -9,8 +11,13 @@ from typing import Any, BinaryIO, cast
 import msgspec
 
 from brave_bridge.machines.agent.serving import PROGRESS
-from brave_bridge.machines.agent.wire import WireError, receive, send
+from brave_bridge.machines.agent.wire import MOST_BYTES, WireError, receive, send
 from brave_bridge.machines.port import MachineError
+
+SILENT_SECONDS = 120.0
+"""How long an agent may say nothing at all: while it works, it says so every few seconds."""
+
+_PIECE = 1 << 16
 
 
 class Line:
@@ -21,12 +28,16 @@ class Line:
         self._lock = threading.Lock()
         self._caller = 0
         try:
-            self._process = subprocess.Popen(argv, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+            self._process = subprocess.Popen(
+                argv, stdin=subprocess.PIPE, stdout=subprocess.PIPE, bufsize=0
+            )
         except OSError as error:
             seen = error.strerror or str(error)
             raise MachineError("calling the agent", machine, seen) from error
         self._hand = cast(BinaryIO, self._process.stdin)
         self._voice = cast(BinaryIO, self._process.stdout)
+        for pipe in (self._hand, self._voice):
+            os.set_blocking(pipe.fileno(), False)
 
     def close(self) -> None:
         """Let the agent end."""
@@ -46,10 +57,11 @@ class Line:
         kind: Any = None,
         named: Mapping[str, object] = {},
         tell: Callable[..., None] | None = None,
+        largest: int = MOST_BYTES,
     ) -> Any:
         """What a method of a service gives, as ``kind``; ``tell`` is told how far it is.
 
-        ``named`` are the arguments that it takes by name.
+        ``named`` are the arguments that it takes by name, ``largest`` how many bytes may come.
 
         MachineError where the method raised one, or nobody answers.
         """
@@ -57,10 +69,10 @@ class Line:
         call = {"service": service, "method": method, "arguments": given, "named": named}
         try:
             with self._mine(f"{service}.{method}"):
-                answer = self._answered(call, tell)
-            if "fault" in answer:
-                raise MachineError(*answer["fault"])
-            return msgspec.convert(answer["value"], kind, dec_hook=made)
+                answer = self._answered(call, tell, largest)
+            if answer.fault is not None:
+                raise MachineError(*answer.fault)
+            return msgspec.convert(answer.value, kind, dec_hook=made)
         except (OSError, WireError, ValueError, msgspec.ValidationError) as error:
             words = getattr(error, "strerror", "") or str(error)
             raise MachineError(
@@ -84,24 +96,73 @@ class Line:
             finally:
                 self._caller = 0
 
-    def _answered(self, call: dict, tell: Callable[..., None] | None) -> dict:
+    def _answered(self, call: dict, tell: Callable[..., None] | None, largest: int) -> "_Answer":
         try:
-            return self._heard(call, tell)
+            return self._heard(call, tell, largest)
         except BaseException:
             # What is still to come would be taken for the answer to the next call.
             self._hang_up()
             raise
 
-    def _heard(self, call: dict, tell: Callable[..., None] | None) -> dict:
-        send(self._hand, call)
+    def _heard(self, call: dict, tell: Callable[..., None] | None, largest: int) -> "_Answer":
+        send(cast(BinaryIO, _PatientPipe(self._hand)), call)
+        voice = cast(BinaryIO, _PatientPipe(self._voice))
         while True:
-            answer = receive(self._voice)
-            if not isinstance(answer, dict):
+            heard = receive(voice, largest)
+            if heard is None:
                 raise WireError("it has ended")
-            if "progress" not in answer:
-                return answer
-            if tell is not None:
-                tell(*answer["progress"])
+            answer = msgspec.convert(heard, _Answer)
+            if answer.alive or answer.progress is not None:
+                if answer.progress is not None and tell is not None:
+                    tell(*answer.progress)
+                continue
+            if answer.fault is None and "value" not in heard:
+                raise WireError("it gave something that is no answer")
+            return answer
+
+
+class _Answer(msgspec.Struct):
+    """What an agent may say: that it works, how far it is, what came of it, or why nothing did."""
+
+    value: Any = None
+    fault: tuple[str, str, str, str] | None = None
+    progress: list[int | float | str] | None = None
+    alive: bool = False
+
+
+class _PatientPipe:
+    """One end of a pipe whose other side may fall silent, or take nothing any more. WireError."""
+
+    def __init__(self, pipe: BinaryIO) -> None:
+        self._descriptor = pipe.fileno()
+
+    def read(self, count: int) -> bytes:
+        """As many bytes as that; fewer where the other side is gone."""
+        pieces: list[bytes] = []
+        while count:
+            self._wait(select.POLLIN, "it has said nothing")
+            piece = os.read(self._descriptor, min(count, _PIECE))
+            if not piece:
+                break
+            pieces.append(piece)
+            count -= len(piece)
+        return b"".join(pieces)
+
+    def write(self, content: bytes) -> None:
+        """All of it."""
+        rest = memoryview(content)
+        while rest:
+            self._wait(select.POLLOUT, "it has taken nothing")
+            rest = rest[os.write(self._descriptor, rest[:_PIECE]) :]
+
+    def flush(self) -> None:
+        """Nothing is kept back."""
+
+    def _wait(self, event: int, words: str) -> None:
+        poll = select.poll()
+        poll.register(self._descriptor, event)
+        if not poll.poll(SILENT_SECONDS * 1000):
+            raise WireError(f"{words} for {SILENT_SECONDS:.0f} s")
 
 
 def made(kind: type, value: object) -> object:

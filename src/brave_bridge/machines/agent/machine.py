@@ -3,11 +3,29 @@
 import contextlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from brave_bridge.machines.agent.calling import Line
+from brave_bridge.machines.agent.wire import MOST_BYTES
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.kinds import ByKind
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.queries import Query, Seen
+
+_AROUND = 1024
+"""Bytes of a frame beside the content that it carries, a note of what was cut out included."""
+
+
+def _frame_of(limit: int) -> int:
+    """The bytes of a frame that carries so much content (RFC 4648, base 64)."""
+    return min((limit + _AROUND) * 4 // 3 + _AROUND, MOST_BYTES)
+
+
+def _content(
+    line: Line, service: str, method: str, name: str, limit: int, kind: Any = bytes
+) -> Any:
+    """What a method reads of at most ``limit`` bytes, and no more of it than that."""
+    return line.call(service, method, name, limit, kind=kind, largest=_frame_of(limit))
 
 
 class AgentFiles:
@@ -18,11 +36,11 @@ class AgentFiles:
 
     def read(self, path: str, limit: int) -> bytes:
         """See Files."""
-        return self._line.call("files", "read", path, limit, kind=bytes)
+        return _content(self._line, "files", "read", path, limit)
 
     def read_if_there(self, path: str, limit: int) -> bytes | None:
         """See Files."""
-        return self._line.call("files", "read_if_there", path, limit, kind=bytes | None)
+        return _content(self._line, "files", "read_if_there", path, limit, kind=bytes | None)
 
     def write(self, path: str, content: bytes, mode: int | None = None) -> None:
         """See Files."""
@@ -93,7 +111,7 @@ class AgentJobs:
 
     def output_of(self, job: str, limit: int) -> bytes:
         """See Jobs."""
-        return self._line.call("jobs", "output_of", job, limit, kind=bytes)
+        return _content(self._line, "jobs", "output_of", job, limit)
 
     def last_status(self, job: str) -> str:
         """See Jobs."""
@@ -114,11 +132,14 @@ class AgentState:
     def __init__(self, line: Line, owner: str, where: str, folder: Path) -> None:
         self._line = line
         self.owner = owner
-        self._folder = folder
+        self._folder = Beneath(folder.parent, folder.name, ours=True)
         self.where = where
 
-    def _call(self, method: str, *arguments: object, kind: object = None):
-        return self._line.call("state", "call", method, list(arguments), kind=kind)
+    def _call(
+        self, method: str, *arguments: object, kind: object = None, largest: int = MOST_BYTES
+    ):
+        given = list(arguments)
+        return self._line.call("state", "call", method, given, kind=kind, largest=largest)
 
     def is_there(self) -> bool:
         """See State."""
@@ -135,11 +156,12 @@ class AgentState:
     def make(self) -> None:
         """See State."""
         self._call("make")
-        self._folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        self._folder.make_folder()
 
     def read(self, name: str, limit: int) -> bytes | None:
         """See State."""
-        return self._call("read", name, limit, kind=bytes | None)
+        kind = bytes | None
+        return self._call("read", name, limit, kind=kind, largest=_frame_of(limit))
 
     def write(self, name: str, content: bytes) -> None:
         """See State."""
@@ -178,7 +200,7 @@ class AgentState:
         """See State."""
         return self._call("is_held", name, kind=bool)
 
-    def here(self, name: str) -> Path:
+    def here(self, name: str) -> Beneath:
         """See State."""
         return self._folder / name
 
@@ -188,7 +210,7 @@ class AgentState:
 
     def database(self, name: str) -> str:
         """See State."""
-        return f"sqlite:///{self._folder / name}"
+        return f"sqlite:///{(self._folder / name).path}"
 
 
 class AgentMachine(ByKind):

@@ -6,7 +6,9 @@ whose names do not begin with an underscore, can be called.
 """
 
 import contextlib
-from collections.abc import Callable, Mapping
+import signal
+import threading
+from collections.abc import Callable, Iterator, Mapping
 from typing import BinaryIO
 
 from brave_bridge.machines.agent.wire import receive, send
@@ -15,6 +17,10 @@ from brave_bridge.machines.port import MachineError
 
 PROGRESS = "progress of the caller"
 """What stands for a function that is to be called as the work goes on."""
+
+ALIVE = {"alive": True}
+PULSE_SECONDS = 5.0
+"""How often an agent says that it is still at a call, where nothing else is said."""
 
 Reader = Callable[[Callable, list, dict], "tuple[list, dict]"]
 """Turns the arguments of a call, in order and by name, into what a method takes."""
@@ -33,11 +39,13 @@ class Agent:
             call = receive(hand)
             if call is None:
                 return
-            send(voice, self._answer(call, voice))
+            with _pulse(voice) as said:
+                answer = self._answer(call, said)
+            send(voice, answer)
 
-    def _answer(self, call: dict, voice: BinaryIO) -> dict:
+    def _answer(self, call: dict, say: Callable[[dict], None]) -> dict:
         def tell(*words: object) -> None:
-            send(voice, {"progress": list(words)})
+            say({"progress": list(words)})
 
         try:
             method = self._method(str(call["service"]), str(call["method"]))
@@ -56,6 +64,37 @@ class Agent:
         if found is None or name.startswith("_") or not callable(getattr(type(found), name, None)):
             raise ValueError(f"nothing is called {service}.{name}")
         return getattr(found, name)
+
+
+@contextlib.contextmanager
+def _pulse(voice: BinaryIO) -> Iterator[Callable[[dict], None]]:
+    """Say every few seconds that a call is being worked on; what says more meanwhile.
+
+    By a timer's signal and not by a thread, so that this process can still be copied (fork(2)).
+    """
+    speaking: list[bool] = []
+
+    def say(message: dict) -> None:
+        speaking.append(True)
+        try:
+            send(voice, message)
+        finally:
+            speaking.pop()
+
+    def beat(_number: int, _frame: object) -> None:
+        if not speaking:
+            say(ALIVE)
+
+    if threading.current_thread() is not threading.main_thread():
+        yield say
+        return
+    before = signal.signal(signal.SIGALRM, beat)
+    signal.setitimer(signal.ITIMER_REAL, PULSE_SECONDS, PULSE_SECONDS)
+    try:
+        yield say
+    finally:
+        signal.setitimer(signal.ITIMER_REAL, 0)
+        signal.signal(signal.SIGALRM, before)
 
 
 def _words(error: Exception) -> str:

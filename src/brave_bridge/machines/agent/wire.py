@@ -8,12 +8,19 @@ go through as the lone surrogates that Python has for them (PEP 383).
 
 import base64
 import json
+import re
 import struct
 from typing import Any, BinaryIO
 
 _LENGTH = struct.Struct("!I")
-MOST_BYTES = 1 << 30
+MOST_BYTES = 256 << 20
 """Of one frame: a longer one is refused before it is read."""
+
+MOST_DEPTH = 64
+"""Lists and records in each other; a frame of more is refused before it is decoded."""
+
+_TEXT = re.compile(rb'"(?:[^"\\]|\\.)*"')
+_NO_BRACKETS = bytes(sorted(set(range(256)) - set(b"[]{}")))
 
 
 _OWN_KEYS = ({"base64"}, {"pairs"})
@@ -30,23 +37,38 @@ def send(stream: BinaryIO, message: Any) -> None:
     stream.flush()
 
 
-def receive(stream: BinaryIO) -> Any:
-    """The next frame's value; None where the other end is gone. WireError."""
+def receive(stream: BinaryIO, largest: int = MOST_BYTES) -> Any:
+    """The next frame's value, of at most ``largest`` bytes; None where the other end is gone.
+
+    WireError.
+    """
     header = stream.read(_LENGTH.size)
     if not header:
         return None
     if len(header) < _LENGTH.size:
         raise WireError("it ended in a frame")
     length = _LENGTH.unpack(header)[0]
-    if length > MOST_BYTES:
+    if length > largest:
         raise WireError(f"a frame of {length} bytes")
     frame = stream.read(length)
     if len(frame) < length:
         raise WireError("it ended in a frame")
+    if _is_too_deep(frame):
+        raise WireError(f"a frame of more than {MOST_DEPTH} levels, or none")
     try:
         return json.loads(frame.decode("ascii"), object_hook=_decoded)
-    except (ValueError, RecursionError) as error:
+    except (ValueError, TypeError, RecursionError) as error:
         raise WireError(str(error)) from error
+
+
+def _is_too_deep(frame: bytes) -> bool:
+    """Whether lists and records stand in each other more often than any of ours do."""
+    brackets = _TEXT.sub(b"", frame).translate(None, _NO_BRACKETS)
+    for _ in range(MOST_DEPTH):
+        if not brackets:
+            return False
+        brackets = brackets.replace(b"[]", b"").replace(b"{}", b"")
+    return bool(brackets)
 
 
 def encoded(value: Any) -> Any:
@@ -71,7 +93,7 @@ def encoded(value: Any) -> Any:
 
 def _decoded(value: dict) -> Any:
     if value.keys() == {"base64"}:
-        return base64.b64decode(value["base64"])
+        return base64.b64decode(value["base64"], validate=True)
     if value.keys() == {"pairs"}:
         return {as_key(key): inner for key, inner in value["pairs"]}
     return value

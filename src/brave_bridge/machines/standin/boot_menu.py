@@ -12,7 +12,7 @@ from brave_bridge.core.boot.loader_entries import (
     tries_in,
 )
 from brave_bridge.core.boot.loader_settings import default_of
-from brave_bridge.machines.writing import replace_file
+from brave_bridge.machines.opening.named import ours_at
 
 _ENTRIES, _SETTINGS = "boot/loader/entries", "boot/loader/loader.conf"
 
@@ -40,7 +40,7 @@ def bring_kernel(root: Path, components: Iterable[dict[str, str]]) -> None:
     if version:
         for place in (root / "boot").glob("vmlinuz-*"):
             place.unlink()
-        replace_file(root / f"boot/vmlinuz-{version}", f"kernel image {version}\n".encode() * 64)
+        ours_at(root / f"boot/vmlinuz-{version}").write(f"kernel image {version}\n".encode() * 64)
 
 
 def _chosen(root: Path) -> BootEntry | None:

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from brave_bridge.core.licensed.key import check_character, grouped
-from brave_bridge.machines.writing import replace_file
+from brave_bridge.machines.opening.named import ours_at
 
 SLOW, DOWN, CLOCK, LIES, HUGE, BABBLES = "slow", "down", "clock", "lies", "huge", "babbles"
 """What may be wrong with it: a fault in its book."""
@@ -76,7 +76,7 @@ class Book:
             if verdict["verdict"] == "good" and machine not in known["machines"]:
                 known["machines"].append(machine)
                 known["left"] -= 1
-                replace_file(self._place, json.dumps(book, indent=1).encode())
+                ours_at(self._place).write(json.dumps(book, indent=1).encode())
         return verdict
 
     def _verdict(self, known: dict[str, Any] | None, edition: str, machine: str) -> dict[str, Any]:

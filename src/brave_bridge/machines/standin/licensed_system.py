@@ -30,6 +30,7 @@ from brave_bridge.core.licensed.system import (
     TOOL,
     WAITING,
 )
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin import licence_service
 from brave_bridge.machines.standin.boot_menu import bring_kernel
@@ -42,7 +43,6 @@ from brave_bridge.machines.standin.own_tool import (
     tell_release,
     write_json,
 )
-from brave_bridge.machines.writing import replace_file
 
 BOOK = f"{STATE_FOLDER}/stand-in-licences.json"
 """What the licence service knows; outside what a return puts back."""
@@ -174,7 +174,7 @@ def _upgrade(root: Path, medium: str, keep: str) -> None:
     kept.mkdir(parents=True)
     for path in _KEPT:
         if is_there(root, path):
-            replace_file(kept / Path(path).name, place_of(root, path).read_bytes())
+            ours_at(kept / Path(path).name).write(place_of(root, path).read_bytes())
     today = date.today()
     told = {
         "version": system["version"],
@@ -270,7 +270,7 @@ def _go_back(root: Path) -> None:
         raise ValueError("the system of before is no longer kept")
     for path in _KEPT:
         if (folder / Path(path).name).is_file():
-            replace_file(place_of(root, path), (folder / Path(path).name).read_bytes())
+            ours_at(place_of(root, path)).write((folder / Path(path).name).read_bytes())
     bring_kernel(root, read_json(root, SYSTEM_FILE)["components"])
     shutil.rmtree(folder)
     for path in (KEPT_FILE, PHASES_FILE):

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
-from brave_bridge.machines.writing import replace_file
+from brave_bridge.machines.opening.named import ours_at
 
 _OS_RELEASE = "/usr/lib/os-release"
 
@@ -54,7 +54,7 @@ def write_json(root: Path, path: str, value: Any) -> None:
     """Have a file say that, in one step, in a folder that is made where it is missing."""
     place = place_of(root, path)
     place.parent.mkdir(parents=True, exist_ok=True)
-    replace_file(place, json.dumps(value, indent=1).encode() + b"\n")
+    ours_at(place).write(json.dumps(value, indent=1).encode() + b"\n")
 
 
 def tell_release(root: Path, **values: str) -> None:
@@ -64,4 +64,4 @@ def tell_release(root: Path, **values: str) -> None:
     known |= values
     known["PRETTY_NAME"] = f"{known['NAME']} {known['VERSION_ID']}"
     text = "".join(f'{name}="{value}"\n' for name, value in known.items())
-    replace_file(place_of(root, _OS_RELEASE), text.encode())
+    ours_at(place_of(root, _OS_RELEASE)).write(text.encode())

@@ -1,13 +1,13 @@
 """Reading image bundles on behalf of scripts and desks."""
 
-from pathlib import Path
-
 from brave_bridge.archives.bundle import Announced, BundleReader
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.core.crossing.replies import BundleRead, Reply
 from brave_bridge.core.crossing.requests import ReadBundle
 from brave_bridge.core.images.system import KEY_FILES
 from brave_bridge.machines.folder import FolderMachine
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import named
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Contents
 
@@ -24,7 +24,7 @@ def read_bundle(machine: Machine, path: str, line: str, serial: int) -> Announce
         seen = f"the machine has no key that bundles are signed with: {KEY_FILES}"
         raise MachineError(attempted, machine.name, seen)
     try:
-        with open(_place_of(machine, path), "rb") as stream:
+        with _place_of(machine, path).opened() as stream:
             reader = BundleReader(stream, [*keys.values()], line, serial)
             announced = reader.announced()
             reader.components(announced.manifest, lambda component, piece: None)
@@ -37,11 +37,11 @@ def read_bundle(machine: Machine, path: str, line: str, serial: int) -> Announce
         raise MachineError(attempted, machine.name, seen) from error
 
 
-def _place_of(machine: Machine, path: str) -> Path:
+def _place_of(machine: Machine, path: str) -> Beneath:
     """Where the file is: on the machine, where that is reached by its files, else here."""
     if isinstance(machine, FolderMachine) and machine.files.is_file(path):
-        return machine.files.place(path)
-    return Path(path)
+        return machine.files.beneath(path)
+    return named(path)
 
 
 def bundle_read(machine: Machine, request: ReadBundle) -> Reply:

@@ -1,13 +1,12 @@
 """The key that a runner holds: in its memory alone, from the moment that it is of use."""
 
-import resource
-
 from brave_bridge.core.crossing.replies import Failed, KeyUsed, Reply
 from brave_bridge.core.crossing.requests import WAITS_FOR_KEY, UseKey
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import decoded, plain
 from brave_bridge.core.licensed.answers import read_answer
 from brave_bridge.core.licensed.key import KeyFault, LicenceKey, marked, read_key
+from brave_bridge.machines.no_traces import leave_no_core
 from brave_bridge.machines.port import Machine
 from brave_bridge.runner.key_desk import TAKEN, take
 from brave_bridge.runner.performing.ways_back import Report
@@ -42,7 +41,7 @@ class KeyInHand:
         return KeyUsed(code, said, key.shown)
 
     def _given(self, request: UseKey, report: Report) -> LicenceKey | None:
-        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+        leave_no_core()
 
         def judge(given: bytes) -> str:
             try:

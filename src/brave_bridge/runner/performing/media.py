@@ -2,7 +2,6 @@
 
 import hashlib
 import os
-import stat
 
 from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.archives.signatures import verified
@@ -10,7 +9,7 @@ from brave_bridge.core.crossing.replies import MediumRead, Reply
 from brave_bridge.core.crossing.requests import ReadMedium
 from brave_bridge.core.licensed.medium import LARGEST, Medium, MediumFault, MediumFile, read_medium
 from brave_bridge.core.licensed.system import KEY_FILES
-from brave_bridge.machines.folder import FolderMachine, without_waiting
+from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Contents
 
@@ -54,10 +53,10 @@ def medium_at(machine: Machine, path: str) -> tuple[Medium, tuple[str, ...]]:
 def _must_be_whole(machine: FolderMachine, path: str, file: MediumFile) -> None:
     """MediumFault where a file has another size or sum than was announced."""
     digest, left = hashlib.sha256(), file.size
-    with open(machine.files.place(path), "rb", opener=without_waiting) as stream:
-        status = os.fstat(stream.fileno())
-        if not stat.S_ISREG(status.st_mode) or status.st_size != file.size:
-            raise MediumFault(f"{file.path} has {status.st_size} bytes, announced are {file.size}")
+    with machine.files.beneath(path).opened() as stream:
+        size = os.fstat(stream.fileno()).st_size
+        if size != file.size:
+            raise MediumFault(f"{file.path} has {size} bytes, announced are {file.size}")
         while left and (piece := stream.read(min(left, _PIECE))):
             digest.update(piece)
             left -= len(piece)

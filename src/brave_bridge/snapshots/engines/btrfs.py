@@ -5,8 +5,10 @@ from collections.abc import Iterator
 from contextlib import AbstractContextManager
 from pathlib import Path
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
-from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, mounted_for_now, tool
+from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, tool
+from brave_bridge.snapshots.engines.mounting import mounted_for_now
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
 from brave_bridge.snapshots.trees.cover import Cover
 from brave_bridge.snapshots.trees.folders import opened_root
@@ -85,27 +87,28 @@ class BtrfsEngine:
         self,
         mounted: Mounted,
         cover: Cover,
-        folder: Path,
+        folder: Beneath,
         place: str,
-        previous: Path | None,
+        previous: Beneath | None,
         progress: Progress,
     ) -> CopyReport:
         tool("btrfs", "subvolume", "snapshot", "-r", str(mounted.folder), str(folder / "tree"))
-        return describe_tree(folder / "tree", cover, folder, progress, live=mounted.folder)
+        return describe_tree((folder / "tree").path, cover, folder, progress, live=mounted.folder)
 
     @contextlib.contextmanager
-    def shown(self, part: Part, folder: Path, mounted: Mounted) -> Iterator[Path]:
-        yield folder / "tree"
+    def shown(self, part: Part, folder: Beneath, mounted: Mounted) -> Iterator[Path]:
+        yield (folder / "tree").path
 
-    def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
-        if is_subvolume(folder / "tree"):
-            delete_subvolume(folder / "tree")
+    def delete(self, part: Part, folder: Beneath, mounted: Mounted | None) -> None:
+        tree = folder / "tree"
+        if tree.is_folder() and is_subvolume(tree.path):
+            delete_subvolume(tree.path)
 
-    def fault(self, part: Part, folder: Path) -> str:
+    def fault(self, part: Part, folder: Beneath) -> str:
         return ""
 
-    def use(self, part: Part, folder: Path) -> Use:
-        return subvolume_use(folder / "tree")
+    def use(self, part: Part, folder: Beneath) -> Use:
+        return subvolume_use((folder / "tree").path)
 
 
 def subvolume_use(folder: Path) -> Use:

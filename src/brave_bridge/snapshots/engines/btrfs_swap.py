@@ -11,8 +11,11 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from brave_bridge.core.formats.marked_part import with_part
+from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.machines.folder import FolderFiles
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.engine import Mounted, Part, tool
 from brave_bridge.snapshots.trees.cover import Cover
@@ -35,7 +38,7 @@ def is_inner(part: Part, snapshot) -> bool:
     )
 
 
-def can_swap(part: Part, mounted: Mounted, cover: Cover, folder: Path) -> str:
+def can_swap(part: Part, mounted: Mounted, cover: Cover, folder: Beneath) -> str:
     """Why a part cannot come back by exchanging subvolumes; empty where it can.
 
     ``folder`` is that of the part in the snapshot.
@@ -55,11 +58,15 @@ def can_swap(part: Part, mounted: Mounted, cover: Cover, folder: Path) -> str:
     return ""
 
 
-def _in_the_way(part: Part, mounted: Mounted, folder: Path) -> str:
+def _in_the_way(part: Part, mounted: Mounted, folder: Beneath) -> str:
     """A subvolume within the present one that could not move to the place it has there."""
     for inner in btrfs.directly_nested(mounted.folder):
-        place = folder / "tree" / inner
-        if place.is_symlink() or (place.exists() and (not place.is_dir() or any(place.iterdir()))):
+        place = Beneath((folder / "tree").path) / inner
+        try:
+            if place.status() is not None and place.names():
+                return inner
+        except OSError:
+            # No folder stands there, or a link leads there.
             return inner
     return ""
 
@@ -74,14 +81,12 @@ def what_must_stay(root: Path, cover: Cover) -> str:
 
 def _holds_something(root: Path, path: str) -> bool:
     """Whether anything stands there in the same subvolume: what is a subvolume of its own moves."""
-    folder = root / path
     try:
-        if folder.stat().st_dev != root.stat().st_dev:
-            return False
-        with os.scandir(folder) as listing:
-            return any(
+        device = root.stat().st_dev
+        with (Beneath(root) / path).opened_folder() as folder, os.scandir(folder) as listing:
+            return os.fstat(folder).st_dev == device and any(
                 not item.is_dir(follow_symlinks=False)
-                or item.stat(follow_symlinks=False).st_dev == root.stat().st_dev
+                or item.stat(follow_symlinks=False).st_dev == device
                 for item in listing
             )
     except OSError:
@@ -91,13 +96,14 @@ def _holds_something(root: Path, path: str) -> bool:
 def _mount_settings(mounted: Mounted) -> str:
     """How the system's own settings mount its root."""
     try:
-        lines = (mounted.folder / "etc/fstab").read_text(errors="replace").splitlines()
-    except OSError:
+        content = FolderFiles(mounted.path, mounted.folder).read(_FSTAB, _FSTAB_LIMIT)
+    except MachineError:
         return ""
+    lines = content.decode("utf-8", "replace").splitlines()
     return "\n".join(line for line in lines if line.split()[1:2] == ["/"])
 
 
-def swap_in(part: Part, mounted: Mounted, folder: Path, identifier: str) -> str:
+def swap_in(part: Part, mounted: Mounted, folder: Beneath, identifier: str) -> str:
     """Exchange the subvolume for a copy of its snapshot; the name of the one set aside.
 
     Done again after a kill, it finishes: what was exchanged is not exchanged back.
@@ -118,8 +124,8 @@ def swap_in(part: Part, mounted: Mounted, folder: Path, identifier: str) -> str:
             btrfs.swap(top, name, aside)
         move_inner(top, aside, name, mounted)
         boot_it(top, name, aside)
-        (top / name / RETURNED).unlink(missing_ok=True)
-        _settle_times(top / name, folder / "tree")
+        unmark(top / name)
+        _settle_times(top / name, (folder / "tree").path)
         tool("btrfs", "filesystem", "sync", str(top))
     return aside
 
@@ -132,31 +138,36 @@ def was_cut_off(mounted: Mounted) -> str:
     if AS_OF in mounted.subvolume:
         return ""
     try:
-        return (mounted.folder / RETURNED).read_text(errors="replace").strip()[:80]
+        content = _mark_in(mounted.folder).read(_LONGEST_MARK)
     except OSError:
         return ""
+    return plain(content.decode("ascii", "replace")).strip()
 
 
 def finish(mounted: Mounted) -> None:
     """Finish an exchange that was cut off before a restart: what is within moves over."""
     name = mounted.subvolume.strip("/")
     with btrfs.top_of(mounted.device) as top:
-        place = top / name
-        for other in place.parent.glob(f"{place.name}{AS_OF}*"):
-            if not _is_marked(other, PAST_MARK):
-                set_aside(top, str(other.relative_to(top)), name)
-        for other in sorted(place.parent.glob(f"{place.name}{MARK}*"), reverse=True):
-            aside = str(other.relative_to(top))
-            move_inner(top, aside, name, None)
-            boot_it(top, name, aside)
+        for other in beside(top, name, AS_OF):
+            if not _is_marked(other.path, PAST_MARK):
+                set_aside(top, other.inner, name)
+        for other in reversed(beside(top, name, MARK)):
+            move_inner(top, other.inner, name, None)
+            boot_it(top, name, other.inner)
     settle_past(name, mounted.folder)
-    (mounted.folder / RETURNED).unlink(missing_ok=True)
+    unmark(mounted.folder)
+
+
+def beside(top: Path, name: str, mark: str) -> list[Beneath]:
+    """The folders beside a subvolume that have its name and then a mark, sorted."""
+    place = Beneath(top) / name
+    return [one for one in place.above.folders() if one.name.startswith(f"{place.name}{mark}")]
 
 
 def set_aside(top: Path, present: str, name: str) -> str:
     """Give a subvolume the name of one that was set aside for ``name``; that name."""
     aside = f"{name}{MARK}{datetime.now(UTC).strftime(STAMP)}"
-    os.rename(top / present, top / aside)
+    (Beneath(top) / present).move_to(Beneath(top) / aside)
     return aside
 
 
@@ -178,35 +189,46 @@ def write_mounts(files: FolderFiles, part: str) -> None:
 
 
 def _is_marked(root: Path, mark: str) -> bool:
-    return (root / mark.lstrip("/")).is_file()
+    return (Beneath(root) / mark.lstrip("/")).is_file()
 
 
 _FSTAB, _FSTAB_LIMIT = "/etc/fstab", 1_000_000
+_LONGEST_MARK = 200
 RETURNED = ".brave-bridge-returned"
 """The file that says that an exchange has not ended: the id of the snapshot it leads to."""
 
 
 def _settle_times(root: Path, tree: Path) -> None:
     """Give the folders that something moved into the times of the snapshot again."""
-    touched = {root}
-    for inner in btrfs.directly_nested(root):
-        touched.add((root / inner).parent)
-    for place in sorted(touched, reverse=True):
-        status = (tree / place.relative_to(root)).stat()
-        os.utime(place, ns=(status.st_atime_ns, status.st_mtime_ns))
+    touched = {"", *(inner.rpartition("/")[0] for inner in btrfs.directly_nested(root))}
+    for path in sorted(touched, reverse=True):
+        with (
+            Beneath(tree, path).opened_folder() as before,
+            Beneath(root, path).opened_folder() as now,
+        ):
+            status = os.fstat(before)
+            os.utime(now, ns=(status.st_atime_ns, status.st_mtime_ns))
 
 
 def mark(subvolume: Path, identifier: str) -> None:
     """Tell the one that is being made from the ones that were set aside."""
-    (subvolume / RETURNED).write_text(identifier + "\n")
+    _mark_in(subvolume).write(identifier.encode() + b"\n")
+
+
+def unmark(subvolume: Path) -> None:
+    """It is one of them, or the system itself: it is marked no more."""
+    _mark_in(subvolume).remove()
+
+
+def _mark_in(subvolume: Path) -> Beneath:
+    return Beneath(subvolume, RETURNED, ours=True)
 
 
 def _clear_unfinished(top: Path, name: str) -> None:
     """Remove what a kill left before the exchange."""
-    place = top / name
-    for other in place.parent.glob(f"{place.name}{MARK}*"):
-        if (other / RETURNED).exists():
-            btrfs.delete_subvolume(other)
+    for other in beside(top, name, MARK):
+        if _mark_in(other.path).kind:
+            btrfs.delete_subvolume(other.path)
 
 
 def move_inner(
@@ -219,17 +241,16 @@ def move_inner(
     them is mounted there goes, as they are in their places then.
     """
     for inner in btrfs.directly_nested(top / aside):
-        target = top / name / inner
-        target.parent.mkdir(parents=True, exist_ok=True)
+        target = Beneath(top) / name / inner
+        target.above.make_folder(0o755)
         if let_go is not None and os.path.ismount(let_go / inner):
             tool("umount", "--lazy", str(let_go / inner))
-        with contextlib.suppress(FileNotFoundError):
-            target.rmdir()
-        os.rename(top / aside / inner, target)
+        target.remove_empty()
+        (Beneath(top) / aside / inner).move_to(target)
         if mounted is None or not _shows(mounted.folder, top / aside):
             continue
-        seen = mounted.folder / inner
-        seen.mkdir(exist_ok=True)
+        seen = Beneath(mounted.folder) / inner
+        seen.make_folder(0o755)
         tool("mount", "-t", "btrfs", "-o", f"subvol={name}/{inner}", mounted.device, str(seen))
 
 

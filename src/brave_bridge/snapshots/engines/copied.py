@@ -6,15 +6,23 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
-from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, copy_tree, covered_bytes
+from brave_bridge.snapshots.jobs.tree_copy import (
+    CopyReport,
+    Progress,
+    copy_tree,
+    covered_bytes,
+    covered_entries,
+)
 from brave_bridge.snapshots.trees.cover import Cover
 from brave_bridge.snapshots.trees.folders import opened, opened_root
 from brave_bridge.snapshots.trees.manifest import joined
 from brave_bridge.snapshots.trees.system_calls import sync_file_system
 
 _SHARES_BLOCKS = ("btrfs", "xfs")
+_FEW_INODES = 100
 
 
 class TreeCopyEngine:
@@ -35,30 +43,34 @@ class TreeCopyEngine:
         self,
         mounted: Mounted,
         cover: Cover,
-        folder: Path,
+        folder: Beneath,
         place: str,
-        previous: Path | None,
+        previous: Beneath | None,
         progress: Progress,
     ) -> CopyReport:
         if previous is None:
-            _check_room(mounted, cover, folder)
-        report = copy_tree(mounted.folder, cover, folder, previous, progress)
-        sync_file_system(folder)
+            _check_room(mounted, cover, folder.path)
+            _check_inodes(mounted, cover, folder.path)
+        try:
+            report = copy_tree(mounted.folder, cover, folder, previous, progress)
+        except OSError as error:
+            raise _as_seen(error, folder.path) from error
+        sync_file_system(folder.path)
         return report
 
     @contextlib.contextmanager
-    def shown(self, part: Part, folder: Path, mounted: Mounted) -> Iterator[Path]:
-        yield folder / "tree"
+    def shown(self, part: Part, folder: Beneath, mounted: Mounted) -> Iterator[Path]:
+        yield (folder / "tree").path
 
-    def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
-        remove_large_tree("tree", folder)
+    def delete(self, part: Part, folder: Beneath, mounted: Mounted | None) -> None:
+        remove_large_tree("tree", folder.path)
 
-    def fault(self, part: Part, folder: Path) -> str:
-        return "" if (folder / "tree").is_dir() else f"its files of {part.mount} are missing"
+    def fault(self, part: Part, folder: Beneath) -> str:
+        return "" if (folder / "tree").is_folder() else f"its files of {part.mount} are missing"
 
-    def use(self, part: Part, folder: Path) -> Use:
+    def use(self, part: Part, folder: Beneath) -> Use:
         """Files that no other snapshot has a name of are held alone."""
-        mine = _files_in(folder / "tree")
+        mine = _files_in((folder / "tree").path)
         alone = shared = 0
         for size, names, links in mine.values():
             if names >= links:
@@ -81,6 +93,25 @@ def _check_room(mounted: Mounted, cover: Cover, folder: Path) -> None:
         raise OSError(
             errno.ENOSPC, f"no room: {needed >> 20} MiB or more are needed, {free >> 20} MiB free"
         )
+
+
+def _check_inodes(mounted: Mounted, cover: Cover, folder: Path) -> None:
+    """The same for inodes, of which a first copy needs one for each file and folder."""
+    free, source = os.statvfs(folder), os.statvfs(mounted.folder)
+    if not free.f_files or (source.f_files and source.f_files - source.f_ffree <= free.f_favail):
+        return
+    if (needed := covered_entries(mounted.folder, cover, until=free.f_favail)) > free.f_favail:
+        words = f"too few inodes: {needed} or more are needed, {free.f_favail} are free"
+        raise OSError(errno.ENOSPC, words, str(folder))
+
+
+def _as_seen(error: OSError, folder: Path) -> OSError:
+    """Of a disk that is full: whether it is bytes or inodes that it has no more of."""
+    room = os.statvfs(folder)
+    if error.errno == errno.ENOSPC and room.f_files and room.f_favail < _FEW_INODES:
+        words = f"too few inodes: {room.f_favail} are free, and each file and folder needs one"
+        return OSError(errno.ENOSPC, words, str(folder))
+    return error
 
 
 def _in_use(folder: Path) -> int:

@@ -1,15 +1,13 @@
 """What every engine can do: make a snapshot of one mounted file system, show it, remove it."""
 
-import os
 import subprocess
-import tempfile
-from collections.abc import Iterator
-from contextlib import AbstractContextManager, contextmanager, suppress
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Protocol
 
 import msgspec
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress
 from brave_bridge.snapshots.trees.cover import Cover
 
@@ -85,23 +83,23 @@ class Engine(Protocol):
         self,
         mounted: Mounted,
         cover: Cover,
-        folder: Path,
+        folder: Beneath,
         place: str,
-        previous: Path | None,
+        previous: Beneath | None,
         progress: Progress,
     ) -> CopyReport:
         """Make it; what it came to. The manifest is in the folder afterwards."""
 
-    def shown(self, part: Part, folder: Path, mounted: Mounted) -> AbstractContextManager[Path]:
+    def shown(self, part: Part, folder: Beneath, mounted: Mounted) -> AbstractContextManager[Path]:
         """The folder where the snapshot's files can be read, for as long as it is entered."""
 
-    def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
+    def delete(self, part: Part, folder: Beneath, mounted: Mounted | None) -> None:
         """Remove it with all that belongs to it."""
 
-    def use(self, part: Part, folder: Path) -> Use:
+    def use(self, part: Part, folder: Beneath) -> Use:
         """What it takes."""
 
-    def fault(self, part: Part, folder: Path) -> str:
+    def fault(self, part: Part, folder: Beneath) -> str:
         """Why it holds nothing any more, by a quick look; empty where that is not seen."""
 
 
@@ -125,35 +123,3 @@ def tool(*argv: str, timeout: float = 600) -> str:
         said = (done.stderr or done.stdout).strip() or f"exit code {done.returncode}"
         raise EngineError(5, said)
     return done.stdout
-
-
-_PLACE = "brave-bridge-mount-"
-
-
-@contextmanager
-def mounted_for_now(*words: str) -> Iterator[Path]:
-    """Mount something (``mount`` and these words) on a folder of its own, and take it down again.
-
-    What a process that was killed left mounted is taken down by the next one that comes here.
-    """
-    take_down_left_mounts()
-    folder = Path(tempfile.mkdtemp(prefix=f"{_PLACE}{os.getpid()}-"))
-    try:
-        tool("mount", *words, str(folder))
-        try:
-            yield folder
-        finally:
-            tool("umount", str(folder))
-    finally:
-        folder.rmdir()
-
-
-def take_down_left_mounts() -> None:
-    """Unmount what processes that are gone had mounted for now."""
-    for folder in Path(tempfile.gettempdir()).glob(f"{_PLACE}*"):
-        process = folder.name.removeprefix(_PLACE).partition("-")[0]
-        if process.isdigit() and not Path(f"/proc/{process}").exists():
-            with suppress(EngineError):
-                tool("umount", str(folder))
-            with suppress(OSError):
-                folder.rmdir()

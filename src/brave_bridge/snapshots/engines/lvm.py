@@ -12,14 +12,15 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.decoding import decode_json
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.engines.engine import (
     EngineError,
     Mounted,
     Part,
     Use,
-    mounted_for_now,
     tool,
 )
+from brave_bridge.snapshots.engines.mounting import mounted_for_now
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
 from brave_bridge.snapshots.trees.cover import Cover
 
@@ -118,9 +119,9 @@ class LvmEngine:
         self,
         mounted: Mounted,
         cover: Cover,
-        folder: Path,
+        folder: Beneath,
         place: str,
-        previous: Path | None,
+        previous: Beneath | None,
         progress: Progress,
     ) -> CopyReport:
         volume = volume_at(mounted.device)
@@ -138,7 +139,7 @@ class LvmEngine:
         return report
 
     @contextlib.contextmanager
-    def shown(self, part: Part, folder: Path, mounted: Mounted) -> Iterator[Path]:
+    def shown(self, part: Part, folder: Beneath, mounted: Mounted) -> Iterator[Path]:
         volume = volume_at(part.place)
         if volume is None or volume.is_lost:
             raise EngineError(5, f"the snapshot {part.place} was filled, and is lost")
@@ -153,11 +154,11 @@ class LvmEngine:
         with mounted_for_now("-o", options.get(kind, "ro"), f"/dev/{place}") as folder:
             yield folder
 
-    def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
+    def delete(self, part: Part, folder: Beneath, mounted: Mounted | None) -> None:
         if volume_at(part.place) is not None:
             tool("lvremove", "--yes", part.place)
 
-    def fault(self, part: Part, folder: Path) -> str:
+    def fault(self, part: Part, folder: Beneath) -> str:
         if shutil.which("lvs") is None:
             return "the tools for logical volumes (lvm2) are not installed here"
         volume = volume_at(part.place)
@@ -165,7 +166,7 @@ class LvmEngine:
             return f"its volume {part.place} is not there"
         return f"its volume {part.place} was filled, and is lost" if volume.is_lost else ""
 
-    def use(self, part: Part, folder: Path) -> Use:
+    def use(self, part: Part, folder: Beneath) -> Use:
         volume = volume_at(part.place)
         if volume is None:
             return Use(0, 0, 0)

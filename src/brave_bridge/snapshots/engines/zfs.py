@@ -5,6 +5,7 @@ import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.engines.engine import EngineError, Mounted, Part, Use, tool
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
 from brave_bridge.snapshots.trees.cover import Cover
@@ -30,9 +31,9 @@ class ZfsEngine:
         self,
         mounted: Mounted,
         cover: Cover,
-        folder: Path,
+        folder: Beneath,
         place: str,
-        previous: Path | None,
+        previous: Beneath | None,
         progress: Progress,
     ) -> CopyReport:
         tool("zfs", "snapshot", place)
@@ -45,7 +46,7 @@ class ZfsEngine:
         return report
 
     @contextlib.contextmanager
-    def shown(self, part: Part, folder: Path, mounted: Mounted) -> Iterator[Path]:
+    def shown(self, part: Part, folder: Beneath, mounted: Mounted) -> Iterator[Path]:
         with self._files(part.place, mounted.folder) as tree:
             yield tree
 
@@ -58,14 +59,14 @@ class ZfsEngine:
             raise EngineError(2, f"the pool has no snapshot {name} of {dataset}")
         yield tree
 
-    def delete(self, part: Part, folder: Path, mounted: Mounted | None) -> None:
+    def delete(self, part: Part, folder: Beneath, mounted: Mounted | None) -> None:
         if part.place in self._known(part.place.partition("@")[0]):
             tool("zfs", "destroy", part.place)
 
-    def fault(self, part: Part, folder: Path) -> str:
+    def fault(self, part: Part, folder: Beneath) -> str:
         return ""
 
-    def use(self, part: Part, folder: Path) -> Use:
+    def use(self, part: Part, folder: Beneath) -> Use:
         known = self._known(part.place.partition("@")[0])
         used, referenced = known.get(part.place, (0, 0))
         return Use(used, max(referenced - used, 0))

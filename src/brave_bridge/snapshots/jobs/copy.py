@@ -16,6 +16,7 @@ from typing import ClassVar
 import msgspec
 
 from brave_bridge.core.formats.decoding import decode_json
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.snapshots.trees.contents import Cloner, blocks_read, open_to_read
 from brave_bridge.snapshots.trees.cover import Cover
 from brave_bridge.snapshots.trees.describing import describe_open, describe_special, place_entry
@@ -106,7 +107,7 @@ class FolderCopier:
         self.anchors = open_root(job.anchors) if job.anchors else -1
         self.previous = open_root(job.previous) if job.previous else -1
         self.known = Manifest(Path(job.known)) if job.known else None
-        self.spool = open(spool_path(job.spools, number), "ab")  # noqa: SIM115
+        self.spool = ours_at(spool_path(job.spools, number)).opened_to_change()
         self.cloner = Cloner()
         self._written = 0
         self._read = -1

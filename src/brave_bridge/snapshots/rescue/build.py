@@ -4,31 +4,37 @@
 """
 
 import hashlib
-import stat
 import sys
 from functools import cache
 from pathlib import Path
 
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.opening.named import named
 from brave_bridge.machines.plain.build import one_file, origins
-from brave_bridge.machines.writing import replace_file
 
 NAME = "brave-bridge-rescue"
 MODULES = (
     "core.formats.decoding",
     "core.formats.proc",
     "core.formats.text",
+    "machines.opening.kernel",
+    "machines.opening.removal",
+    "machines.opening.beneath",
+    "machines.opening.named",
+    "machines.opening.trust",
     "machines.rooted",
     "snapshots.trees.hashing",
     "snapshots.trees.manifest",
     "snapshots.trees.cover",
+    "snapshots.trees.leading",
     "snapshots.trees.system_calls",
     "snapshots.trees.contents",
+    "snapshots.trees.projects",
     "snapshots.trees.describing",
     "snapshots.trees.dressing",
     "snapshots.trees.folders",
     "snapshots.trees.removal",
     "snapshots.trees.mounts",
-    "machines.writing",
     "snapshots.returns.journal",
     "snapshots.jobs.compare",
     "snapshots.jobs.comparison",
@@ -77,32 +83,29 @@ def _made_of() -> str:
     return digest.hexdigest()
 
 
-def keep_rescue_tool(folder: Path) -> Path:
+def keep_rescue_tool(folder: Beneath) -> Beneath:
     """The tool in a folder, written anew where it is of other modules than these, or damaged.
 
     OSError where it cannot be written.
     """
-    path = folder / NAME
-    if not _is_current(path):
-        write_rescue_tool(path)
-    return path
+    place = folder / NAME
+    if not _is_current(place):
+        write_rescue_tool(place)
+    return place
 
 
-def _is_current(path: Path) -> bool:
+def _is_current(place: Beneath) -> bool:
     try:
-        status = path.lstat()
-        if not stat.S_ISREG(status.st_mode) or status.st_size > _LARGEST:
-            return False
-        *lines, last = path.read_bytes().splitlines(keepends=True)
+        *lines, last = place.read(_LARGEST).splitlines(keepends=True)
     except (OSError, ValueError):
         return False
     return last.decode(errors="replace") == _last_line(b"".join(lines))
 
 
-def write_rescue_tool(path: Path) -> None:
+def write_rescue_tool(place: Beneath) -> None:
     """Write the tool in one step, to be run by its owner. OSError."""
-    replace_file(path, rescue_tool().encode(), 0o755)
+    place.write(rescue_tool().encode(), 0o755)
 
 
 if __name__ == "__main__":
-    write_rescue_tool(Path(sys.argv[1]))
+    write_rescue_tool(named(sys.argv[1]))

@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.core.formats.decoding import decode_json
-from brave_bridge.machines.writing import replace_file
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.trees.cover import STAGING
 
 _NAME = "journal.json"
@@ -33,13 +33,13 @@ def new_journal(snapshot: str, machine: str, kept_in: str) -> Journal:
 def read_journal(root: Path) -> Journal | None:
     """The journal of a return that was interrupted on that part, if there is one."""
     try:
-        content = (root / STAGING / _NAME).read_bytes()[:_LONGEST]
+        content = (Beneath(root, STAGING, ours=True) / _NAME).read(_LONGEST)
         return decode_json(content, Journal)
     except (OSError, msgspec.DecodeError):
         return None
 
 
-def write_journal(staging: Path, journal: Journal, phase: str) -> None:
+def write_journal(staging: Beneath, journal: Journal, phase: str) -> None:
     """Say in the staging folder how far the return is."""
     content = msgspec.json.encode(msgspec.structs.replace(journal, phase=phase))
-    replace_file(staging / _NAME, content)
+    (staging / _NAME).write(content, 0o600)

@@ -7,29 +7,19 @@ is refused all the same, the path is copied into the folder and renamed within i
 
 import contextlib
 import errno
-import fcntl
 import os
 import stat
-import struct
 
 from brave_bridge.snapshots.trees.contents import Cloner, copy_content, open_to_read
 from brave_bridge.snapshots.trees.describing import describe_open, describe_special
 from brave_bridge.snapshots.trees.dressing import make_special, set_attributes
 from brave_bridge.snapshots.trees.folders import opened
 from brave_bridge.snapshots.trees.manifest import FILE, FOLDER, type_of
+from brave_bridge.snapshots.trees.projects import set_project
 from brave_bridge.snapshots.trees.removal import remove_tree
 from brave_bridge.snapshots.trees.system_calls import exchange
 
-_GETXATTR, _SETXATTR = 0x801C581F, 0x401C5820
-_FSXATTR = struct.Struct("5I8x")
-_INHERITS = 0x200
 _OWN = ".brave-bridge-return-"
-
-
-def project_of(folder: int) -> int:
-    """The project that what comes into an open folder belongs to (ioctl_xfs_fsgetxattr(2))."""
-    flags, _, _, project, _ = _read(folder)
-    return project if flags & _INHERITS else 0
 
 
 def give_project(name: str, parent: int, project: int) -> None:
@@ -40,21 +30,12 @@ def give_project(name: str, parent: int, project: int) -> None:
         return
     descriptor = os.open(name, os.O_RDONLY | os.O_NOFOLLOW, dir_fd=parent)
     try:
-        flags, extent, count, _, cow = _read(descriptor)
-        flags |= _INHERITS if is_folder else 0
-        fcntl.ioctl(descriptor, _SETXATTR, _FSXATTR.pack(flags, extent, count, project, cow))
+        set_project(descriptor, project, inherits=is_folder)
         if is_folder:
             for inner in os.listdir(descriptor):
                 give_project(inner, descriptor, project)
     finally:
         os.close(descriptor)
-
-
-def _read(descriptor: int) -> tuple[int, int, int, int, int]:
-    try:
-        return _FSXATTR.unpack(fcntl.ioctl(descriptor, _GETXATTR, bytes(_FSXATTR.size)))
-    except OSError:
-        return 0, 0, 0, 0, 0
 
 
 def move_in(staged: str, work: int, name: str, parent: int, *, replaces: bool) -> None:

@@ -45,17 +45,17 @@ def put_back_path(manifest: Manifest, tree: Path, root: Path, path: str, cover: 
         raise ValueError(f"the snapshot has no /{path}")
     _refuse_to_displace(root, decoded_path(path), cover)
     work = root / _ONE
-    times = os.stat(root)
     with opened_root(root) as top:
+        times = os.fstat(top)
         try:
             remove_tree(_ONE, top)
-            work.mkdir(mode=0o700)
+            os.mkdir(_ONE, 0o700, dir_fd=top)
             _stage(entries, tree, work, path)
             sync_file_system(work)
             _swap_in(work, decoded_path(path), top)
         finally:
             remove_tree(_ONE, top)
-            os.utime(root, ns=(times.st_atime_ns, times.st_mtime_ns))
+            os.utime(top, ns=(times.st_atime_ns, times.st_mtime_ns))
     sync_file_system(root)
     return f"/{decoded_path(path)} is back: {len(entries)} paths"
 

@@ -19,6 +19,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.jobs.check import CheckJob
 from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISSING
 from brave_bridge.snapshots.jobs.comparison import Comparison, compare, comparison_job
@@ -117,9 +118,10 @@ class Restoration:
         self.journal = journal
         self.tell = tell or (lambda phase, done, total: None)
         self.helpers: int | Crew = HELPERS
-        self.staging = root / STAGING
+        self.staging = Beneath(root, STAGING, ours=True)
+        """Where what comes back is put together, on the file system that it comes back to."""
         self._found = Comparison(())
-        self._staged = Staging(self.tree, self.staging / _WORK, self.tell)
+        self._staged = Staging(self.tree, self._work, self.tell)
         self._wanted: dict[str, Entry] = {}
         self._folders: dict[str, Entry] = {}
         self._told: list[str] = []
@@ -137,15 +139,17 @@ class Restoration:
         if self.skip_damaged:
             self._leave_out_damaged()
         times = os.stat(self.root)
-        (self.staging / _WORK).mkdir(parents=True, mode=0o700)
+        self._staged.must_have_inodes(self.root, self._wanted)
+        (self.staging / _WORK).make_folder()
         try:
             write_journal(self.staging, self.journal, "staging")
             self._staged.fill(self._found.of(MISSING, CHANGED), self._wanted, self.helpers)
             self._staged.give_projects(self.root)
-            sync_file_system(self.staging)
+            sync_file_system(self.staging.path)
         except (ValueError, OSError) as error:
             self.discard()
-            os.utime(self.root, ns=(times.st_atime_ns, times.st_mtime_ns))
+            with opened_root(self.root) as root:
+                os.utime(root, ns=(times.st_atime_ns, times.st_mtime_ns))
             if isinstance(error, OSError) and error.errno == errno.ENOSPC:
                 raise self._staged.too_little_room(self.root) from error
             raise
@@ -257,7 +261,7 @@ class Restoration:
         ):
             settling = beside.submit(self._settle_all, root)
             # Helpers end with the thread that called them, so it is this one that removes.
-            remove_large_tree(_WORK, self.staging, self.helpers)
+            remove_large_tree(_WORK, self.staging.path, self.helpers)
             settling.result()
             sync_file_system(self.root)
             remove_tree(STAGING, root)
@@ -315,6 +319,10 @@ class Restoration:
         )
 
     @property
+    def _work(self) -> Path:
+        return (self.staging / _WORK).path
+
+    @property
     def _above(self) -> str:
         """What the part's paths begin with on the machine."""
         return self.mount.rstrip("/")
@@ -322,7 +330,7 @@ class Restoration:
     def _swap(self, tops: list[Top], phase: str) -> None:
         with (
             opened_root(self.root) as root,
-            opened_root(self.staging / _WORK) as work,
+            opened_root(self._work) as work,
         ):
             tops = sorted(tops, key=lambda top: swap_order(top.entry.path))
             for number, top in enumerate(tops):

@@ -4,10 +4,10 @@ They are found by their names on the file system itself, so no record of them ca
 """
 
 from datetime import UTC, datetime
-from pathlib import Path
 
 import msgspec
 
+from brave_bridge.machines.opening.named import kernel_lines
 from brave_bridge.snapshots.engines import btrfs
 from brave_bridge.snapshots.engines.btrfs_swap import MARK, STAMP
 from brave_bridge.snapshots.engines.engine import EngineError, Mounted, tool
@@ -73,7 +73,7 @@ def _described(path: str, mounted: Mounted) -> SetAside:
 
 def _in_use(path: str, mounted: Mounted) -> bool:
     """Whether it, or something within it, is mounted anywhere (proc(5), mountinfo)."""
-    for line in Path("/proc/self/mountinfo").read_text(errors="replace").splitlines():
+    for line in kernel_lines("/proc/self/mountinfo"):
         words = line.split()
         source = words[words.index("-") + 2] if "-" in words else ""
         if source == mounted.device and _within(words[3], "/" + path):

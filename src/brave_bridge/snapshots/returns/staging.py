@@ -16,7 +16,7 @@ from brave_bridge.core.formats.text import byte_size
 from brave_bridge.snapshots.jobs.compare import Difference
 from brave_bridge.snapshots.jobs.crew import Crew, carry_out
 from brave_bridge.snapshots.jobs.stage import HANDFUL, StageJob, handfuls
-from brave_bridge.snapshots.returns.moving import give_project, project_of
+from brave_bridge.snapshots.returns.moving import give_project
 from brave_bridge.snapshots.returns.swap_order import belongs_to_boot, depth
 from brave_bridge.snapshots.trees.dressing import set_attributes
 from brave_bridge.snapshots.trees.flushing import Flushing
@@ -28,6 +28,7 @@ from brave_bridge.snapshots.trees.folders import (
     opened_root,
 )
 from brave_bridge.snapshots.trees.manifest import FOLDER, PLACE, Entry, decoded_path
+from brave_bridge.snapshots.trees.projects import project_of
 
 Tell = Callable[[str, int, int], None]
 """Called with the phase, how much of it is done, and of how much."""
@@ -147,6 +148,16 @@ class Staging:
                     if project:
                         with opened_parent(work, top.name) as (parent, name):
                             give_project(name, parent, project)
+
+    @staticmethod
+    def must_have_inodes(disk: Path, wanted: dict[str, Entry]) -> None:
+        """OSError(ENOSPC) where the disk has fewer inodes free than there is to be staged."""
+        room = os.statvfs(disk)
+        free = room.f_favail if os.geteuid() else room.f_ffree
+        needed = len({entry.links or path for path, entry in wanted.items()})
+        if room.f_files and free < needed:
+            words = f"too few inodes: {needed} files have to be made and {free} inodes are free"
+            raise OSError(errno.ENOSPC, words, str(disk))
 
     def too_little_room(self, disk: Path) -> OSError:
         """What to say where the disk had no room for what is staged, which is gone again."""

@@ -11,14 +11,17 @@ from brave_bridge.snapshots.trees.manifest import (
     CHARACTER,
     FILE,
     FOLDER,
+    KNOWN_LATER,
     LINK,
-    NO_COPY_ON_WRITE,
     PLACE,
+    PROJECT_INHERITED,
     Entry,
+    encoded_name,
     encoded_path,
     encoded_xattr,
     type_of,
 )
+from brave_bridge.snapshots.trees.projects import project_of
 
 _FS_IOC_GETFLAGS = 0x80086601
 _NO_FLAGS = bytes(8)
@@ -41,7 +44,7 @@ def read_xattrs(place: int | str) -> dict[str, str]:
     found = {}
     for name in sorted(names):
         with contextlib.suppress(OSError):
-            found[name] = encoded_xattr(os.getxattr(place, name, **follow))
+            found[encoded_name(name)] = encoded_xattr(os.getxattr(place, name, **follow))
     return found
 
 
@@ -53,7 +56,7 @@ def inode_flags(descriptor: int) -> int:
 def read_flags(descriptor: int) -> int:
     """Those of them that a snapshot keeps; 0 where there are none."""
     try:
-        return inode_flags(descriptor) & (KEPT_FLAGS | NO_COPY_ON_WRITE)
+        return inode_flags(descriptor) & (KEPT_FLAGS | KNOWN_LATER)
     except OSError:
         return 0
 
@@ -64,7 +67,12 @@ def proc_path(parent: int, name: str) -> str:
 
 
 def entry_of(
-    path: str, status: os.stat_result, what: str, xattrs: dict[str, str], flags: int
+    path: str,
+    status: os.stat_result,
+    what: str,
+    xattrs: dict[str, str],
+    flags: int,
+    project: int = 0,
 ) -> Entry:
     """The entry of what a status describes. ``path`` is relative to the root."""
     kind = type_of(status.st_mode)
@@ -82,13 +90,16 @@ def entry_of(
         status.st_ino,
         status.st_ctime_ns,
         flags,
+        project,
     )
 
 
 def describe_open(path: str, descriptor: int, status: os.stat_result, what: str) -> Entry:
     """The entry of an open file or folder."""
     xattrs = read_xattrs(descriptor)
-    return entry_of(path, status, what, xattrs, read_flags(descriptor))
+    flags = read_flags(descriptor)
+    project = project_of(descriptor) if flags & PROJECT_INHERITED else 0
+    return entry_of(path, status, what, xattrs, flags, project)
 
 
 def plain_entry(

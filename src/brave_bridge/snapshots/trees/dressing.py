@@ -25,9 +25,11 @@ from brave_bridge.snapshots.trees.manifest import (
     LINK,
     PLACE,
     Entry,
+    decoded_name,
     decoded_path,
     decoded_xattr,
 )
+from brave_bridge.snapshots.trees.projects import project_of, set_project
 
 _FS_IOC_SETFLAGS = 0x40086602
 
@@ -56,7 +58,7 @@ def dress_new(entry: Entry, descriptor: int, status: os.stat_result) -> None:
     if (status.st_uid, status.st_gid) != (entry.uid, entry.gid):
         os.fchown(descriptor, entry.uid, entry.gid)
     for attribute, value in entry.xattrs.items():
-        os.setxattr(descriptor, attribute, decoded_xattr(value))
+        os.setxattr(descriptor, decoded_name(attribute), decoded_xattr(value))
     if entry.mode != status.st_mode & 0o7777:
         os.fchmod(descriptor, entry.mode)
     os.utime(descriptor, ns=(entry.mtime_ns, entry.mtime_ns))
@@ -91,6 +93,8 @@ def set_attributes_of(entry: Entry, descriptor: int, *, with_flags: bool = True)
     if changed or status.st_mode & 0o7777 != entry.mode:
         os.fchmod(descriptor, entry.mode)
     os.utime(descriptor, ns=(status.st_atime_ns, entry.mtime_ns))
+    if with_flags and entry.project and project_of(descriptor) != entry.project:
+        set_project(descriptor, entry.project, inherits=True)
     if with_flags and read_flags(descriptor) != entry.flags:
         set_flags(descriptor, entry.flags)
 
@@ -102,10 +106,10 @@ def _set_xattrs(entry: Entry, place: int | str, **follow: bool) -> bool:
         return False
     for attribute in present.keys() - entry.xattrs.keys():
         with contextlib.suppress(OSError):
-            os.removexattr(place, attribute, **follow)
+            os.removexattr(place, decoded_name(attribute), **follow)
     for attribute, value in entry.xattrs.items():
         if present.get(attribute) != value:
-            os.setxattr(place, attribute, decoded_xattr(value), **follow)
+            os.setxattr(place, decoded_name(attribute), decoded_xattr(value), **follow)
     return True
 
 

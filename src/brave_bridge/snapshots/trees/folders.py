@@ -5,32 +5,20 @@ entered (openat2(2), RESOLVE_BENEATH, RESOLVE_NO_SYMLINKS and RESOLVE_NO_XDEV).
 """
 
 import contextlib
-import ctypes
-import errno
 import os
-import struct
 from collections.abc import Callable, Container, Iterable, Iterator
 
 import msgspec
 
+from brave_bridge.machines.opening.kernel import open_beneath
 from brave_bridge.snapshots.trees.cover import Leaver
 from brave_bridge.snapshots.trees.dressing import unlock
 from brave_bridge.snapshots.trees.manifest import FOLDER, joined, type_of
 
-_OPENAT2 = 437
-_RESOLVE_NO_XDEV, _RESOLVE_NO_SYMLINKS, _RESOLVE_BENEATH = 0x01, 0x04, 0x08
-_RESOLVE = _RESOLVE_NO_XDEV | _RESOLVE_NO_SYMLINKS | _RESOLVE_BENEATH
-_FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
-_PATH_MAX, _BYTES_OF_A_CHARACTER = 4096, 4
-_HOW = struct.pack("QQQ", _FLAGS, 0, _RESOLVE)
-_libc = ctypes.CDLL(None, use_errno=True)
-_libc.syscall.restype = ctypes.c_long
-_kernel_has_openat2 = True
-
 
 def open_root(path: str | os.PathLike) -> int:
-    """Open the folder that a tree stands in."""
-    return os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    """Open the folder that a tree stands in, which is no link."""
+    return os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
 
 
 def open_folder(root: int, path: str) -> int:
@@ -38,60 +26,7 @@ def open_folder(root: int, path: str) -> int:
 
     OSError(ELOOP) where a link stands in the way, OSError(EXDEV) where a mount does.
     """
-    global _kernel_has_openat2
-    if not path:
-        return os.dup(root)
-    if len(path) * _BYTES_OF_A_CHARACTER >= _PATH_MAX and len(os.fsencode(path)) >= _PATH_MAX:
-        return _open_in_parts(root, path)
-    if _kernel_has_openat2:
-        found = _libc.syscall(_OPENAT2, root, os.fsencode(path), _HOW, len(_HOW))
-        if found >= 0:
-            return found
-        code = ctypes.get_errno()
-        if code not in (errno.ENOSYS, errno.EPERM):
-            raise OSError(code, os.strerror(code), path)
-        _kernel_has_openat2 = code != errno.ENOSYS
-    return _open_stepwise(root, path)
-
-
-def _open_in_parts(root: int, path: str) -> int:
-    """Open a folder whose path is longer than the kernel takes at once (path_resolution(7))."""
-    descriptor = os.dup(root)
-    for part in _parts(path):
-        try:
-            inner = open_folder(descriptor, part)
-        finally:
-            os.close(descriptor)
-        descriptor = inner
-    return descriptor
-
-
-def _parts(path: str) -> Iterator[str]:
-    """A long path cut at slashes into paths that the kernel takes."""
-    rest = os.fsencode(path)
-    while len(rest) >= _PATH_MAX:
-        end = rest.rfind(b"/", 0, _PATH_MAX)
-        if end <= 0:
-            raise OSError(errno.ENAMETOOLONG, os.strerror(errno.ENAMETOOLONG), path)
-        yield os.fsdecode(rest[:end])
-        rest = rest[end + 1 :]
-    yield os.fsdecode(rest)
-
-
-def _open_stepwise(root: int, path: str) -> int:
-    flags = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW
-    descriptor = os.dup(root)
-    try:
-        for name in path.split("/"):
-            if name in ("", ".", ".."):
-                raise OSError(errno.ELOOP, os.strerror(errno.ELOOP), path)
-            inner = os.open(name, flags, dir_fd=descriptor)
-            os.close(descriptor)
-            descriptor = inner
-    except OSError:
-        os.close(descriptor)
-        raise
-    return descriptor
+    return open_beneath(root, path, within_mount=True)
 
 
 class opened:

@@ -8,13 +8,22 @@ nothing takes a quarter of an hour.
 """
 
 import hashlib
+import re
 import struct
 import sys
 from functools import cache
 from typing import Any
 
+from brave_bridge.machines.opening.named import kernel_text
+
 SHA256, BLAKE2, SPARSE = "sha256:", "blake2b:", "sha256-blocks:"
 UNCHECKED = "unchecked"
+"""What ``is_same`` takes for everything, and a comparison for nothing."""
+
+UNKNOWN = "of no kind that is known"
+_OLDER = re.compile(r"^[0-9a-f]{64}$")
+"""BLAKE3, which the first versions wrote without a mark."""
+
 BLOCK = 4096
 _ZEROS = bytes(1 << 20)
 _NOTHING = bytes(BLOCK)
@@ -55,16 +64,19 @@ class BlockDigest:
 
 
 class _NoDigest:
-    """In the place of an older hash that is not at hand: what it is of cannot be checked."""
+    """In the place of a hash that is not at hand; ``told`` stands for what it would be."""
 
     name = "none"
+
+    def __init__(self, told: str) -> None:
+        self._told = told
 
     def update(self, piece: bytes) -> None:
         """Forget it."""
 
     def hexdigest(self) -> str:
-        """What ``is_same`` takes for everything, and a comparison for nothing."""
-        return UNCHECKED
+        """``UNCHECKED``, or what no content has."""
+        return self._told
 
 
 def is_same(found: str, wanted: str) -> bool:
@@ -89,13 +101,12 @@ def quicker_of(processor: str) -> str:
 @cache
 def quicker_here() -> str:
     """The mark of what new contents are hashed with: the quicker one that is allowed here."""
+    # The first processor is enough: for hundreds of them the kernel takes its time.
+    kind = quicker_of(kernel_text("/proc/cpuinfo", _FIRST_PROCESSOR))
     try:
-        with open("/proc/cpuinfo", encoding="utf-8", errors="replace") as stream:
-            # The first processor is enough: for hundreds of them the kernel takes its time.
-            kind = quicker_of(stream.read(_FIRST_PROCESSOR))
         # Refused where only what FIPS 140 approves of may be used.
         _blake2()
-    except (OSError, ValueError):
+    except ValueError:
         return SHA256
     return kind
 
@@ -107,19 +118,26 @@ def _blake2(content: bytes = b"") -> Any:
 def new_digest(like: str = "") -> Any:
     """A digest of the kind that a manifest's text is of; where it is empty the quicker one.
 
-    What cannot be had here says so in the place of a hash (see is_same).
+    What cannot be had here says so in the place of a hash (see is_same); what is of no kind that
+    is known is never the same.
     """
     like = like or quicker_here()
     if like.startswith(SHA256):
         return hashlib.sha256()
     if like.startswith(SPARSE):
         return BlockDigest()
-    try:
-        if like.startswith(BLAKE2):
+    if like.startswith(BLAKE2):
+        try:
             return _blake2()
+        except ValueError:
+            return _NoDigest(UNCHECKED)
+    if not _OLDER.match(like):
+        # Whatever it is a mark of, no version of ours has written it.
+        return _NoDigest(UNKNOWN)
+    try:
         from blake3 import blake3
-    except (ImportError, ValueError):
-        return _NoDigest()
+    except ImportError:
+        return _NoDigest(UNCHECKED)
     return blake3()
 
 

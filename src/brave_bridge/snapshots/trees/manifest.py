@@ -15,11 +15,13 @@ from base64 import b64decode, b64encode
 from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
+from typing import BinaryIO
 from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 import msgspec
 
 from brave_bridge.core.formats.decoding import NO_TEXT_OF_THAT
+from brave_bridge.machines.opening.named import ours_at
 from brave_bridge.snapshots.trees.hashing import new_digest, text_of
 
 _is_plain = re.compile(r"[/ !$&'()*+,\-.:;=@_~\[\]{}<>|^`#?0-9A-Za-z]*").fullmatch
@@ -27,6 +29,8 @@ _SAFE = "/ !$&'()*+,-.:;=@_~[]{}<>|^`#?"
 _FOLDER_LINE = b'["d","'
 _LONGEST_PATH = 1 << 15
 _MANY = 50
+LARGEST = 2_000_000_000
+"""Bytes of a manifest; that of a million files has a tenth of it."""
 
 FILE, FOLDER, LINK, FIFO, CHARACTER, BLOCK = "fdlpcb"
 PLACE = "m"
@@ -34,6 +38,10 @@ PLACE = "m"
 
 NO_COPY_ON_WRITE = 0x00800000
 """The inode flag of btrfs files that are written in place (ioctl_iflags(2))."""
+
+COMPRESSED, SYNCHRONOUS, PROJECT_INHERITED = 0x04, 0x08, 0x20000000
+KNOWN_LATER = NO_COPY_ON_WRITE | COMPRESSED | SYNCHRONOUS | PROJECT_INHERITED
+"""Flags that older manifests do not know: of these only a lack counts."""
 
 KINDS = {
     stat.S_IFREG: FILE,
@@ -70,11 +78,13 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
     inode: int = 0
     ctime_ns: int = 0
     flags: int = 0
+    project: int = 0
+    """The project that what comes into a folder belongs to, where it says so by a flag."""
 
     def same_attributes(self, other: "Entry") -> bool:
         """Whether owner, mode, time, attributes and flags are the same.
 
-        Of no copy on write only a lack counts: older manifests do not know it.
+        Of flags that older manifests do not know only a lack counts, and so of a project.
         """
         return bool(
             self.mode == other.mode
@@ -82,8 +92,9 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
             and self.gid == other.gid
             and self.mtime_ns == other.mtime_ns
             and self.xattrs == other.xattrs
-            and self.flags & ~NO_COPY_ON_WRITE == other.flags & ~NO_COPY_ON_WRITE
-            and (other.flags | ~self.flags) & NO_COPY_ON_WRITE
+            and self.flags & ~KNOWN_LATER == other.flags & ~KNOWN_LATER
+            and not self.flags & ~other.flags & KNOWN_LATER
+            and self.project in (0, other.project)
         )
 
 
@@ -112,6 +123,23 @@ def joined(folder: str, name: str) -> str:
 def type_of(mode: int) -> str:
     """The type letter of a file mode; empty for a socket, which no snapshot keeps."""
     return KINDS.get(mode & 0o170000, "")
+
+
+def encoded_name(name: str) -> str:
+    """An attribute's name as a manifest writes it: one that is no UTF-8 as ``=`` and base64.
+
+    No name begins so: each has its namespace first (xattr(7)).
+    """
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return "=" + b64encode(os.fsencode(name)).decode()
+    return name
+
+
+def decoded_name(text: str) -> str:
+    """The name of an attribute from its text in a manifest. ValueError where it is none."""
+    return os.fsdecode(b64decode(text[1:], validate=True)) if text.startswith("=") else text
 
 
 def encoded_xattr(value: bytes) -> str:
@@ -165,10 +193,20 @@ _NO_NAMES = frozenset(("", ".", ".."))
 def checksum_of(manifest: Path, like: str = "") -> str:
     """The hash of a manifest file itself; ``like``: see new_digest."""
     digest = new_digest(like)
-    with open(manifest, "rb", buffering=0) as stream:
+    with ours_at(manifest).opened(buffering=0) as stream:
+        _must_be_readable(stream)
         for piece in iter(lambda: stream.read(1 << 20), b""):
             digest.update(piece)
     return text_of(digest)
+
+
+def _must_be_readable(stream: BinaryIO) -> os.stat_result:
+    status = os.fstat(stream.fileno())
+    if not status.st_size:
+        raise DamagedManifest("it is empty")
+    if status.st_size > LARGEST:
+        raise DamagedManifest(f"it is longer than {LARGEST} bytes")
+    return status
 
 
 class _Index:
@@ -220,10 +258,8 @@ class Manifest:
     """A manifest file, read folder by folder. Folders and paths are as the manifest writes them."""
 
     def __init__(self, path: Path) -> None:
-        with open(path, "rb") as stream:
-            status = os.fstat(stream.fileno())
-            if not status.st_size:
-                raise DamagedManifest("it is empty")
+        with ours_at(path).opened() as stream:
+            status = _must_be_readable(stream)
             self._content = mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ)
         index = _index_of(self._content, status)
         self._places, self._inner = index.places, index.inner
@@ -341,9 +377,9 @@ class ManifestWriter:
         """Write it; its hash."""
         digest = new_digest()
         paths = {spool for spool, *_ in self.pieces.values()}
-        spools = {path: open(path, "rb", buffering=0) for path in paths}  # noqa: SIM115
+        spools = {path: ours_at(path).opened(buffering=0) for path in paths}
         try:
-            with open(self.path, "wb") as stream:
+            with ours_at(self.path).written_anew() as stream:
                 for folder in sorted(self.pieces):
                     spool, offset, length = self.pieces[folder]
                     spools[spool].seek(offset)

@@ -5,29 +5,22 @@ a bind mount.
 """
 
 import os
-from pathlib import Path
 
 from brave_bridge.core.formats.proc import read_mountinfo, unescaped
+from brave_bridge.machines.opening.named import kernel_text
 
-_MOUNTINFO, _SWAPS = Path("/proc/self/mountinfo"), Path("/proc/swaps")
+_MOUNTINFO, _SWAPS = "/proc/self/mountinfo", "/proc/swaps"
 
 
 def mounts_below(root: str | os.PathLike) -> tuple[str, ...]:
     """The mount points below a folder, by path from there; none where /proc is not there."""
-    return _below(root, [mount.path for mount in read_mountinfo(_text(_MOUNTINFO))])
+    return _below(root, [mount.path for mount in read_mountinfo(kernel_text(_MOUNTINFO))])
 
 
 def swap_files_below(root: str | os.PathLike) -> tuple[str, ...]:
     """The files below a folder that the kernel swaps to now, by path from there."""
-    rows = [line.split() for line in _text(_SWAPS).splitlines()[1:]]
+    rows = [line.split() for line in kernel_text(_SWAPS).splitlines()[1:]]
     return _below(root, [unescaped(row[0]) for row in rows if row[1:2] == ["file"]])
-
-
-def _text(path: Path) -> str:
-    try:
-        return path.read_text(errors="surrogateescape")
-    except OSError:
-        return ""
 
 
 def _below(root: str | os.PathLike, paths: list[str]) -> tuple[str, ...]:

@@ -4,10 +4,11 @@ A file for each kind: ``sha256sum -c SHA256SUMS`` and ``b2sum -c B2SUMS`` (sha25
 """
 
 import re
-from pathlib import Path
 from urllib.parse import unquote_to_bytes
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.trees.hashing import BLAKE2, SHA256
+from brave_bridge.snapshots.trees.manifest import LARGEST
 
 SUMS = {SHA256: "SHA256SUMS", BLAKE2: "B2SUMS"}
 """What the files are called, by the mark of the hashes in them."""
@@ -17,19 +18,20 @@ _FILE = re.compile(rb'\["f","([^"]*)",[\d,]*"(%b)([0-9a-f]{64})"' % _MARKS)
 """The beginning of a file's line; nothing else in a manifest has these quotes unescaped."""
 
 
-def write_sums(folder: Path) -> None:
+def write_sums(folder: Beneath) -> None:
     """Write the sums of the files in ``folder``/manifest.jsonl beside it. OSError.
 
     They are flushed with the snapshot.
     """
     found: dict[bytes, list[bytes]] = {mark.encode(): [] for mark in SUMS}
-    for path, mark, digest in _FILE.findall((folder / "manifest.jsonl").read_bytes()):
+    for path, mark, digest in _FILE.findall((folder / "manifest.jsonl").read(LARGEST)):
         found[mark].append(
             _line(unquote_to_bytes(path), digest) if b"%" in path else _plain_line(path, digest)
         )
     for mark, lines in found.items():
         if lines:
-            (folder / SUMS[mark.decode()]).write_bytes(b"".join(lines))
+            with (folder / SUMS[mark.decode()]).written_anew() as stream:
+                stream.write(b"".join(lines))
 
 
 def _plain_line(path: bytes, digest: bytes) -> bytes:
