@@ -13,10 +13,10 @@ from brave_bridge.drawings.chart import Chart
 from brave_bridge.drawings.chart_text import drawn
 from brave_bridge.workbench.demo import build_demo
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.drawing import PAGES
 from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.pages.fleet import fleet_page
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.papers.drawing import PAGES
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.reading import read_machine
 
 WIDTH, HEIGHT = 100, 14

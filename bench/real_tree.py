@@ -10,7 +10,7 @@ from tests.support import lab
 from bench.measure import in_turn, seconds
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.targets import Target
 
 _QUIET = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "stdin": subprocess.DEVNULL}

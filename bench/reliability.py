@@ -42,7 +42,7 @@ from brave_bridge.snapshots.rescue.build import write_rescue_tool
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.workbench.demo import build_demo
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.targets import Target
 
 _FICLONE = 0x40049409

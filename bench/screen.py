@@ -166,7 +166,7 @@ def show_long_plan() -> None:
 
     from brave_bridge.tui.app import BraveBridge
     from brave_bridge.tui.harbour import Harbour
-    from brave_bridge.workbench.next_step import NextStep
+    from brave_bridge.workbench.outlook.next_step import NextStep
     from brave_bridge.workbench.record import KeptPlan, MachineRecord
 
     changes = tuple(change(f"package-{n:04d}", by_hand=True) for n in range(1, PLAN_ROWS + 1))

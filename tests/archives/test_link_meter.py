@@ -8,7 +8,7 @@ from brave_bridge.core.estimate import Speeds
 from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.workbench.decisions import Decisions
-from brave_bridge.workbench.measuring import MeasuringPerformer
+from brave_bridge.workbench.outlook.measuring import MeasuringPerformer
 from tests.support.archive_server import ArchiveServer
 
 

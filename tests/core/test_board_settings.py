@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brave_bridge.core.boot.firmware_text import KeptText, options_carried_over
-from brave_bridge.core.crossing.board_settings import carry_board_settings
+from brave_bridge.core.crossing.kernels.board_settings import carry_board_settings
 from brave_bridge.core.crossing.replies import Done, Failed
 from brave_bridge.core.survey.platform import BoardFile
 from tests.support.facts import facts

@@ -3,7 +3,7 @@
 import msgspec
 import pytest
 
-from brave_bridge.core.crossing.boot_once import boot_once
+from brave_bridge.core.crossing.kernels.boot_once import boot_once
 from brave_bridge.core.crossing.replies import FactsRead, Failed, Restarted, TrialArranged
 from brave_bridge.core.crossing.requests import (
     ArrangeTrial,

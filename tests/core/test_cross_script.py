@@ -7,7 +7,6 @@ import msgspec
 import pytest
 
 from brave_bridge.core.crossing.cross import cross_route
-from brave_bridge.core.crossing.go_back import go_back
 from brave_bridge.core.crossing.replies import (
     Answered,
     Awaited,
@@ -56,6 +55,7 @@ from brave_bridge.core.crossing.requests import (
     reply_of,
 )
 from brave_bridge.core.crossing.two_stages import TwoStages
+from brave_bridge.core.crossing.ways_back.go_back import go_back
 from brave_bridge.core.packages.changes import ServiceChange
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.survey.activity import Activity, Unit
@@ -523,7 +523,6 @@ def test_what_would_keep_it_from_booting_is_told():
     ("matches", "reply", "at"),
     [
         (lambda r: isinstance(r, RestoreSnapshot), Failed("restoring", "damaged"), "restore"),
-        (runs("check"), Ran(100, "E: broken", 1, "j"), "check"),
         (lambda r: isinstance(r, CompareWithSnapshot), Compared(2, ("/a: missing",)), "comparison"),
     ],
 )
@@ -532,6 +531,22 @@ def test_a_return_that_fails_can_be_run_again(matches, reply, at):
     outcome = drive(go_back("s-1", DebCommands().check), machine)
     assert (outcome.state, outcome.at) == ("failed", at)
     assert outcome.next_step == "brave-bridge return s-1"
+
+
+@pytest.mark.parametrize(
+    ("reply", "said"),
+    [
+        (Ran(100, "E: broken\n  packages", 1, "j"), "E: broken packages"),
+        (Failed("running apt-get", "it is not installed"), "it is not installed"),
+        (Ran(127, "", 1, "j"), "no word"),
+    ],
+)
+def test_all_is_back_also_where_the_package_manager_does_not_run(reply, said):
+    machine = Machine().instead(runs("check"), reply).instead(restores, RESTORED)
+    outcome = drive(go_back("s-1", DebCommands().check), machine)
+    assert outcome.state == "done", outcome
+    (told,) = [words for words in outcome.warnings if "check did not pass" in words]
+    assert said in told and told.startswith("all is back as it was kept")
 
 
 # A leg that was left open

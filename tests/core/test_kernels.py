@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
-from brave_bridge.core.crossing.change_kernels import KernelChange, change_kernels
-from brave_bridge.core.crossing.hold_series import hold_series, let_series_go
+from brave_bridge.core.crossing.kernels.change_kernels import KernelChange, change_kernels
+from brave_bridge.core.crossing.kernels.hold_series import hold_series, let_series_go
 from brave_bridge.core.crossing.replies import (
     Done,
     FactsRead,

@@ -18,7 +18,7 @@ from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.workbench.decisions import Decisions
 from brave_bridge.workbench.lines import all_lines
-from brave_bridge.workbench.routes import stands_of
+from brave_bridge.workbench.outlook.routes import stands_of
 from tests.support.facts import facts, leg, package, quayside
 
 PORT = SettingSign("/etc/gauge/*.conf", r"^port\s*=\s*[0-9]{1,3}$")

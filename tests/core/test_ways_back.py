@@ -21,7 +21,7 @@ from brave_bridge.core.ways_back.recovery_card import (
     make_card,
 )
 from brave_bridge.core.ways_back.retention import Candidate, Retention, fates, later
-from brave_bridge.workbench.return_preview import _groups
+from brave_bridge.workbench.ways.return_preview import _groups
 
 NOW = "2026-11-25T12:00:00+00:00"
 
@@ -170,6 +170,9 @@ def test_accounts_are_named_and_their_secrets_are_not():
     assert "$y$" not in str(found)
 
 
+COPIED = {"kept": "by copy", "by_rescue_tool": True}
+
+
 def card(**changes) -> CardFacts:
     known = {
         "machine": "petrel",
@@ -180,15 +183,15 @@ def card(**changes) -> CardFacts:
         "boot_entry": "Quayside, with Linux 5.19.0-4",
         "kernels": (CardKernel("5.19.0-4", True), CardKernel("6.1.0-9", False)),
         "parts": (
-            CardPart(mount="/", device="/dev/sda2", uuid="1-2", type="ext4", engine="copy"),
-            CardPart(mount="/boot/efi", device="/dev/sda1", uuid="A", type="vfat", engine="copy"),
+            CardPart(mount="/", device="/dev/sda2", uuid="1-2", type="ext4", **COPIED),
+            CardPart(mount="/boot/efi", device="/dev/sda1", uuid="A", type="vfat", **COPIED),
             CardPart(mount="/srv/pool", device="/dev/md0", type="xfs"),
         ),
         "way_back": "s-1",
         "way_back_made": NOW,
         "way_back_release": "Quayside 5.3",
         "checksum": "ab" * 32,
-        "tree": "/var/lib/brave-bridge/snapshots/s-1/root/tree",
+        "by_hand": ("rsync -aHAX --delete /mnt/kept/ /mnt/",),
     }
     return CardFacts(**{**known, **changes})
 
@@ -226,27 +229,22 @@ def test_a_card_says_what_to_type_in_its_order():
                         uuid="9",
                         type="btrfs",
                         subvolume="/@",
-                        engine="btrfs",
+                        kept="by btrfs",
                     ),
                 )
             },
-            (
-                "mount -o subvol=/@ UUID=9 /mnt",
-                "mount -o subvolid=5 UUID=9 /top",
-                "mv @ @.broken",
-                "btrfs subvolume snapshot @.broken/var/lib",
-            ),
+            ("mount -o subvol=/@ UUID=9 /mnt",),
         ),
         (
             {
                 "parts": (
-                    CardPart(mount="/", device="/dev/mapper/vg-root", type="xfs", engine="lvm"),
+                    CardPart(mount="/", device="/dev/mapper/vg-root", type="xfs", kept="by LVM"),
                 )
             },
             ("vgchange -ay", "mount /dev/mapper/vg-root /mnt"),
         ),
         (
-            {"parts": (CardPart(mount="/", device="tank/root", type="zfs", engine="zfs"),)},
+            {"parts": (CardPart(mount="/", device="tank/root", type="zfs", kept="by ZFS"),)},
             ("zpool import -f -R /mnt -a",),
         ),
         ({"loader": "systemd-boot"}, ("hold Space",)),

@@ -10,7 +10,7 @@ import pytest
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.tree import TreeMachine, open_tree
 from brave_bridge.snapshots.catalogue import Snapshots
-from brave_bridge.snapshots.engines import btrfs, btrfs_swap
+from brave_bridge.snapshots.engines import btrfs_subvolumes, btrfs_swap
 from brave_bridge.snapshots.engines.mounting import take_down_left_mounts
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.snapshots.returns.set_aside import delete_set_aside, set_aside
@@ -208,7 +208,7 @@ def test_an_exchange_that_is_cut_off_is_finished_by_a_second_run(mounted, step, 
     (root / "etc/came-since").write_text("x")
     child = os.fork()
     if child == 0:
-        module = btrfs if step == "swap" else btrfs_swap
+        module = btrfs_subvolumes if step == "swap" else btrfs_swap
         setattr(module, step, lambda *words: os._exit(9))
         try:
             returning.restore(taken)

@@ -6,14 +6,14 @@ from pathlib import Path
 import pytest
 
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.workbench import kernel_series
-from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.kernel_series import (
+from brave_bridge.workbench.boot import kernel_series
+from brave_bridge.workbench.boot.kernel_series import (
     begin_letting_go,
     kernel_holds,
     must_be_held_by,
     what_a_hold_means,
 )
+from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
 from tests.support import other_families

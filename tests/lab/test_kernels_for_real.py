@@ -4,8 +4,8 @@ from pathlib import Path
 
 import pytest
 
-from brave_bridge.core.crossing.change_kernels import KernelChange, change_kernels
-from brave_bridge.core.crossing.hold_series import hold_series, let_series_go
+from brave_bridge.core.crossing.kernels.change_kernels import KernelChange, change_kernels
+from brave_bridge.core.crossing.kernels.hold_series import hold_series, let_series_go
 from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.formats.kernel_modules import read_aliases, read_builtin_aliases
 from brave_bridge.core.kernels.drivers import Drivers
@@ -15,9 +15,9 @@ from brave_bridge.families.registry import commands_of, family_named, survey
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.inline import drive
 from brave_bridge.runner.performer import Performer
+from brave_bridge.workbench.boot.kernel_series import kernels_coming
+from brave_bridge.workbench.boot.offered_kernels import fetched_branch, offered_kernels
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.kernel_series import kernels_coming
-from brave_bridge.workbench.offered_kernels import fetched_branch, offered_kernels
 from brave_bridge.workbench.targets import Target
 from tests.support import bootlab, lab
 

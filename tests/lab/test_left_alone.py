@@ -15,7 +15,7 @@ from brave_bridge.machines.subvolumes import make_subvolume
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.description import About
-from brave_bridge.snapshots.engines import btrfs
+from brave_bridge.snapshots.engines import btrfs_subvolumes
 from brave_bridge.snapshots.returning import Returning
 from brave_bridge.snapshots.returns import moving
 from brave_bridge.snapshots.trees.cover import Cover
@@ -152,8 +152,8 @@ def test_read_only_subvolumes_and_no_copy_on_write_come_back(tmp_path):
         (root / "home/letter").write_text("a letter, so that files come back one by one")
         returning.restore(taken)
         assert differing(before, described(root)) in ([], ["home/letter"])
-        assert btrfs.is_read_only(root / "srv/frozen")
-        assert not btrfs.is_read_only(root / "srv/thawed")
+        assert btrfs_subvolumes.is_read_only(root / "srv/frozen")
+        assert not btrfs_subvolumes.is_read_only(root / "srv/thawed")
         assert flags_of(root / "srv/machines/disk") & _NO_COW
         assert not returning.preview(taken, by_content=True).count
 

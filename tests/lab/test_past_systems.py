@@ -9,7 +9,7 @@ from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.snapshots.catalogue import Snapshots
-from brave_bridge.snapshots.engines import btrfs, btrfs_swap
+from brave_bridge.snapshots.engines import btrfs_subvolumes, btrfs_swap
 from brave_bridge.snapshots.past_systems import PastSystems
 from brave_bridge.snapshots.returning import Returning
 from tests.lab.test_btrfs import change
@@ -94,7 +94,9 @@ def test_it_is_the_way_back_beside_the_system_of_now(system):
 def test_what_a_kill_left_half_made_is_made_anew(system):
     disk, _, past = system
     tree = (past.snapshots.base(past.snapshots.find("first")) / "root/tree").path
-    btrfs.tool("btrfs", "subvolume", "snapshot", str(tree), str(disk.top / "@.as-of-first"))
+    btrfs_subvolumes.tool(
+        "btrfs", "subvolume", "snapshot", str(tree), str(disk.top / "@.as-of-first")
+    )
     assert past.listed() == []
     assert past.make("first").way_back == "first"
 
@@ -171,7 +173,7 @@ def test_what_a_return_has_set_aside_can_be_started_and_is_set_aside_again(syste
 
 
 STEPS = {
-    "swap": btrfs,
+    "swap": btrfs_subvolumes,
     "set_aside": btrfs_swap,
     "move_inner": btrfs_swap,
     "boot_it": btrfs_swap,

@@ -17,7 +17,7 @@ from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner import launch
 from brave_bridge.workbench.beginning import begin_crossing, go_on
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.targets import Target
 from tests.support import lab
 from tests.support.runs import carry_out_on

@@ -1,15 +1,19 @@
 """Engines that this kernel cannot run for real: logical volumes and ZFS, by recorded tools."""
 
 import shutil
+from pathlib import Path
 
+import msgspec
 import pytest
 
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import MachineError
 from brave_bridge.snapshots import catalogue, taking
 from brave_bridge.snapshots.choices import CHOICES, Choices
-from brave_bridge.snapshots.engines.choose import choose
-from brave_bridge.snapshots.engines.engine import Mounted
-from brave_bridge.snapshots.engines.lvm import read_volumes
+from brave_bridge.snapshots.engines.choose import ENGINES, choose
+from brave_bridge.snapshots.engines.copied import TreeCopyEngine
+from brave_bridge.snapshots.engines.engine import MERGE, GivenBack, Mounted, Way
+from brave_bridge.snapshots.engines.lvm import LvmEngine, read_volumes
 from brave_bridge.snapshots.parts import Layout
 from brave_bridge.snapshots.trees.cover import Exclusion
 from tests.support.pretended_tools import PretendedTools
@@ -101,9 +105,9 @@ def test_a_whole_volume_becomes_its_snapshot(system, tmp_path, monkeypatch):
     elsewhere = tmp_path / "state"
     snapshots.machine.state.folder.rename(elsewhere)
     snapshots.machine.state.folder = elsewhere
-    snapshots.folder = elsewhere / "snapshots"
+    snapshots.own, snapshots.folder = Beneath(elsewhere, "snapshots"), elsewhere / "snapshots"
     taken = snapshots.take("first", TRIAL)
-    monkeypatch.setattr(type(returning), "_why_not_merge", lambda *words: "")
+    monkeypatch.setattr(LvmEngine, "way", lambda *words: Way(MERGE, "nothing must stay"))
     assert returning.how(taken)[0][1] == "merge"
     done = returning.restore(taken)
     assert done.restart_needed and done.used_up == ("/",)
@@ -169,3 +173,44 @@ def test_reports_of_volumes_are_read_or_refused():
     )
     with pytest.raises(ValueError):
         read_volumes("  Failed to find logical volume")
+
+
+def test_each_engine_says_how_a_root_is_given_back_by_hand():
+    root = Mounted("/", Path("/"), "/dev/sda2", "btrfs", subvolume="/@", uuid="9")
+    kept = "/var/lib/brave-bridge/snapshots/s-1/root/tree"
+    said = {name: engine.by_hand(root, kept, ["/home", "/srv"]) for name, engine in ENGINES.items()}
+    assert said["copy"] == (
+        f"rsync -aHAX --delete --exclude=/home --exclude=/srv /mnt{kept}/ /mnt/",
+    )
+    assert said["btrfs"] == (
+        "mkdir /top && mount -o subvolid=5 UUID=9 /top && cd /top",
+        "mv @ @.broken",
+        f"btrfs subvolume snapshot @.broken{kept} @",
+    )
+    assert said["lvm"] == said["zfs"] == ()
+    assert ENGINES["copy"].by_hand(root, "", []) == ()
+
+
+class Mirrored(TreeCopyEngine):
+    """An engine from elsewhere: all that it does differently is how a part comes back."""
+
+    name, kept = "mirror", "by a mirror"
+
+    def way(self, returned):
+        return Way("mirror", "the other half is taken")
+
+    def give_back(self, returned, identifier):
+        (returned.mounted.folder / "etc/given-back").write_text(identifier)
+        return GivenBack(aside=("half",))
+
+
+def test_an_engine_is_an_object_that_nothing_else_knows(tmp_path, monkeypatch):
+    monkeypatch.setitem(ENGINES, "mirror", Mirrored())
+    snapshots, returning = catalogue_at(tmp_path)
+    taken = snapshots.take("first", msgspec.structs.replace(TRIAL, engine="mirror"))
+    assert taken.parts[0].engine == "mirror" and snapshots.listed()[0].is_whole
+    assert returning.how(taken) == [("/", "mirror", "the other half is taken")]
+    report = returning.restore(taken)
+    assert report.aside == ("half",) and (tmp_path / "etc/given-back").read_text() == "first"
+    assert not returning.check(taken).faults
+    snapshots.delete("first", "trial")

@@ -21,8 +21,8 @@ from brave_bridge.snapshots.trees.cover import Cover, Exclusion
 from brave_bridge.snapshots.trees.leading import with_what_is_led_to
 from brave_bridge.snapshots.trees.projects import project_of, set_project
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.return_preview import preview_return
 from brave_bridge.workbench.targets import Target
+from brave_bridge.workbench.ways.return_preview import preview_return
 from tests.support import lab
 from tests.support.trees import IS_ROOT, TRIAL, catalogue_at, described, differing
 

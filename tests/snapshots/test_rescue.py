@@ -268,7 +268,7 @@ LIES = {
     "no number": (r"(?m)^number = .*$", 'number = "1"'),
     "infinity": (r"(?m)^number = .*$", "number = 1e400"),
     "a list for a text": (r"(?m)^mount = .*$", "mount = []"),
-    "no engine": (r"(?m)^engine = .*$", ""),
+    "no mount": (r"(?m)^mount = .*$", ""),
     "a record": (r"(?m)^folder = .*$", 'folder = {"a": 1}'),
 }
 
@@ -292,7 +292,7 @@ def test_no_control_code_of_a_description_reaches_the_terminal(tool, system):
     file.write_text(text)
     listed = run(sys.executable, tool, "list", root)
     assert "trial" in listed.stdout and not {"\x1b", "\u202e"} & set(listed.stdout)
-    file.write_text(text.replace('engine = "copy"', 'engine = "\\u001b]0;x\\u0007"'))
+    file.write_text(text.replace('folder = "root"', 'folder = "\\u001b]0;x\\u0007"'))
     assert "\x1b" not in refused(tool, root)
 
 

@@ -6,15 +6,17 @@ from pathlib import Path
 
 import pytest
 
+from brave_bridge.cli.running import run as run_words
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.machines.standin.signing import make_key
 from brave_bridge.machines.tree import open_tree
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.support.runs import begin, carry_out, contents, outcome_of
+from tests.support.trees import TRIAL
 
 VENDOR = "archives/quayside/dists/diamond"
 
@@ -216,3 +218,20 @@ def test_writing_keeps_owner_mode_and_attributes(tmp_path):
     assert os.getxattr(path, "user.note") == b"kept"
     assert os.geteuid() != 0 or (status.st_uid, status.st_gid) == (12, 34)
     assert os.listdir(tmp_path) == ["file"]
+
+
+NO_ADDRESSES = ("http://mirror]/", "http://[::1/x", "http://a[b]/", "http://\u2100.example/")
+
+
+@pytest.mark.parametrize("address", NO_ADDRESSES)
+def test_what_is_no_address_is_told_and_ends_nothing(own_world, monkeypatch, capsys, address):
+    desk, _ = own_world
+    extra = desk.machine.root / "etc/apt/sources.list.d/odd.list"
+    extra.write_text(f"deb {address} bowline main\ndeb [signed-by=/x] {address}pool ./\n")
+    monkeypatch.setattr("brave_bridge.cli.application.Desk", lambda target: desk)
+    taken = desk.snapshots.take("first", TRIAL).id
+    commands = ("survey", "sources", "route", "tasks", "plan --to 7", "ways-back", "update --list")
+    for words in (*commands, f"return {taken} --preview"):
+        assert run_words(["--demo", "petrel", *words.split()]) in (0, 1, 10, 20), words
+        seen = capsys.readouterr()
+        assert seen.out or seen.err

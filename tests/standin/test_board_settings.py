@@ -1,7 +1,7 @@
 """A small board over a leg that writes its firmware's settings anew: none made by hand is lost."""
 
 from brave_bridge.core.boot.firmware_text import setting_in
-from brave_bridge.workbench.booting import boot_seen
+from brave_bridge.workbench.boot.booting import boot_seen
 from tests.standin.test_restarts import cross
 
 PLACE = "/boot/firmware/config.txt"

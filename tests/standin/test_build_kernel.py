@@ -2,10 +2,10 @@
 
 import pytest
 
-from brave_bridge.core.crossing.build_kernel import LEAVE
+from brave_bridge.core.crossing.kernels.build_kernel import LEAVE
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import BuildBrief
-from brave_bridge.workbench.kernel_building import (
+from brave_bridge.workbench.boot.kernel_building import (
     RECORDS,
     SourceTree,
     Wishes,

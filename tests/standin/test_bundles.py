@@ -8,7 +8,7 @@ from brave_bridge.core.images.changes import DROPPED, UPGRADED
 from brave_bridge.core.images.system import IMAGE_FILE, SLOTS_FILE
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin.images import KEY_FILE
-from brave_bridge.workbench.bundles import bundles_here, look_into
+from brave_bridge.workbench.media.bundles import bundles_here, look_into
 from brave_bridge.workbench.refusal import Refused
 from tests.support.bundles import KEY, bundle
 

@@ -4,7 +4,7 @@ import pytest
 
 from brave_bridge.core.proof.difference import REGRESSION, UNEXPLAINED
 from brave_bridge.runner.briefs import CrossBrief
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from tests.support.runs import begin, carry_out, outcome_of
 
 CROSSINGS = {

@@ -3,7 +3,7 @@
 import base64
 
 from brave_bridge.runner.briefs import CrossBrief
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from tests.support.runs import begin, carry_out
 
 SECRET = "gr4nite-b0lt"

@@ -12,10 +12,10 @@ from brave_bridge.archives.download import Downloader
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.standin import images
 from brave_bridge.machines.standin.signing import make_detached_key
-from brave_bridge.workbench import depot
-from brave_bridge.workbench.bundles import bundles_here, look_into
-from brave_bridge.workbench.depot import ADDRESS_FILE, depot_address, fetch, offered_by
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.media import depot
+from brave_bridge.workbench.media.bundles import bundles_here, look_into
+from brave_bridge.workbench.media.depot import ADDRESS_FILE, depot_address, fetch, offered_by
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.support.archive_server import ArchiveServer
 

@@ -12,7 +12,7 @@ from brave_bridge.machines.standin.licensed_system import BOOK
 from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
 from brave_bridge.runner.key_desk import WITHDRAWN
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from tests.standin.test_restarts import anew
 from tests.support.deaths import ends_the_same_after_each_death
 from tests.support.keys import CREW, HARBOUR, USED_UP, giving

@@ -5,7 +5,7 @@ import struct
 import pytest
 
 from brave_bridge.machines.standin import live
-from brave_bridge.workbench.booting import (
+from brave_bridge.workbench.boot.booting import (
     begin_starting_as_ever,
     begin_starting_other,
     boot_seen,
@@ -25,7 +25,7 @@ def begun(monkeypatch):
         outcomes.append(carried_out(desk, brief, f"{kind}-{len(outcomes)}"))
         return kind
 
-    monkeypatch.setattr("brave_bridge.workbench.booting.begin", begin)
+    monkeypatch.setattr("brave_bridge.workbench.boot.booting.begin", begin)
     return outcomes
 
 

@@ -28,15 +28,15 @@ from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.opening import notes_to_write, open_logbook
 from brave_bridge.workbench import beginning, decisions, places, policies, run
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.export import export_logbook
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.pages.crossing import crossing_page
 from brave_bridge.workbench.pages.logbook import logbook_page
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.papers.export import export_logbook
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
-from brave_bridge.workbench.ways_back import WaysBack
+from brave_bridge.workbench.ways.ways_back import WaysBack
 from tests.support.runs import begin, carry_out
 from tests.support.trees import IS_ROOT, TRIAL
 

@@ -6,7 +6,7 @@ from datetime import date
 import msgspec
 import pytest
 
-from brave_bridge.core.crossing import image_leg
+from brave_bridge.core.crossing.made_as_one import image_leg
 from brave_bridge.core.crossing.requests import Run
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings
 from brave_bridge.core.images.system import (
@@ -22,10 +22,10 @@ from brave_bridge.machines.standin import images, live
 from brave_bridge.machines.standin.images import KEY_FILE
 from brave_bridge.machines.standin.signing import make_detached_key
 from brave_bridge.runner.briefs import CrossBrief, KeptBrief, ReturnBrief
-from brave_bridge.workbench.kept_system import begin_keeping_longer, kept_of
-from brave_bridge.workbench.plans import Plans
-from brave_bridge.workbench.proving import prove_again
+from brave_bridge.workbench.planning.plans import Plans
+from brave_bridge.workbench.proofs.proving import prove_again
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.ways.kept_system import begin_keeping_longer, kept_of
 from tests.standin.test_restarts import anew
 from tests.support.deaths import ends_the_same_after_each_death
 from tests.support.runs import answering, begin, carry_out, contents, outcome_of
@@ -294,7 +294,7 @@ def test_a_shell_that_was_opened_for_the_work_is_closed_whenever_it_dies(desk, t
 
     start, folder = desk.machine.root, tmp_path / "deaths"
     assert ends_the_same_after_each_death(
-        start, "puffin", "trial", "after", folder, share=(0, 5), holds=is_closed
+        start, "puffin", "trial", "after", folder, holds=is_closed
     )
 
 

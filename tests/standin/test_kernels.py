@@ -2,17 +2,21 @@
 
 import pytest
 
-from brave_bridge.core.crossing.change_kernels import KernelChange
+from brave_bridge.core.crossing.kernels.change_kernels import KernelChange
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import HoldBrief, KernelsBrief, UpdateBrief
-from brave_bridge.workbench.booting import boot_seen
-from brave_bridge.workbench.kernel_drivers import driver_report
-from brave_bridge.workbench.kernel_series import kernel_holds
-from brave_bridge.workbench.kernels import kernels_to_remove
-from brave_bridge.workbench.offered_kernels import fetched_branch, must_be_offered, offered_kernels
+from brave_bridge.workbench.boot.booting import boot_seen
+from brave_bridge.workbench.boot.kernel_drivers import driver_report
+from brave_bridge.workbench.boot.kernel_series import kernel_holds
+from brave_bridge.workbench.boot.kernels import kernels_to_remove
+from brave_bridge.workbench.boot.offered_kernels import (
+    fetched_branch,
+    must_be_offered,
+    offered_kernels,
+)
+from brave_bridge.workbench.planning.tasks import tasks_of
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.tasks import tasks_of
 from tests.standin.test_restarts import cross, described
 from tests.standin.test_trials import next_kernel, tried, with_newer_kernel
 from tests.support.runs import begin, carry_out, contents, outcome_of

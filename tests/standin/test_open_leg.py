@@ -11,7 +11,7 @@ from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.workbench.members import FleetMember
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.reading import read_machine
 from tests.support.runs import begin, carry_out

@@ -19,8 +19,8 @@ from brave_bridge.runner.durable import DurableRun
 from brave_bridge.runner.performer import Performer
 from brave_bridge.snapshots.description import About
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plans import Plans
-from brave_bridge.workbench.ways_back import WaysBack
+from brave_bridge.workbench.planning.plans import Plans
+from brave_bridge.workbench.ways.ways_back import WaysBack
 from tests.support.runs import begin, contents
 from tests.support.trees import IS_ROOT
 

@@ -21,14 +21,14 @@ from brave_bridge.families.registry import baseline
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.runner.checking import ask_checks
-from brave_bridge.workbench.own_checks import (
+from brave_bridge.workbench.kept.own_checks import (
     all_checks,
     checks_for,
     forget_check,
     set_check,
     suggested,
 )
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.support.runs import begin, carry_out, outcome_of
 

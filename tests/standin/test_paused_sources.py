@@ -8,8 +8,8 @@ from brave_bridge.machines.standin.packages import Suite, write_archive
 from brave_bridge.machines.standin.signing import make_key
 from brave_bridge.machines.standin.world import THIRD_PARTY_ORIGIN, third_party_package
 from brave_bridge.runner.briefs import CrossBrief, SourcesBrief
-from brave_bridge.workbench.newest_proof import proof_now
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
+from brave_bridge.workbench.proofs.newest_proof import proof_now
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 from tests.support.runs import begin, carry_out, outcome_of

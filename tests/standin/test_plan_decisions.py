@@ -4,13 +4,13 @@ import pytest
 
 from brave_bridge.core.packages.choices import CHANNEL, OBSOLETE, RESTART, SOURCE, TOOL
 from brave_bridge.runner.briefs import CrossBrief
-from brave_bridge.workbench.plans import Plans
-from brave_bridge.workbench.policies import (
+from brave_bridge.workbench.kept.policies import (
     forget_policy,
     listed_policies,
     read_policies,
     toggle_choice,
 )
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from tests.support.runs import begin, carry_out, outcome_of
 

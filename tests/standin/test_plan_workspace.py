@@ -9,14 +9,14 @@ import pytest
 from brave_bridge.core.packages.levels import UPGRADED
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench import reading
-from brave_bridge.workbench.config_preview import preview_config
 from brave_bridge.workbench.decisions import keep_track, toggle_task
+from brave_bridge.workbench.kept.policies import toggle_answer, toggle_preference
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.pages.plan import plan_page
 from brave_bridge.workbench.pages.route import route_page
-from brave_bridge.workbench.plan_export import export_plan
-from brave_bridge.workbench.plans import Plans
-from brave_bridge.workbench.policies import toggle_answer, toggle_preference
+from brave_bridge.workbench.papers.plan_export import export_plan
+from brave_bridge.workbench.planning.config_preview import preview_config
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.roles import known_roles
 from tests.support.runs import begin, carry_out, outcome_of
@@ -216,7 +216,7 @@ def test_sources_without_the_main_archive_are_refused(stand_in):
 
 
 def test_the_systems_own_setting_of_the_track_is_read_shown_and_written(stand_in):
-    from brave_bridge.workbench.track import change_track
+    from brave_bridge.workbench.planning.track import change_track
 
     desk = stand_in("petrel")
     path = "/etc/quayside/track.conf"

@@ -8,7 +8,7 @@ from brave_bridge.machines.standin.packages import Suite, write_archive
 from brave_bridge.machines.standin.signing import make_key
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench import lines
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from tests.support.runs import begin, carry_out, outcome_of
 
 LINE = """

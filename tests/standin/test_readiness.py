@@ -17,7 +17,7 @@ from brave_bridge.workbench import run
 from brave_bridge.workbench.beginning import begin_crossing
 from brave_bridge.workbench.decisions import change_decisions, read_decisions, surroundings_for
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import remember

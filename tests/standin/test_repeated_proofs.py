@@ -10,10 +10,10 @@ from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief
 from brave_bridge.runner.expiry import fates_of
 from brave_bridge.runner.repeated_proofs import LOCK, REPEATS
-from brave_bridge.workbench import proving
-from brave_bridge.workbench.plans import Plans
-from brave_bridge.workbench.proof_schedule import set_schedule
-from brave_bridge.workbench.proving import (
+from brave_bridge.workbench.kept.proof_schedule import set_schedule
+from brave_bridge.workbench.planning.plans import Plans
+from brave_bridge.workbench.proofs import proving
+from brave_bridge.workbench.proofs.proving import (
     forget_repeats,
     plan_repeats,
     prove_what_is_due,

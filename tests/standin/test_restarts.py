@@ -9,7 +9,7 @@ from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.decisions import read_decisions, surroundings_for
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.targets import Target
 from tests.support.runs import answering, begin, carry_out, outcome_of
 

@@ -3,7 +3,7 @@
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.runner.card_maker import card_facts
 from brave_bridge.snapshots.archive_names import archive_of
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from tests.support.runs import begin, carry_out, outcome_of
 
 

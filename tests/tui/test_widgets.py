@@ -11,7 +11,7 @@ from brave_bridge.tui.theme import THEMES
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.widgets.lines import HeadLine, KeyLine
 from brave_bridge.tui.widgets.why_pane import WhyPane
-from brave_bridge.workbench.next_step import NextStep
+from brave_bridge.workbench.outlook.next_step import NextStep
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading
 
 COLUMNS = (Column("", 2), Column("what", 20), Column("size", 8, right=True), Column("why"))

@@ -8,7 +8,7 @@ from brave_bridge.core.boot.grub_trial import TRIAL_ID
 from brave_bridge.core.boot.loader_faults import INITRD
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.survey.platform import Boot, Kernel
-from brave_bridge.workbench.booting import boot_seen, must_be_tried_once
+from brave_bridge.workbench.boot.booting import boot_seen, must_be_tried_once
 from brave_bridge.workbench.pages.kernels import kernels_page
 from brave_bridge.workbench.record import MachineRecord, Surveyed
 from brave_bridge.workbench.refusal import Refused

@@ -10,7 +10,7 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.pages.plan import plan_page
 from brave_bridge.workbench.pages.route import route_page
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target

@@ -3,7 +3,7 @@
 import msgspec
 import pytest
 
-from brave_bridge.workbench.next_step import OnTheWay, next_step
+from brave_bridge.workbench.outlook.next_step import OnTheWay, next_step
 
 CALM = OnTheWay(goal="7 diamond", support_days=156)
 ORDER = [

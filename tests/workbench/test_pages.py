@@ -17,7 +17,6 @@ from brave_bridge.snapshots.returns.set_aside import SetAside
 from brave_bridge.workbench.decisions import keep_way
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import FleetMember, fleet_members
-from brave_bridge.workbench.newest_proof import proof_now
 from brave_bridge.workbench.pages.configs import configs_page
 from brave_bridge.workbench.pages.fleet import fleet_page
 from brave_bridge.workbench.pages.kernels import kernels_page
@@ -28,13 +27,14 @@ from brave_bridge.workbench.pages.return_preview import preview_lines
 from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.pages.ways_back import ways_back_page
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
+from brave_bridge.workbench.proofs.newest_proof import proof_now
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.record import KeptPlan
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target, open_target, parse_words
-from brave_bridge.workbench.ways_back import WaysBack
+from brave_bridge.workbench.ways.ways_back import WaysBack
 from tests.support import facts
 from tests.support.runs import take_snapshot
 
@@ -343,7 +343,7 @@ def test_a_known_package_manager_under_an_unknown_distribution_mends_by_its_own_
 
 
 def test_a_drawing_of_the_fleet_names_what_it_cannot_show(read, tmp_path, monkeypatch):
-    from brave_bridge.workbench import export
+    from brave_bridge.workbench.papers import export
     from brave_bridge.workbench.record import MachineRecord
 
     titles = []

@@ -11,12 +11,12 @@ from brave_bridge.drawings.chart import Chart
 from brave_bridge.drawings.chart_text import drawn
 from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief, encode_brief
 from brave_bridge.store.rows import EntryRow, ProcedureRow, SampleRow
-from brave_bridge.workbench.drawing import PAGES, draw, report
 from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.pages.fleet import fleet_page
 from brave_bridge.workbench.pages.page import Page
+from brave_bridge.workbench.papers.drawing import PAGES, draw, report
 from brave_bridge.workbench.pictures.crossing import crossing_picture
-from brave_bridge.workbench.plans import Plans
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.reading import _read, read_machine
 from brave_bridge.workbench.record import Live, MachineRecord
 from brave_bridge.workbench.refusal import Refused

@@ -6,7 +6,7 @@ from brave_bridge.core.estimate import ASSUMED_RESTART, Speeds
 from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.runner.briefs import CrossBrief, encode_brief
 from brave_bridge.store.rows import EntryRow, ProcedureRow
-from brave_bridge.workbench.forecast import forecast
+from brave_bridge.workbench.outlook.forecast import forecast
 from tests.support.facts import plan
 
 LEG = plan().with_step(RestartStep(because=("kernel changes",)))

@@ -4,7 +4,7 @@ import msgspec
 import pytest
 
 from brave_bridge.core.survey.findings import Finding, Verdict
-from brave_bridge.workbench.track import change_track
+from brave_bridge.workbench.planning.track import change_track
 from brave_bridge.workbench.why_nothing import why_nothing
 
 

@@ -10,34 +10,38 @@ from brave_bridge.cli.application import Json, Yes, app, confirm, follow_to_end,
 from brave_bridge.cli.kernel_texts import configuration_text, kernels_text, offered_text
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.kernels.kernel_package import series_of
-from brave_bridge.workbench.booting import (
+from brave_bridge.workbench.boot.booting import (
     begin_boot_once,
     begin_starting_as_ever,
     begin_starting_other,
     boot_seen,
     must_be_tried_once,
 )
-from brave_bridge.workbench.kernel_building import (
+from brave_bridge.workbench.boot.kernel_building import (
     Wishes,
     begin_build,
     configuration_of,
     tree_or_only,
     wanted_from,
 )
-from brave_bridge.workbench.kernel_drivers import driver_lines, driver_report
-from brave_bridge.workbench.kernel_series import (
+from brave_bridge.workbench.boot.kernel_drivers import driver_lines, driver_report
+from brave_bridge.workbench.boot.kernel_series import (
     begin_hold,
     begin_letting_go,
     must_be_held_by,
     what_a_hold_means,
 )
-from brave_bridge.workbench.kernels import (
+from brave_bridge.workbench.boot.kernels import (
     begin_adding,
     begin_removal,
     kernels_of_ways_back,
     kernels_to_remove,
 )
-from brave_bridge.workbench.offered_kernels import fetched_branch, must_be_offered, offered_kernels
+from brave_bridge.workbench.boot.offered_kernels import (
+    fetched_branch,
+    must_be_offered,
+    offered_kernels,
+)
 
 Branch = Annotated[
     str,

@@ -11,7 +11,7 @@ from brave_bridge.core.formats.text import plain
 from brave_bridge.core.proof.checks import CHECK_KINDS, FAILS, GRAVE, MINOR, OwnCheck
 from brave_bridge.families.registry import baseline
 from brave_bridge.runner.checking import ask_checks
-from brave_bridge.workbench.own_checks import (
+from brave_bridge.workbench.kept.own_checks import (
     all_checks,
     checks_for,
     forget_check,

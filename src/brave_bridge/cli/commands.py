@@ -36,9 +36,9 @@ from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.findings import Verdict, worst
 from brave_bridge.workbench import beginning
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.plan_export import export_plan
-from brave_bridge.workbench.plans import Plans
-from brave_bridge.workbench.policies import forget_policy, listed_policies, read_policies
+from brave_bridge.workbench.kept.policies import forget_policy, listed_policies, read_policies
+from brave_bridge.workbench.papers.plan_export import export_plan
+from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.surveying import remember
 

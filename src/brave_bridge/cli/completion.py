@@ -60,7 +60,7 @@ def _rules(desk: Desk) -> Iterator[tuple[str, str]]:
 
 
 def _tasks(desk: Desk) -> Iterator[tuple[str, str]]:
-    from brave_bridge.workbench.tasks import tasks_of
+    from brave_bridge.workbench.planning.tasks import tasks_of
 
     yield from ((task.key, task.text) for task in tasks_of(desk))
 

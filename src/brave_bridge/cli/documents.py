@@ -18,8 +18,8 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import counted, worst
 from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
+from brave_bridge.workbench.outlook.routes import Routes
 from brave_bridge.workbench.record import KeptPlan, Surveyed
-from brave_bridge.workbench.routes import Routes
 from brave_bridge.workbench.why_nothing import NothingOffered
 
 SCHEMA = 1

@@ -10,8 +10,8 @@ import typer
 from brave_bridge.cli import documents
 from brave_bridge.cli.application import REFUSED, Json, app, print_document, print_said
 from brave_bridge.core.formats.text import byte_size, counted, plain
-from brave_bridge.workbench.bundles import BundleSeen, bundles_here, look_into
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.media.bundles import BundleSeen, bundles_here, look_into
 
 
 @app.command()
@@ -47,7 +47,7 @@ def bundle(
 
 def _from_depot(desk: Desk, source: str, release: str, json: bool) -> None:
     # What fetches over a link is loaded by those alone who want that.
-    from brave_bridge.workbench.depot import depot_address, fetch, offered_by
+    from brave_bridge.workbench.media.depot import depot_address, fetch, offered_by
 
     address = source or depot_address(desk)
     if not release:

@@ -9,7 +9,7 @@ import typer
 from brave_bridge.cli import documents
 from brave_bridge.cli.application import Json, Yes, app, confirm, follow_to_end, print_document
 from brave_bridge.core.formats.text import byte_size, counted, plain
-from brave_bridge.workbench.kept_system import (
+from brave_bridge.workbench.ways.kept_system import (
     KeptSeen,
     begin_going_back,
     begin_keeping_longer,

@@ -4,11 +4,11 @@ from collections.abc import Iterable, Iterator
 
 from brave_bridge.core.formats.text import byte_size, plain
 from brave_bridge.core.survey.platform import FirmwareOption
-from brave_bridge.workbench.booting import BootSeen
-from brave_bridge.workbench.kernel_building import Configuration
-from brave_bridge.workbench.kernel_series import KernelComing
-from brave_bridge.workbench.kernels import KernelSeen
-from brave_bridge.workbench.offered_kernels import OfferedKernel
+from brave_bridge.workbench.boot.booting import BootSeen
+from brave_bridge.workbench.boot.kernel_building import Configuration
+from brave_bridge.workbench.boot.kernel_series import KernelComing
+from brave_bridge.workbench.boot.kernels import KernelSeen
+from brave_bridge.workbench.boot.offered_kernels import OfferedKernel
 
 
 def kernels_text(seen: BootSeen) -> list[str]:

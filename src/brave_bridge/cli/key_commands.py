@@ -6,7 +6,7 @@ import typer
 
 from brave_bridge.cli.application import Json, KeyFd, app, print_said
 from brave_bridge.cli.key_entry import KeyEntry
-from brave_bridge.workbench.licence_keys import waiting_for, withdraw
+from brave_bridge.workbench.media.licence_keys import waiting_for, withdraw
 from brave_bridge.workbench.refusal import Refused
 
 

@@ -11,7 +11,7 @@ from brave_bridge.core.licensed.key import KeyFault, LicenceKey
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.machines.no_traces import leave_no_core
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.licence_keys import (
+from brave_bridge.workbench.media.licence_keys import (
     give,
     judged_by,
     judged_for,

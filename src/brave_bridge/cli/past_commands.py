@@ -9,7 +9,7 @@ from brave_bridge.cli import documents
 from brave_bridge.cli.application import Json, Yes, app, confirm, follow_to_end, print_document
 from brave_bridge.core.boot.past_entry import PastSystem
 from brave_bridge.core.formats.text import plain
-from brave_bridge.workbench.past_systems import (
+from brave_bridge.workbench.boot.past_systems import (
     begin_keeping,
     begin_offering,
     begin_withdrawing,

@@ -10,12 +10,12 @@ from brave_bridge.cli import documents, texts
 from brave_bridge.cli.application import REFUSED, Json, app, print_document
 from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.proof.difference import UNEXPLAINED
-from brave_bridge.workbench.baselines import compared_with, read_kept, take_baseline
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.newest_proof import proof_now
-from brave_bridge.workbench.proof_report import markdown, save_report
-from brave_bridge.workbench.proof_schedule import set_schedule
-from brave_bridge.workbench.proving import prove_what_is_due
+from brave_bridge.workbench.kept.proof_schedule import set_schedule
+from brave_bridge.workbench.papers.proof_report import markdown, save_report
+from brave_bridge.workbench.proofs.baselines import compared_with, read_kept, take_baseline
+from brave_bridge.workbench.proofs.newest_proof import proof_now
+from brave_bridge.workbench.proofs.proving import prove_what_is_due
 
 WANTS_A_LOOK, WORSE = 10, 20
 """The exit codes for a monitoring system, as those of ``survey --exit-code``."""

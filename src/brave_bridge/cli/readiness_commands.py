@@ -250,11 +250,11 @@ def draw(
     """Draw a view as SVG and PDF: the fleet, a machine's route or plan, how long support lasts."""
     target = context.obj.target
     if name == "support":
-        from brave_bridge.workbench.export import export_support
+        from brave_bridge.workbench.papers.export import export_support
 
         written = export_support(target.words, line, Path(to))
     else:
-        from brave_bridge.workbench.drawing import draw as draw_view
+        from brave_bridge.workbench.papers.drawing import draw as draw_view
 
         written = draw_view(name, target, Path(to), machine, every=every)
     paths = [str(path) for path in written]
@@ -269,7 +269,7 @@ def report(
     json: Json = False,
 ) -> None:
     """Write all views of a machine, with their pictures and lists, as one PDF."""
-    from brave_bridge.workbench.drawing import report_of
+    from brave_bridge.workbench.papers.drawing import report_of
 
     path = str(report_of(context.obj.target, Path(to), machine))
     print_said(json, "report", path, files=[path])

@@ -19,8 +19,8 @@ from brave_bridge.cli.application import (
 )
 from brave_bridge.cli.completion import tasks as task_names
 from brave_bridge.workbench.lines import check_file, own_files
-from brave_bridge.workbench.tasks import tasks_of, tick
-from brave_bridge.workbench.track import change_track
+from brave_bridge.workbench.planning.tasks import tasks_of, tick
+from brave_bridge.workbench.planning.track import change_track
 from brave_bridge.workbench.why_nothing import why_nothing
 
 

@@ -16,11 +16,11 @@ from brave_bridge.core.survey.findings import counted as by_verdict
 from brave_bridge.snapshots.settings_archive import SettingsArchive
 from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
+from brave_bridge.workbench.outlook.routes import Routes
 from brave_bridge.workbench.places import config_folder
+from brave_bridge.workbench.planning.tasks import Task
 from brave_bridge.workbench.readiness import PendingUpdates
 from brave_bridge.workbench.record import Surveyed
-from brave_bridge.workbench.routes import Routes
-from brave_bridge.workbench.tasks import Task
 from brave_bridge.workbench.why_nothing import NothingOffered
 
 _SHOWN = 12

@@ -25,11 +25,11 @@ from brave_bridge.cli.completion import ways_back
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.snapshots.choices import cover_of
 from brave_bridge.snapshots.trees.cover import Exclusion, MountRule
-from brave_bridge.workbench import cards
-from brave_bridge.workbench.file_difference import file_difference
 from brave_bridge.workbench.pages.return_preview import preview_lines
+from brave_bridge.workbench.papers import cards
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.ways_back import WaysBack
+from brave_bridge.workbench.ways.file_difference import file_difference
+from brave_bridge.workbench.ways.ways_back import WaysBack
 
 Id = Annotated[
     str,

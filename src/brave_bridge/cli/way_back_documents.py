@@ -10,8 +10,8 @@ from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISS
 from brave_bridge.snapshots.parts import Layout
 from brave_bridge.snapshots.returning import Checked
 from brave_bridge.snapshots.returns.set_aside import SetAside
-from brave_bridge.workbench.return_preview import ReturnPreview
 from brave_bridge.workbench.way_back import WayBack
+from brave_bridge.workbench.ways.return_preview import ReturnPreview
 
 
 def way_back(way: WayBack) -> dict[str, Any]:

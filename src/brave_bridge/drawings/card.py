@@ -258,12 +258,10 @@ class _Page:
                     facecolor="white",
                     edgecolor="black",
                     linewidth=0.9,
-                    linestyle="-" if part.engine else (0, (4, 3)),
+                    linestyle="-" if part.kept else (0, (4, 3)),
                 )
             )
-            kept = {"": "not covered", "copy": "snapshot by copy"}.get(
-                part.engine, f"snapshot by {part.engine}"
-            )
+            kept = f"snapshot {part.kept}" if part.kept else "not covered"
             lines = [f"{part.mount}  {part.type}", part.name[:46], kept]
             for row, line in enumerate(lines):
                 self.axes.text(

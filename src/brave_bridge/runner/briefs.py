@@ -2,27 +2,27 @@
 
 import msgspec
 
-from brave_bridge.core.crossing.boot_once import boot_once
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
-from brave_bridge.core.crossing.build_kernel import BuildOrder, build_kernel
-from brave_bridge.core.crossing.change_kernels import (
+from brave_bridge.core.crossing.cross import cross_route
+from brave_bridge.core.crossing.kernels.boot_once import boot_once
+from brave_bridge.core.crossing.kernels.build_kernel import BuildOrder, build_kernel
+from brave_bridge.core.crossing.kernels.change_kernels import (
     KernelChange,
     change_and_try,
     change_kernels,
 )
-from brave_bridge.core.crossing.cross import cross_route
-from brave_bridge.core.crossing.go_back import go_back
-from brave_bridge.core.crossing.hold_series import hold_series, let_series_go
-from brave_bridge.core.crossing.keep_way_back import check_way_back, take_way_back
-from brave_bridge.core.crossing.kept_system import go_back_to_kept, keep_longer
+from brave_bridge.core.crossing.kernels.hold_series import hold_series, let_series_go
+from brave_bridge.core.crossing.made_as_one.kept_system import go_back_to_kept, keep_longer
 from brave_bridge.core.crossing.open_leg import OpenLeg
-from brave_bridge.core.crossing.past_system import keep_past, offer_past, withdraw_past
 from brave_bridge.core.crossing.remedy import apply_remedy
 from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.crossing.take_up_sources import WaitingSource, take_up_sources
+from brave_bridge.core.crossing.ways_back.go_back import go_back
+from brave_bridge.core.crossing.ways_back.keep_way_back import check_way_back, take_way_back
+from brave_bridge.core.crossing.ways_back.past_system import keep_past, offer_past, withdraw_past
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.checks import OwnCheck

@@ -23,8 +23,11 @@ from brave_bridge.machines.port import STATE_FOLDER, Machine
 from brave_bridge.snapshots.archive_names import archive_of
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.description import Snapshot
+from brave_bridge.snapshots.engines.choose import engine_of
+from brave_bridge.snapshots.engines.engine import Engine
 
 STEM = "recovery-card"
+_NO_PART_OF_IT = ("/proc", "/sys", "/dev", "/run", "/tmp", "/var/tmp")
 _PARTITION = re.compile(r"^(?:/dev/)?((?:nvme\d+n\d+|mmcblk\d+)|[a-z]+)p?\d*$")
 
 
@@ -63,7 +66,7 @@ def card_facts(machine: Machine, facts: Facts, snapshots: Snapshots, about: str 
         checksum=snapshot.checksum if snapshot else "",
         kept_in=snapshot.kept_in if snapshot else "",
         settings=_settings(machine, snapshot),
-        tree=_tree(snapshot),
+        by_hand=_by_hand(snapshots, snapshot),
         deadline=newest.keeping.deadline if newest else "",
     )
 
@@ -79,7 +82,7 @@ def _firmware_of(loader: str, parts: tuple[CardPart, ...]) -> str:
 
 
 def _parts(snapshots: Snapshots, snapshot: Snapshot | None) -> tuple[CardPart, ...]:
-    engines = {part.mount: part.engine for part in snapshot.parts} if snapshot else {}
+    engines = {part.mount: engine_of(part) for part in snapshot.parts} if snapshot else {}
     return tuple(
         CardPart(
             mount=mounted.path,
@@ -87,17 +90,30 @@ def _parts(snapshots: Snapshots, snapshot: Snapshot | None) -> tuple[CardPart, .
             uuid=mounted.uuid,
             type=mounted.type,
             subvolume=mounted.subvolume,
-            engine=engines.get(mounted.path, "" if snapshot else "none yet"),
+            kept=_kept(engines.get(mounted.path), snapshot),
+            by_rescue_tool=mounted.path in engines and engines[mounted.path].by_rescue_tool,
         )
         for mounted in snapshots.layout().covered
     )
 
 
-def _tree(snapshot: Snapshot | None) -> str:
-    """Where the root's files stand, from the root of the machine."""
-    if snapshot is None or not snapshot.parts or snapshot.kept_in:
-        return ""
-    return f"{STATE_FOLDER}/snapshots/{snapshot.id}/{snapshot.parts[0].folder}/tree"
+def _kept(engine: Engine | None, snapshot: Snapshot | None) -> str:
+    if engine is None:
+        return "" if snapshot else "none yet"
+    return engine.kept
+
+
+def _by_hand(snapshots: Snapshots, snapshot: Snapshot | None) -> tuple[str, ...]:
+    """The commands that give the root back without Brave Bridge, where its engine knows any."""
+    covered = snapshots.layout().covered
+    part = next((part for part in snapshot.parts if part.mount == "/"), None) if snapshot else None
+    root = next((mounted for mounted in covered if mounted.path == "/"), None)
+    if snapshot is None or part is None or root is None:
+        return ()
+    tree = f"{STATE_FOLDER}/snapshots/{snapshot.id}/{part.folder}/tree"
+    apart = [mounted.path for mounted in covered if mounted.path != "/"]
+    spared = ["/home", STATE_FOLDER, *apart, *_NO_PART_OF_IT]
+    return engine_of(part).by_hand(root, "" if snapshot.kept_in else tree, spared)
 
 
 def _disks(facts: Facts, parts: tuple[CardPart, ...]) -> tuple[CardDisk, ...]:

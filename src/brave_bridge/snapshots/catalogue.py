@@ -41,7 +41,7 @@ from brave_bridge.snapshots.description import (
     read_keeping,
     write_keeping,
 )
-from brave_bridge.snapshots.engines.choose import ENGINES, choose
+from brave_bridge.snapshots.engines.choose import ENGINES, choose, engine_of
 from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
 from brave_bridge.snapshots.jobs.tree_copy import Progress, covered_bytes
 from brave_bridge.snapshots.parts import Layout, layout_of
@@ -243,7 +243,7 @@ class Snapshots:
         needed = sum(
             covered_bytes(mounted.folder, cover.below(mounted.path))
             for mounted, engine, _ in self.engines()
-            if engine == "copy"
+            if ENGINES[engine].copies
         )
         store = Path(choices.keep_in or self.folder)
         room = os.statvfs(store if store.is_dir() else self.machine.root)
@@ -386,7 +386,7 @@ class Snapshots:
     def with_uses(self, listed: list[Kept]) -> list[Kept]:
         """The list with what each takes, counted anew only when snapshots came or went."""
         key = [kept.snapshot.id for kept in listed if kept.is_whole]
-        fills = any(part.engine == "lvm" for kept in listed for part in kept.snapshot.parts)
+        fills = any(engine_of(part).fills for kept in listed for part in kept.snapshot.parts)
         known = {} if fills else self._known_uses(key)
         found = []
         for kept in listed:

@@ -23,9 +23,12 @@ from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.choices import choices_or_shipped, cover_of
 from brave_bridge.snapshots.description import SNAPSHOT_ID, Snapshot
-from brave_bridge.snapshots.engines import btrfs, btrfs_swap
+from brave_bridge.snapshots.engines import btrfs_subvolumes, btrfs_swap
+from brave_bridge.snapshots.engines.btrfs import BtrfsEngine
 from brave_bridge.snapshots.engines.btrfs_swap import AS_OF
-from brave_bridge.snapshots.engines.engine import Mounted, tool
+from brave_bridge.snapshots.engines.choose import engine_of
+from brave_bridge.snapshots.engines.engine import Engine, Mounted, tool
+from brave_bridge.snapshots.engines.staying import what_must_stay
 from brave_bridge.snapshots.returns.set_aside import moment
 from brave_bridge.snapshots.trees.cover import Cover
 
@@ -40,9 +43,9 @@ class PastSystems:
     def listed(self) -> list[PastSystem]:
         """Those that can be started, by their ways back; MachineError."""
         root = self._root()
-        if root.type != "btrfs" or not _name(root):
+        if root.type != BtrfsEngine.name or not _name(root):
             return []
-        with self._told("looking for past systems"), btrfs.top_of(root.device) as top:
+        with self._told("looking for past systems"), btrfs_subvolumes.top_of(root.device) as top:
             places = list(_places(top, root))
             known = self._known() if places else {}
             described = (self._described(top, root, place, known) for place in places)
@@ -57,7 +60,7 @@ class PastSystems:
         attempted = f"making {aside} a system that can be started"
         root = self._root()
         name, mark, stamp = aside.strip("/").partition(btrfs_swap.MARK)
-        with self._told(attempted), btrfs.top_of(root.device) as top:
+        with self._told(attempted), btrfs_subvolumes.top_of(root.device) as top:
             place = top / f"{name}{AS_OF}{ASIDE}{stamp}"
             if not mark or name != _name(root) or not is_subvolume(top / aside):
                 if is_subvolume(place):
@@ -82,13 +85,13 @@ class PastSystems:
         attempted = f"making {way_back} a system that can be started"
         snapshot = self.snapshots.find(way_back)
         root, part = self._root(), next(p for p in snapshot.parts if p.mount == "/")
-        if why := _why_not(root, part.engine):
+        if why := _why_not(root, engine_of(part)):
             raise MachineError(attempted, self.machine.name, why, f"brave-bridge return {way_back}")
         tree = self.snapshots.base(snapshot) / part.folder / "tree"
-        with self._told(attempted), btrfs.top_of(root.device) as top:
+        with self._told(attempted), btrfs_subvolumes.top_of(root.device) as top:
             place = top / f"{_name(root)}{AS_OF}{snapshot.id}"
             if place.exists() and _mark_of(place) != snapshot.id:
-                btrfs.delete_subvolume(place)
+                btrfs_subvolumes.delete_subvolume(place)
             if not place.exists():
                 tool("btrfs", "subvolume", "snapshot", str(tree), str(place))
                 self._settle(top, root, place)
@@ -110,9 +113,9 @@ class PastSystems:
                 "restart into the system of now first",
             )
         attempted, device = f"deleting the past system of {way_back}", self._root().device
-        with self._told(attempted), btrfs.top_of(device) as top:
+        with self._told(attempted), btrfs_subvolumes.top_of(device) as top:
             if not past.was_set_aside:
-                btrfs.delete_subvolume(top / past.subvolume)
+                btrfs_subvolumes.delete_subvolume(top / past.subvolume)
                 return
             aside = f"{past.name}{btrfs_swap.MARK}{way_back.removeprefix(ASIDE)}"
             (Beneath(top) / past.subvolume).move_to(Beneath(top) / aside)
@@ -140,8 +143,8 @@ class PastSystems:
             if way_back.startswith(ASIDE)
             else self.snapshots.cover_now(self.snapshots.find(way_back, though_damaged=True))
         )
-        with self._told(attempted), btrfs.top_of(root.device) as top:
-            if left := btrfs_swap.what_must_stay(top / name, cover):
+        with self._told(attempted), btrfs_subvolumes.top_of(root.device) as top:
+            if left := what_must_stay(top / name, cover):
                 raise MachineError(
                     attempted,
                     self.machine.name,
@@ -153,7 +156,7 @@ class PastSystems:
     def _take_place(self, top: Path, root: Mounted, name: str, way_back: str) -> str:
         here = root.subvolume.strip("/")
         btrfs_swap.mark(top / here, way_back)
-        btrfs.swap(top, name, here)
+        btrfs_subvolumes.swap(top, name, here)
         # From here on its place is its own; a kill leaves what ``btrfs_swap.finish`` goes on with.
         aside = btrfs_swap.set_aside(top, here, name)
         btrfs_swap.move_inner(top, aside, name, None, let_go=root.folder)
@@ -209,7 +212,7 @@ class PastSystems:
         device = UUID(bytes=file_system_uuid(place))
         lines = [
             f"UUID={device} /{inner} btrfs subvol={_name(root)}/{inner},nofail 0 0"
-            for inner in btrfs.directly_nested(top / _name(root))
+            for inner in btrfs_subvolumes.directly_nested(top / _name(root))
             if not any(character.isspace() for character in inner) and _has_place(files, inner)
         ]
         btrfs_swap.write_mounts(files, "\n".join(lines))
@@ -233,8 +236,8 @@ def _since(way_back: str) -> str:
     return moment(way_back.removeprefix(ASIDE)) if way_back.startswith(ASIDE) else ""
 
 
-def _why_not(root: Mounted, engine: str) -> str:
-    if engine != "btrfs" or root.type != "btrfs":
+def _why_not(root: Mounted, engine: Engine) -> str:
+    if not engine.can_be_started or root.type != BtrfsEngine.name:
         return "it is a copy of files: only a snapshot of the file system itself can be started"
     name = root.subvolume.strip("/")
     if not name:

@@ -16,9 +16,8 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.queries import Query, Seen
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.description import Snapshot
-from brave_bridge.snapshots.engines import btrfs, btrfs_swap
-from brave_bridge.snapshots.engines.engine import EngineError, Mounted, Part
-from brave_bridge.snapshots.engines.lvm import LvmEngine
+from brave_bridge.snapshots.engines.choose import ENGINES, engine_of
+from brave_bridge.snapshots.engines.engine import FILES, EngineError, Mounted, Part, Returned
 from brave_bridge.snapshots.jobs.check import CheckJob
 from brave_bridge.snapshots.jobs.comparison import Comparison, compare, comparison_job
 from brave_bridge.snapshots.jobs.crew import carry_out
@@ -36,9 +35,6 @@ from brave_bridge.snapshots.trees.leading import leads_to
 from brave_bridge.snapshots.trees.manifest import Entry, decoded_path
 
 _MOST_FAULTS = 50
-
-FILES, SWAP, MERGE = "files", "swap", "merge"
-"""How a part comes back: file by file, by exchanging subvolumes, by merging a volume."""
 
 BECAME = "a return made it the file system of "
 """How the catalogue says that a snapshot was used up by a merge."""
@@ -79,7 +75,7 @@ class Returning:
                 self.snapshots.check_manifest(snapshot, part)
                 with (
                     self.snapshots.shown(snapshot, part) as tree,
-                    btrfs_swap.live_tree(mounted) as live,
+                    engine_of(part).live(mounted) as live,
                 ):
                     job = comparison_job(
                         live,
@@ -128,7 +124,7 @@ class Returning:
         for mounted in self.snapshots.layout().covered:
             if journal := read_journal(mounted.folder):
                 return journal
-            if snapshot := btrfs_swap.was_cut_off(mounted):
+            if snapshot := next(filter(None, (e.cut_off(mounted) for e in ENGINES.values())), ""):
                 return Journal(snapshot, self.machine.name, "swapping", "")
         return None
 
@@ -138,10 +134,11 @@ class Returning:
         Until then the records are not in their place, and nothing may be written there.
         MachineError.
         """
-        cut_off = [m for m in self.snapshots.layout().covered if btrfs_swap.was_cut_off(m)]
-        for mounted in cut_off:
+        covered = self.snapshots.layout().covered
+        cut_off = [(e, m) for m in covered for e in ENGINES.values() if e.cut_off(m)]
+        for engine, mounted in cut_off:
             with self._explained("finishing an exchange of subvolumes"):
-                btrfs_swap.finish(mounted)
+                engine.finish(mounted)
         return bool(cut_off)
 
     # What returns have set aside
@@ -176,7 +173,7 @@ class Returning:
             pairs = self._parts(snapshot)
             for part, _ in pairs:
                 self.snapshots.check_manifest(snapshot, part)
-            ways = {part.mount: self._way(part, mounted, snapshot)[0] for part, mounted in pairs}
+            ways = {mount: way for mount, way, _ in self.how(snapshot)}
             restorations = [
                 self._restoration(snapshot, part, mounted, stack, tell, skip_damaged)
                 for part, mounted in pairs
@@ -185,7 +182,8 @@ class Returning:
             report = return_parts(restorations)
             for part, mounted in pairs:
                 if ways[part.mount] != FILES:
-                    report += self._return_whole(snapshot, part, mounted, ways[part.mount])
+                    returned = self._returned(part, mounted, snapshot)
+                    report += self._return_whole(returned, snapshot.id)
             if report.used_up:
                 self.snapshots.use_up(snapshot, BECAME + ", ".join(report.used_up))
             told = (*report.told, *self._elsewhere(snapshot, report.skipped))
@@ -230,52 +228,38 @@ class Returning:
                     owners.append(place.rpartition("/")[2].removesuffix(".list"))
         return owners
 
-    def _return_whole(
-        self, snapshot: Snapshot, part: Part, mounted: Mounted, way: str
-    ) -> RestoreReport:
-        """Return a whole subvolume or volume in one step."""
-        if way == MERGE:
-            restart = LvmEngine().merge(part)
-            return RestoreReport(
-                part.entries, 0, 0, 0.0, restart_needed=restart, used_up=(part.mount,)
-            )
-        folder = self.snapshots.base(snapshot) / part.folder
-        aside = btrfs_swap.swap_in(part, mounted, folder, snapshot.id)
-        restart = self.machine.is_this_system
-        return RestoreReport(part.entries, 0, 0, 0.0, restart_needed=restart, aside=(aside,))
+    def _return_whole(self, returned: Returned, identifier: str) -> RestoreReport:
+        """Return a whole part in one step."""
+        part = returned.part
+        given = engine_of(part).give_back(returned, identifier)
+        return RestoreReport(
+            part.entries,
+            0,
+            0,
+            0.0,
+            restart_needed=given.restart_needed or bool(given.aside and self._is_running),
+            aside=given.aside,
+            used_up=(part.mount,) if given.used_up else (),
+        )
 
-    def _way(self, part: Part, mounted: Mounted, snapshot: Snapshot) -> tuple[str, str]:
-        """How a part comes back, and why so."""
-        if part.engine == "btrfs":
-            why = btrfs_swap.can_swap(
-                part,
-                mounted,
-                self.snapshots.cover_now(snapshot),
-                self.snapshots.base(snapshot) / part.folder,
-            )
-            if not why:
-                return SWAP, "the subvolume is exchanged; the present one is set aside"
-            return FILES, why
-        if part.engine == "lvm":
-            why = self._why_not_merge(part, mounted, snapshot)
-            if not why:
-                return MERGE, "the volume becomes its snapshot, which is used up by that"
-            return FILES, why
-        return FILES, "files come back one by one, each in one step"
+    @property
+    def _is_running(self) -> bool:
+        return self.machine.is_this_system
 
-    def _why_not_merge(self, part: Part, mounted: Mounted, snapshot: Snapshot) -> str:
-        """Why a volume cannot become its snapshot; empty where it can."""
-        cover = self.snapshots.cover_now(snapshot).below(part.mount)
-        if left := btrfs_swap.what_must_stay(mounted.folder, cover):
-            return f"/{left} is on the same volume and must stay as it is: files come back"
-        if self.machine.state.folder.stat().st_dev == mounted.folder.stat().st_dev:
-            return "the logbook is on the same volume and must stay as it is: files come back"
-        return ""
+    def _returned(self, part: Part, mounted: Mounted, snapshot: Snapshot) -> Returned:
+        return Returned(
+            part,
+            mounted,
+            self.snapshots.cover_now(snapshot).below(part.mount),
+            self.snapshots.base(snapshot) / part.folder,
+            self.machine.state.folder,
+        )
 
     def how(self, snapshot: Snapshot) -> list[tuple[str, str, str]]:
         """For each part: where, how it comes back (``files``, ``swap``, ``merge``), why so."""
         pairs = self._parts(snapshot)
-        return [(part.mount, *self._way(part, mounted, snapshot)) for part, mounted in pairs]
+        ways = [engine_of(part).way(self._returned(part, m, snapshot)) for part, m in pairs]
+        return [(part.mount, way.how, way.why) for (part, _), way in zip(pairs, ways, strict=True)]
 
     def _restoration(
         self,
@@ -290,8 +274,7 @@ class Returning:
         journal = new_journal(snapshot.id, self.machine.name, snapshot.kept_in)
         folder = (self.snapshots.base(snapshot) / part.folder).path
         cover = self.snapshots.cover_now(snapshot).below(part.mount)
-        if part.engine == "btrfs":
-            stack.enter_context(btrfs.writable(mounted.folder, afterwards=not part.read_only))
+        stack.enter_context(engine_of(part).opened_up(part, mounted))
         return Restoration(
             mounted.folder, folder, cover, journal, tree, tell, part.mount, part.apart, skip_damaged
         )
@@ -362,7 +345,7 @@ class Returning:
             if snapshot.cover.keeps_out_of(part.mount):
                 continue  # taken by an earlier version although its place is left out
             mounted = layout.at(part.mount)
-            if mounted is None and btrfs_swap.is_inner(part, snapshot):
+            if mounted is None and _is_inner(part, snapshot):
                 mounted = self._inner(part, layout.covered[0])
             if mounted is None or (part.mount != "/" and part.uuid != mounted.uuid):
                 raise MachineError(
@@ -412,6 +395,16 @@ class Returning:
                 str(error),
                 "the machine is unchanged; use another way back",
             ) from error
+
+
+def _is_inner(part: Part, snapshot: Snapshot) -> bool:
+    """Whether a part is a subvolume within another part's, and no mount of its own."""
+    others = [other for other in snapshot.parts if other.mount != part.mount]
+    return engine_of(part).nests and any(
+        part.subvolume.startswith(other.subvolume.rstrip("/") + "/")
+        and part.mount.startswith(other.mount.rstrip("/") + "/")
+        for other in others
+    )
 
 
 def _joined(mount: str, path: str) -> str:

@@ -23,9 +23,9 @@ from brave_bridge.snapshots.description import (
     Snapshot,
     write_description,
 )
-from brave_bridge.snapshots.engines import btrfs
-from brave_bridge.snapshots.engines.choose import ENGINES, choose
-from brave_bridge.snapshots.engines.engine import Mounted, Part
+from brave_bridge.snapshots.engines import btrfs_subvolumes
+from brave_bridge.snapshots.engines.choose import ENGINES, choose, engine_of
+from brave_bridge.snapshots.engines.engine import Engine, Mounted, Part
 from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress
 from brave_bridge.snapshots.parts import Layout, layout_of
@@ -165,23 +165,23 @@ class Taking:
             device=mounted.device,
             uuid=mounted.uuid,
             subvolume=mounted.subvolume,
-            read_only=engine.name == "btrfs" and btrfs.is_read_only(mounted.folder),
+            read_only=engine.is_read_only(mounted),
         )
         self._planned.append(part)
         keep_plan(self.base, self._planned)
-        previous = self._previous(mounted) if engine.name == "copy" else None
+        previous = self._previous(mounted, engine) if engine.copies else None
         cover = self.cover.below(mounted.path)
         report = engine.take(mounted, cover, folder, part.place, previous, self._tell)
         self._done = (self._done[0] + report.entries, self._done[1] + report.bytes_covered)
         return _finished(part, report)
 
-    def _previous(self, mounted: Mounted) -> Beneath | None:
+    def _previous(self, mounted: Mounted, engine: Engine) -> Beneath | None:
         """The newest copy of a file system in the same store, to be shared with."""
         for snapshot in reversed(self.known):
             base = base_of(snapshot, self.own)
             for part in snapshot.parts:
                 same = part.mount == mounted.path and part.uuid == mounted.uuid
-                if part.engine == "copy" and same and base.above == self.base.above:
+                if part.engine == engine.name and same and base.above == self.base.above:
                     return base / part.folder
         return None
 
@@ -290,7 +290,7 @@ def _remove_nameless(folder: Beneath) -> None:
     for part in folder.folders():
         tree = part / "tree"
         if tree.is_folder() and is_subvolume(tree.path):
-            btrfs.delete_subvolume(tree.path)
+            btrfs_subvolumes.delete_subvolume(tree.path)
     remove_large_tree(folder.name, folder.above.path)
 
 
@@ -314,14 +314,14 @@ def _slug(mount: str, number: int) -> str:
 
 
 def _inner_subvolumes(layout: Layout, parts: list[Part], cover: Cover) -> list[Mounted]:
-    """The covered subvolumes within btrfs subvolumes, which a snapshot of these leaves empty."""
+    """What is covered within the parts and their snapshots leave empty, as subvolumes of btrfs."""
     found = []
     mounts = {mounted.path for mounted in layout.covered} | {u.path for u in layout.uncovered}
     for part in parts:
         mounted = layout.at(part.mount)
-        if part.engine != "btrfs" or mounted is None:
+        if mounted is None:
             continue
-        for inner in btrfs.nested(mounted.folder):
+        for inner in engine_of(part).inner(mounted):
             path = f"{mounted.path.rstrip('/')}/{inner}"
             known = any(path == m or (m != "/" and path.startswith(m + "/")) for m in mounts)
             if not known and not cover.keeps_out_of(path):

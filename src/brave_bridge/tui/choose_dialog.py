@@ -14,8 +14,8 @@ from brave_bridge.tui.dialogs import Dialog
 
 if TYPE_CHECKING:
     from brave_bridge.core.packages.choices import PlanChoice
-    from brave_bridge.workbench.offered_kernels import OfferedKernel
-    from brave_bridge.workbench.policies import Policy
+    from brave_bridge.workbench.boot.offered_kernels import OfferedKernel
+    from brave_bridge.workbench.kept.policies import Policy
 
 
 MOST_LINES = 16

@@ -13,7 +13,7 @@ from textual.widgets import Static
 from brave_bridge.core.formats.text import plain
 
 if TYPE_CHECKING:
-    from brave_bridge.workbench.config_preview import ConfigPreview
+    from brave_bridge.workbench.planning.config_preview import ConfigPreview
 
 _TONES = {"+": "success", "-": "error", "@": "secondary"}
 

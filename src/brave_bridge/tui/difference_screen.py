@@ -100,7 +100,7 @@ class DifferenceScreen(Screen):
 
     @work(thread=True, exclusive=True, group="lines")
     def _read_lines(self, node: Node, head: Text) -> None:
-        from brave_bridge.workbench.file_difference import file_difference
+        from brave_bridge.workbench.ways.file_difference import file_difference
 
         lines = self.harbour.do(
             self.machine,
@@ -142,7 +142,7 @@ class DifferenceScreen(Screen):
     def _put_back(self, path: str) -> None:
         from brave_bridge.machines.port import MachineError
         from brave_bridge.workbench.refusal import Refused
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         try:
             words = self.harbour.do(

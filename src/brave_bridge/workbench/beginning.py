@@ -34,7 +34,7 @@ from brave_bridge.runner.starter import keep_starting
 from brave_bridge.store.rows import ProcedureRow, beginning_row
 from brave_bridge.workbench.decisions import read_decisions, surroundings_for
 from brave_bridge.workbench.desk import Desk, stamp
-from brave_bridge.workbench.own_checks import checks_for
+from brave_bridge.workbench.kept.own_checks import checks_for
 from brave_bridge.workbench.record import KeptPlan
 from brave_bridge.workbench.refusal import Refused
 

@@ -11,12 +11,12 @@ from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.reading_notes import read_notes
 from brave_bridge.store.rows import LOGBOOK_FILE, NOTES_FILE
 from brave_bridge.workbench.decisions import DECISIONS
-from brave_bridge.workbench.kept_plan import PLAN
+from brave_bridge.workbench.kept.kept_plan import PLAN
+from brave_bridge.workbench.kept.own_checks import KEPT as OWN_CHECKS
+from brave_bridge.workbench.kept.policies import POLICIES
+from brave_bridge.workbench.kept.proof_schedule import SCHEDULE
 from brave_bridge.workbench.lines import own_files
-from brave_bridge.workbench.own_checks import KEPT as OWN_CHECKS
 from brave_bridge.workbench.places import state_of_fleet
-from brave_bridge.workbench.policies import POLICIES
-from brave_bridge.workbench.proof_schedule import SCHEDULE
 
 ASIDE = "*.damaged-*"
 

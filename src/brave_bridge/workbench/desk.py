@@ -41,13 +41,13 @@ from brave_bridge.workbench.decisions import (
     Decisions,
     read_decisions,
 )
-from brave_bridge.workbench.forecast import forecast
-from brave_bridge.workbench.kept_plan import fitting_plan
+from brave_bridge.workbench.kept.kept_plan import fitting_plan
 from brave_bridge.workbench.lines import line_for, line_of, products_of, release_of
+from brave_bridge.workbench.outlook.forecast import forecast
+from brave_bridge.workbench.outlook.routes import Routes, all_routes, routes_to, stands_of
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.routes import Routes, all_routes, routes_to, stands_of
 from brave_bridge.workbench.surveying import Around, judge
 from brave_bridge.workbench.targets import Target, open_target
 

@@ -17,14 +17,14 @@ from brave_bridge.runner.briefs import CrossBrief, is_decision, known_brief
 from brave_bridge.runner.repeated_proofs import REPEATS
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.rows import ProcedureRow, now
+from brave_bridge.workbench.boot.past_systems import past_systems
 from brave_bridge.workbench.decisions import Decisions, read_decisions
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.members import FleetMember
-from brave_bridge.workbench.next_step import OnTheWay, next_step
-from brave_bridge.workbench.past_systems import past_systems
+from brave_bridge.workbench.outlook.next_step import OnTheWay, next_step
 from brave_bridge.workbench.record import Fault, Live, MachineRecord, Surveyed
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.ways_back import WaysBack
+from brave_bridge.workbench.ways.ways_back import WaysBack
 
 _OUTPUT_BYTES = 8_000
 _OUTPUT_LINES = 40

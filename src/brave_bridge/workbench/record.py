@@ -24,8 +24,8 @@ from brave_bridge.core.survey.findings import Finding
 from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.drawings.bridge import BridgeState
 from brave_bridge.machines.port import STATE_FOLDER
-from brave_bridge.workbench.next_step import NextStep
-from brave_bridge.workbench.routes import Routes, Track
+from brave_bridge.workbench.outlook.next_step import NextStep
+from brave_bridge.workbench.outlook.routes import Routes, Track
 
 if TYPE_CHECKING:
     from brave_bridge.core.boot.past_entry import PastSystem

@@ -25,7 +25,7 @@ from brave_bridge.runner.performer import Performer
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.beginning import Order, record
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.proving import forget_repeats, plan_repeats
+from brave_bridge.workbench.proofs.proving import forget_repeats, plan_repeats
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import parse_words

@@ -26,12 +26,12 @@ from brave_bridge.machines.port import Machine
 from brave_bridge.snapshots.description import Kept
 from brave_bridge.workbench.damage import Damage
 from brave_bridge.workbench.decisions import Decisions
-from brave_bridge.workbench.kept_survey import KeptSurvey, keep_survey, last_survey
+from brave_bridge.workbench.kept.kept_survey import KeptSurvey, keep_survey, last_survey
+from brave_bridge.workbench.kept.settings import newest_archive_day
 from brave_bridge.workbench.lines import products_of
+from brave_bridge.workbench.outlook.routes import Routes, all_routes, routes_to, stands_of
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.roles import known_roles
-from brave_bridge.workbench.routes import Routes, all_routes, routes_to, stands_of
-from brave_bridge.workbench.settings import newest_archive_day
 from brave_bridge.workbench.targets import Target
 
 _MULTIPLEXERS = {"TMUX": "tmux", "STY": "screen", "ZELLIJ": "zellij"}

@@ -7,8 +7,8 @@ import msgspec
 from brave_bridge.core.releases.catalogue import Release
 from brave_bridge.core.releases.open_legs import NOT_OUT
 from brave_bridge.core.survey.findings import Finding, Verdict
+from brave_bridge.workbench.outlook.routes import Routes
 from brave_bridge.workbench.record import Surveyed
-from brave_bridge.workbench.routes import Routes
 
 OPEN_LEG, RESTART, UPDATES = "open-leg", "restart", "updates"
 TRACK, NOT_YET, NOTE, CLOSED, METADATA, NEWEST, STOP = (

@@ -3,7 +3,6 @@
 import msgspec
 
 from brave_bridge.core.crossing.finish_leg import BEHIND_THE_STAGES, finish_leg
-from brave_bridge.core.crossing.keep_way_back import expiry_warnings
 from brave_bridge.core.crossing.leg_under_way import DONE, LOADER, LegUnderWay, trial_ended
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.procedure import LegProcedure
@@ -18,6 +17,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import what_was_seen
 from brave_bridge.core.crossing.surroundings import Surroundings, within
+from brave_bridge.core.crossing.ways_back.keep_way_back import expiry_warnings
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.proof.compare import prove

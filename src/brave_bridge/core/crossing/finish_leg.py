@@ -3,8 +3,8 @@
 A leg is whole when the system that it brought runs, and nothing newer of its release is left.
 """
 
-from brave_bridge.core.crossing.board_settings import carry_board_settings
 from brave_bridge.core.crossing.bring_up_to_date import catch_up
+from brave_bridge.core.crossing.kernels.board_settings import carry_board_settings
 from brave_bridge.core.crossing.leg_under_way import DONE, LOADER, SLOT, LegUnderWay
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import FactsRead

@@ -6,7 +6,6 @@ a stop leaves the machine as it was; from then on, a failure names the way back.
 
 from collections.abc import Callable
 
-from brave_bridge.core.crossing.keep_way_back import new_card, settings_beside
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.replies import FactsRead, Failed, SnapshotTaken
 from brave_bridge.core.crossing.requests import (
@@ -22,6 +21,7 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, unguarded, warned, what_was_seen
+from brave_bridge.core.crossing.ways_back.keep_way_back import new_card, settings_beside
 from brave_bridge.core.images.system import TOOL
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.checks import OwnCheck

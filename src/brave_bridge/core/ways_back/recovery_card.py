@@ -16,8 +16,11 @@ class CardPart(msgspec.Struct, frozen=True, kw_only=True):
     uuid: str = ""
     type: str = ""
     subvolume: str = "/"
-    engine: str = ""
-    """The engine that keeps its snapshot; empty where it is not covered."""
+    kept: str = ""
+    """How its snapshot is kept (``by copy``); empty where it is not covered."""
+
+    by_rescue_tool: bool = False
+    """Whether the rescue tool gives it back."""
 
     @property
     def name(self) -> str:
@@ -74,8 +77,8 @@ class CardFacts(msgspec.Struct, frozen=True, kw_only=True):
     """The archive of the settings that was made beside it."""
     kept_in: str = ""
     state: str = "/var/lib/brave-bridge"
-    tree: str = ""
-    """Where the copied files of the root stand below the state folder; empty for other engines."""
+    by_hand: tuple[str, ...] = ()
+    """The commands that give the root back by common tools, where any do."""
     deadline: str = ""
 
 
@@ -158,19 +161,20 @@ def _steps(facts: CardFacts, good: str) -> Iterable[Step]:
         "If nothing comes up, start a rescue medium, open a root shell and mount the system:",
         tuple(mount_commands(facts.parts)),
     )
-    if any(part.engine in ("copy", "btrfs") for part in facts.parts):
+    if any(part.by_rescue_tool for part in facts.parts):
         ways = (return_command(facts), rescue_command(facts))
         yield Step("Go back, with Brave Bridge on the medium, or with nothing but Python:", ways)
     else:
         yield Step("Go back, with Brave Bridge on the medium:", (return_command(facts),))
-    if by_hand := tuple(commands_by_hand(facts)):
-        yield Step("Or without it, by common tools (each command is one line):", by_hand)
+    if facts.by_hand and facts.way_back:
+        words = "Or without it, by common tools (each command is one line):"
+        yield Step(words, facts.by_hand)
     yield Step("Then:", (f"umount -R {RESCUE_ROOT}", "reboot"))
 
 
 def mount_commands(parts: Iterable[CardPart]) -> Iterable[str]:
     """The commands that mount what a snapshot covers below the rescue root, in their order."""
-    known = sorted((part for part in parts if part.engine), key=lambda part: part.mount)
+    known = sorted((part for part in parts if part.kept), key=lambda part: part.mount)
     if any(part.device.startswith(("/dev/mapper/", "/dev/dm-")) for part in known):
         yield "vgchange -ay"
     if any(part.type == "zfs" for part in known):
@@ -187,24 +191,6 @@ def rescue_command(facts: CardFacts) -> str:
     """The command that returns by the tool that lies beside the way back."""
     tool = f"{RESCUE_ROOT}{facts.state}/brave-bridge-rescue"
     return f"python3 {tool} return {RESCUE_ROOT} {facts.way_back or 'newest'}"
-
-
-def commands_by_hand(facts: CardFacts) -> Iterable[str]:
-    """The same for the root file system by rsync(1) or btrfs(8), for engines where that works."""
-    root = next((part for part in facts.parts if part.mount == "/"), None)
-    if root is None or not facts.way_back:
-        return
-    if root.engine == "copy" and facts.tree:
-        apart = [part.mount for part in facts.parts if part.mount != "/"]
-        spared = ["/home", facts.state, *apart, "/proc", "/sys", "/dev", "/run", "/tmp", "/var/tmp"]
-        skips = " ".join(f"--exclude={path}" for path in spared)
-        yield f"rsync -aHAX --delete {skips} {RESCUE_ROOT}{facts.tree}/ {RESCUE_ROOT}/"
-    elif root.engine == "btrfs" and root.subvolume not in ("", "/"):
-        name = root.subvolume.strip("/")
-        yield f"mkdir /top && mount -o subvolid=5 {root.name} /top && cd /top"
-        yield f"mv {name} {name}.broken"
-        snapshot = f"{name}.broken{facts.tree}"
-        yield f"btrfs subvolume snapshot {snapshot} {name}"
 
 
 def rescue_text(facts: CardFacts) -> str:

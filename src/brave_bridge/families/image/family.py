@@ -114,7 +114,7 @@ class ImageFamily(Family):
     @property
     def procedure(self):
         """See Family."""
-        from brave_bridge.core.crossing.image_leg import ImageLeg
+        from brave_bridge.core.crossing.made_as_one.image_leg import ImageLeg
 
         return ImageLeg()
 

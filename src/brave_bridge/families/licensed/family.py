@@ -154,7 +154,7 @@ class LicensedFamily(Family):
     @property
     def procedure(self):
         """See Family."""
-        from brave_bridge.core.crossing.licensed_leg import LicensedLeg
+        from brave_bridge.core.crossing.made_as_one.licensed_leg import LicensedLeg
 
         return LicensedLeg()
 

@@ -1,87 +1,48 @@
-"""Snapshots of btrfs subvolumes by their own public tool (btrfs-subvolume(8))."""
+"""Snapshots of btrfs subvolumes: the file system keeps them, and exchanges them."""
 
 import contextlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager
 from pathlib import Path
 
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.subvolumes import file_system_uuid, is_subvolume
-from brave_bridge.snapshots.engines.engine import Mounted, Part, Use, tool
-from brave_bridge.snapshots.engines.mounting import mounted_for_now
+from brave_bridge.snapshots.engines import btrfs_subvolumes, btrfs_swap
+from brave_bridge.snapshots.engines.engine import (
+    FILES,
+    SWAP,
+    Engine,
+    GivenBack,
+    Mounted,
+    Part,
+    Returned,
+    Use,
+    Way,
+    tool,
+)
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
 from brave_bridge.snapshots.trees.cover import Cover
-from brave_bridge.snapshots.trees.folders import opened_root
-from brave_bridge.snapshots.trees.system_calls import exchange
 
 
-def delete_subvolume(folder: Path) -> None:
-    """Delete a subvolume and those within it."""
-    for inner in nested(folder):
-        tool("btrfs", "subvolume", "delete", str(folder / inner))
-    tool("btrfs", "subvolume", "delete", str(folder))
-
-
-def nested(folder: Path) -> list[str]:
-    """The subvolumes within a subvolume, the innermost first, by path from there."""
-    own = _field(tool("btrfs", "subvolume", "show", str(folder)).splitlines()[0])
-    found = []
-    for line in tool("btrfs", "subvolume", "list", "-o", str(folder)).splitlines():
-        path = line.partition(" path ")[2]
-        inside = path.removeprefix(own).lstrip("/")
-        found += [inside, *(f"{inside}/{deeper}" for deeper in nested(folder / inside))]
-    return sorted(found, key=lambda path: -path.count("/"))
-
-
-def _field(line: str) -> str:
-    """A subvolume's own path, as ``show`` names it; empty for the top of the file system."""
-    path = line.strip()
-    return "" if path in ("/", "<FS_TREE>") else path
-
-
-def directly_nested(folder: Path) -> list[str]:
-    """The subvolumes within a subvolume that are in no other of them."""
-    every = nested(folder)
-    return [path for path in every if not any(path.startswith(other + "/") for other in every)]
-
-
-def subvolume_id(folder: Path) -> str:
-    """The number of the subvolume that a folder is in."""
-    return tool("btrfs", "inspect-internal", "rootid", str(folder)).strip()
-
-
-def is_read_only(folder: Path) -> bool:
-    """Whether a subvolume is set read-only (btrfs-property(8))."""
-    try:
-        return tool("btrfs", "property", "get", "-ts", str(folder), "ro").strip() == "ro=true"
-    except OSError:
-        return False
-
-
-@contextlib.contextmanager
-def writable(folder: Path, *, afterwards: bool) -> Iterator[None]:
-    """Let a subvolume be written to; what it shall be afterwards holds however it ends."""
-    if is_read_only(folder):
-        tool("btrfs", "property", "set", "-ts", str(folder), "ro", "false")
-    try:
-        yield
-    finally:
-        if not afterwards:
-            tool("btrfs", "property", "set", "-ts", str(folder), "ro", "true")
-
-
-class BtrfsEngine:
+class BtrfsEngine(Engine):
     """Read-only snapshots of subvolumes; nothing is copied."""
 
     name = "btrfs"
+    kept = "by btrfs"
+    nests = True
+    can_be_started = True
+    by_rescue_tool = True
 
     def why(self, mounted: Mounted, store: Path) -> str:
         if not is_subvolume(mounted.folder) or not _same_file_system(mounted.folder, store):
             return ""
         return "a btrfs subvolume: the file system itself keeps the snapshot, nothing is copied"
 
-    def place(self, mounted: Mounted, identifier: str) -> str:
-        return ""
+    def is_read_only(self, mounted: Mounted) -> bool:
+        return btrfs_subvolumes.is_read_only(mounted.folder)
+
+    def inner(self, mounted: Mounted) -> list[str]:
+        return btrfs_subvolumes.nested(mounted.folder)
 
     def take(
         self,
@@ -102,33 +63,50 @@ class BtrfsEngine:
     def delete(self, part: Part, folder: Beneath, mounted: Mounted | None) -> None:
         tree = folder / "tree"
         if tree.is_folder() and is_subvolume(tree.path):
-            delete_subvolume(tree.path)
-
-    def fault(self, part: Part, folder: Beneath) -> str:
-        return ""
+            btrfs_subvolumes.delete_subvolume(tree.path)
 
     def use(self, part: Part, folder: Beneath) -> Use:
-        return subvolume_use((folder / "tree").path)
+        return btrfs_subvolumes.subvolume_use((folder / "tree").path)
 
+    def way(self, returned: Returned) -> Way:
+        part, mounted = returned.part, returned.mounted
+        if why := btrfs_swap.can_swap(part, mounted, returned.cover, returned.folder):
+            return Way(FILES, why)
+        return Way(SWAP, "the subvolume is exchanged; the present one is set aside")
 
-def subvolume_use(folder: Path) -> Use:
-    """What a subvolume holds alone, and shares with others."""
-    words = tool("btrfs", "filesystem", "du", "-s", "--raw", str(folder))
-    total, exclusive, *_ = words.splitlines()[-1].split()
-    return Use(int(exclusive), int(total) - int(exclusive))
+    def give_back(self, returned: Returned, identifier: str) -> GivenBack:
+        aside = btrfs_swap.swap_in(returned.part, returned.mounted, returned.folder, identifier)
+        return GivenBack(aside=(aside,))
+
+    def opened_up(self, part: Part, mounted: Mounted) -> AbstractContextManager[None]:
+        return btrfs_subvolumes.writable(mounted.folder, afterwards=not part.read_only)
+
+    @contextlib.contextmanager
+    def live(self, mounted: Mounted) -> Iterator[Path]:
+        if btrfs_swap.MARK not in mounted.subvolume:
+            yield mounted.folder
+            return
+        with btrfs_subvolumes.top_of(mounted.device) as top:
+            yield top / mounted.subvolume.strip("/").partition(btrfs_swap.MARK)[0]
+
+    def cut_off(self, mounted: Mounted) -> str:
+        return btrfs_swap.was_cut_off(mounted)
+
+    def finish(self, mounted: Mounted) -> None:
+        btrfs_swap.finish(mounted)
+
+    def by_hand(self, root: Mounted, tree: str, spared: Sequence[str]) -> tuple[str, ...]:
+        name = root.subvolume.strip("/")
+        if not name:
+            return ()
+        device = f"UUID={root.uuid}" if root.uuid else root.device
+        return (
+            f"mkdir /top && mount -o subvolid=5 {device} /top && cd /top",
+            f"mv {name} {name}.broken",
+            f"btrfs subvolume snapshot {name}.broken{tree} {name}",
+        )
 
 
 def _same_file_system(folder: Path, store: Path) -> bool:
     """Whether both are on one btrfs, whatever the subvolumes."""
     return file_system_uuid(folder) == file_system_uuid(store) != b""
-
-
-def top_of(device: str) -> AbstractContextManager[Path]:
-    """The top of a btrfs file system, mounted for as long as it is entered."""
-    return mounted_for_now("-t", "btrfs", "-o", "subvolid=5", device)
-
-
-def swap(top: Path, present: str, newer: str) -> None:
-    """Let two subvolumes change names in one step (renameat2(2), RENAME_EXCHANGE)."""
-    with opened_root(top) as descriptor:
-        exchange(present, descriptor, newer, descriptor)

@@ -4,9 +4,7 @@ The present one is set aside under another name until somebody deletes it. A run
 system goes on with the one that was set aside until it restarts.
 """
 
-import contextlib
 import os
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -16,8 +14,9 @@ from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import MachineError
-from brave_bridge.snapshots.engines import btrfs
+from brave_bridge.snapshots.engines import btrfs_subvolumes
 from brave_bridge.snapshots.engines.engine import Mounted, Part, tool
+from brave_bridge.snapshots.engines.staying import what_must_stay
 from brave_bridge.snapshots.trees.cover import Cover
 
 MARK = ".before-return-"
@@ -26,16 +25,6 @@ AS_OF = ".as-of-"
 
 STAMP = "%Y%m%d-%H%M%S-%f"
 """A subvolume that was set aside is named NAME, this mark, and when (UTC)."""
-
-
-def is_inner(part: Part, snapshot) -> bool:
-    """Whether a part is a subvolume within another part's, and no mount of its own."""
-    others = [other for other in snapshot.parts if other.mount != part.mount]
-    return part.engine == "btrfs" and any(
-        part.subvolume.startswith(other.subvolume.rstrip("/") + "/")
-        and part.mount.startswith(other.mount.rstrip("/") + "/")
-        for other in others
-    )
 
 
 def can_swap(part: Part, mounted: Mounted, cover: Cover, folder: Beneath) -> str:
@@ -60,7 +49,7 @@ def can_swap(part: Part, mounted: Mounted, cover: Cover, folder: Beneath) -> str
 
 def _in_the_way(part: Part, mounted: Mounted, folder: Beneath) -> str:
     """A subvolume within the present one that could not move to the place it has there."""
-    for inner in btrfs.directly_nested(mounted.folder):
+    for inner in btrfs_subvolumes.directly_nested(mounted.folder):
         place = Beneath((folder / "tree").path) / inner
         try:
             if place.status() is not None and place.names():
@@ -69,28 +58,6 @@ def _in_the_way(part: Part, mounted: Mounted, folder: Beneath) -> str:
             # No folder stands there, or a link leads there.
             return inner
     return ""
-
-
-def what_must_stay(root: Path, cover: Cover) -> str:
-    """A path in the same file system that is left out and holds something that must not go."""
-    for exclusion in cover.exclusions:
-        if not exclusion.passing and _holds_something(root, exclusion.path):
-            return exclusion.path
-    return ""
-
-
-def _holds_something(root: Path, path: str) -> bool:
-    """Whether anything stands there in the same subvolume: what is a subvolume of its own moves."""
-    try:
-        device = root.stat().st_dev
-        with (Beneath(root) / path).opened_folder() as folder, os.scandir(folder) as listing:
-            return os.fstat(folder).st_dev == device and any(
-                not item.is_dir(follow_symlinks=False)
-                or item.stat(follow_symlinks=False).st_dev == device
-                for item in listing
-            )
-    except OSError:
-        return False
 
 
 def _mount_settings(mounted: Mounted) -> str:
@@ -115,13 +82,13 @@ def swap_in(part: Part, mounted: Mounted, folder: Beneath, identifier: str) -> s
         name = mounted.subvolume.strip("/")
         stamp = datetime.now(UTC).strftime(STAMP)
         aside = f"{name}{MARK}{stamp}"
-    with btrfs.top_of(mounted.device) as top:
+    with btrfs_subvolumes.top_of(mounted.device) as top:
         if MARK not in mounted.subvolume:
             _clear_unfinished(top, name)
             tool("btrfs", "subvolume", "snapshot", str(folder / "tree"), str(top / aside))
             mark(top / aside, identifier)
             tool("btrfs", "filesystem", "sync", str(top))
-            btrfs.swap(top, name, aside)
+            btrfs_subvolumes.swap(top, name, aside)
         move_inner(top, aside, name, mounted)
         boot_it(top, name, aside)
         unmark(top / name)
@@ -147,7 +114,7 @@ def was_cut_off(mounted: Mounted) -> str:
 def finish(mounted: Mounted) -> None:
     """Finish an exchange that was cut off before a restart: what is within moves over."""
     name = mounted.subvolume.strip("/")
-    with btrfs.top_of(mounted.device) as top:
+    with btrfs_subvolumes.top_of(mounted.device) as top:
         for other in beside(top, name, AS_OF):
             if not _is_marked(other.path, PAST_MARK):
                 set_aside(top, other.inner, name)
@@ -200,7 +167,7 @@ RETURNED = ".brave-bridge-returned"
 
 def _settle_times(root: Path, tree: Path) -> None:
     """Give the folders that something moved into the times of the snapshot again."""
-    touched = {"", *(inner.rpartition("/")[0] for inner in btrfs.directly_nested(root))}
+    touched = {"", *(inner.rpartition("/")[0] for inner in btrfs_subvolumes.directly_nested(root))}
     for path in sorted(touched, reverse=True):
         with (
             Beneath(tree, path).opened_folder() as before,
@@ -228,7 +195,7 @@ def _clear_unfinished(top: Path, name: str) -> None:
     """Remove what a kill left before the exchange."""
     for other in beside(top, name, MARK):
         if _mark_in(other.path).kind:
-            btrfs.delete_subvolume(other.path)
+            btrfs_subvolumes.delete_subvolume(other.path)
 
 
 def move_inner(
@@ -240,7 +207,7 @@ def move_inner(
     vanishes from sight. ``let_go`` is the folder of the new one where that is in use: what of
     them is mounted there goes, as they are in their places then.
     """
-    for inner in btrfs.directly_nested(top / aside):
+    for inner in btrfs_subvolumes.directly_nested(top / aside):
         target = Beneath(top) / name / inner
         target.above.make_folder(0o755)
         if let_go is not None and os.path.ismount(let_go / inner):
@@ -256,22 +223,12 @@ def move_inner(
 
 def _shows(folder: Path, subvolume: Path) -> bool:
     """Whether a folder is the top of that subvolume, and not of the one in its place."""
-    return btrfs.subvolume_id(folder) == btrfs.subvolume_id(subvolume)
+    return btrfs_subvolumes.subvolume_id(folder) == btrfs_subvolumes.subvolume_id(subvolume)
 
 
 def boot_it(top: Path, name: str, aside: str) -> None:
     """Where the file system's default subvolume was the old one, it is the new one now."""
     default = tool("btrfs", "subvolume", "get-default", str(top)).split()[1]
-    if default == btrfs.subvolume_id(top / aside):
-        number = btrfs.subvolume_id(top / name)
+    if default == btrfs_subvolumes.subvolume_id(top / aside):
+        number = btrfs_subvolumes.subvolume_id(top / name)
         tool("btrfs", "subvolume", "set-default", number, str(top))
-
-
-@contextlib.contextmanager
-def live_tree(mounted: Mounted) -> Iterator[Path]:
-    """The files of a part as they will be: of the exchanged subvolume, if it was exchanged."""
-    if MARK not in mounted.subvolume:
-        yield mounted.folder
-        return
-    with btrfs.top_of(mounted.device) as top:
-        yield top / mounted.subvolume.strip("/").partition(MARK)[0]

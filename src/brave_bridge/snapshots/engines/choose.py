@@ -4,7 +4,7 @@ from pathlib import Path
 
 from brave_bridge.snapshots.engines.btrfs import BtrfsEngine
 from brave_bridge.snapshots.engines.copied import TreeCopyEngine
-from brave_bridge.snapshots.engines.engine import Engine, Mounted
+from brave_bridge.snapshots.engines.engine import Engine, Mounted, Part
 from brave_bridge.snapshots.engines.lvm import LvmEngine
 from brave_bridge.snapshots.engines.zfs import ZfsEngine
 
@@ -12,6 +12,11 @@ ENGINES: dict[str, Engine] = {
     engine.name: engine for engine in (ZfsEngine(), BtrfsEngine(), LvmEngine(), TreeCopyEngine())
 }
 """By name, the one that is preferred first."""
+
+
+def engine_of(part: Part) -> Engine:
+    """The engine that keeps a part. KeyError where none is called so."""
+    return ENGINES[part.engine]
 
 
 def choose(mounted: Mounted, store: Path, named: str = "") -> tuple[Engine, str]:

@@ -3,11 +3,12 @@
 import contextlib
 import errno
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from brave_bridge.core.ways_back.recovery_card import RESCUE_ROOT
 from brave_bridge.machines.opening.beneath import Beneath
-from brave_bridge.snapshots.engines.engine import Mounted, Part, Use
+from brave_bridge.snapshots.engines.engine import Engine, Mounted, Part, Use
 from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
 from brave_bridge.snapshots.jobs.tree_copy import (
     CopyReport,
@@ -25,19 +26,19 @@ _SHARES_BLOCKS = ("btrfs", "xfs")
 _FEW_INODES = 100
 
 
-class TreeCopyEngine:
+class TreeCopyEngine(Engine):
     """Files copied to a folder, with hashes; the live tree is never shared with."""
 
     name = "copy"
+    kept = "by copy"
+    copies = True
+    by_rescue_tool = True
 
     def why(self, mounted: Mounted, store: Path) -> str:
         kind = mounted.type or "this file system"
         if kind in _SHARES_BLOCKS:
             return f"files are copied; {kind} shares the blocks of what is on the same disk"
         return f"{kind} keeps no snapshots of its own: files are copied, unchanged ones shared"
-
-    def place(self, mounted: Mounted, identifier: str) -> str:
-        return ""
 
     def take(
         self,
@@ -67,6 +68,12 @@ class TreeCopyEngine:
 
     def fault(self, part: Part, folder: Beneath) -> str:
         return "" if (folder / "tree").is_folder() else f"its files of {part.mount} are missing"
+
+    def by_hand(self, root: Mounted, tree: str, spared: Sequence[str]) -> tuple[str, ...]:
+        if not tree:
+            return ()
+        skips = " ".join(f"--exclude={path}" for path in spared)
+        return (f"rsync -aHAX --delete {skips} {RESCUE_ROOT}{tree}/ {RESCUE_ROOT}/",)
 
     def use(self, part: Part, folder: Beneath) -> Use:
         """Files that no other snapshot has a name of are held alone."""

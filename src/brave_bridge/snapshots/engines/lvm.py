@@ -14,13 +14,20 @@ import msgspec
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.engines.engine import (
+    FILES,
+    MERGE,
+    Engine,
     EngineError,
+    GivenBack,
     Mounted,
     Part,
+    Returned,
     Use,
+    Way,
     tool,
 )
 from brave_bridge.snapshots.engines.mounting import mounted_for_now
+from brave_bridge.snapshots.engines.staying import what_must_stay
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
 from brave_bridge.snapshots.trees.cover import Cover
 
@@ -92,10 +99,12 @@ def volume_at(name: str) -> Volume | None:
     return found[0] if found else None
 
 
-class LvmEngine:
+class LvmEngine(Engine):
     """Thin and classic snapshots of the volume that a file system is on."""
 
     name = "lvm"
+    kept = "by LVM"
+    fills = True
 
     def why(self, mounted: Mounted, store: Path) -> str:
         volume = volume_at(mounted.device) if mounted.device.startswith("/dev/") else None
@@ -176,6 +185,21 @@ class LvmEngine:
             left = int(pool.size * (100 - pool.filled) / 100) if pool else -1
             return Use(held, 0, left)
         return Use(volume.size, 0, volume.size - held)
+
+    def way(self, returned: Returned) -> Way:
+        device = returned.mounted.folder.stat().st_dev
+        if left := what_must_stay(returned.mounted.folder, returned.cover):
+            return Way(
+                FILES, f"/{left} is on the same volume and must stay as it is: files come back"
+            )
+        if returned.state.stat().st_dev == device:
+            why = "the logbook is on the same volume and must stay as it is: files come back"
+            return Way(FILES, why)
+        return Way(MERGE, "the volume becomes its snapshot, which is used up by that")
+
+    def give_back(self, returned: Returned, identifier: str) -> GivenBack:
+        restart = self.merge(returned.part)
+        return GivenBack(used_up=True, restart_needed=restart)
 
     def merge(self, part: Part) -> bool:
         """Let the volume become its snapshot, which is used up; whether a restart is needed.

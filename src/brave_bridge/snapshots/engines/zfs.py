@@ -6,18 +6,19 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from brave_bridge.machines.opening.beneath import Beneath
-from brave_bridge.snapshots.engines.engine import EngineError, Mounted, Part, Use, tool
+from brave_bridge.snapshots.engines.engine import Engine, EngineError, Mounted, Part, Use, tool
 from brave_bridge.snapshots.jobs.tree_copy import CopyReport, Progress, describe_tree
 from brave_bridge.snapshots.trees.cover import Cover
 
 
-class ZfsEngine:
+class ZfsEngine(Engine):
     """Snapshots of the dataset that is mounted; a return goes file by file.
 
     Rolling a dataset back would destroy every later snapshot of it, so that is not done.
     """
 
     name = "zfs"
+    kept = "by ZFS"
 
     def why(self, mounted: Mounted, store: Path) -> str:
         if mounted.type != "zfs" or shutil.which("zfs") is None:
@@ -62,9 +63,6 @@ class ZfsEngine:
     def delete(self, part: Part, folder: Beneath, mounted: Mounted | None) -> None:
         if part.place in self._known(part.place.partition("@")[0]):
             tool("zfs", "destroy", part.place)
-
-    def fault(self, part: Part, folder: Beneath) -> str:
-        return ""
 
     def use(self, part: Part, folder: Beneath) -> Use:
         known = self._known(part.place.partition("@")[0])

@@ -144,10 +144,6 @@ def parts_of(root, folder, described, other_disk):
     for part in described["parts"]:
         if not _FOLDER.match(part["folder"]):
             raise ValueError("it names no folder of its own: " + part["folder"][:60])
-        if part["engine"] not in ("copy", "btrfs"):
-            raise ValueError(
-                part["mount"] + " was kept by " + part["engine"] + ": this needs the full program"
-            )
         cover = with_what_is_led_to(root, cover_of(described))
         if cover.keeps_out_of(part["mount"]):
             continue
@@ -155,12 +151,20 @@ def parts_of(root, folder, described, other_disk):
         for place in (base.path, kept.path):
             must_be_ours(place)
         if not (kept / "tree").is_folder():
-            raise ValueError("the files of " + part["mount"] + " are missing")
+            words = " are not in its folder: kept by " + part["engine"] + " they need the program"
+            raise ValueError("the files of " + part["mount"] + words)
         live = inside(root, part["mount"])
-        if part["mount"] != "/" and part["engine"] == "copy" and not os.path.ismount(str(live)):
+        if part["mount"] != "/" and not _is_apart(root, live):
             device = "UUID=" + part["uuid"] if part.get("uuid") else part.get("device", "")
             raise ValueError("mount " + device + " at " + str(live) + " first")
         yield part, kept.path, live, cover.below(part["mount"])
+
+
+def _is_apart(root, live):
+    """Whether something is mounted there, or a subvolume of its own: what a part is of."""
+    if os.path.ismount(str(live)):
+        return True
+    return live.is_dir() and os.stat(str(live)).st_dev != os.stat(str(root)).st_dev
 
 
 def cover_of(described):

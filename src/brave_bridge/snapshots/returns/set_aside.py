@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 import msgspec
 
 from brave_bridge.machines.opening.named import kernel_lines
-from brave_bridge.snapshots.engines import btrfs
+from brave_bridge.snapshots.engines import btrfs_subvolumes
 from brave_bridge.snapshots.engines.btrfs_swap import MARK, STAMP
 from brave_bridge.snapshots.engines.engine import EngineError, Mounted, tool
 from brave_bridge.snapshots.parts import Layout
@@ -44,9 +44,9 @@ def delete_set_aside(layout: Layout, identifier: str) -> int:
             continue
         if _in_use(identifier, mounted):
             raise EngineError(16, "the system runs on it until it restarts")
-        with btrfs.top_of(mounted.device) as top:
-            freed = btrfs.subvolume_use(top / identifier).alone
-            btrfs.delete_subvolume(top / identifier)
+        with btrfs_subvolumes.top_of(mounted.device) as top:
+            freed = btrfs_subvolumes.subvolume_use(top / identifier).alone
+            btrfs_subvolumes.delete_subvolume(top / identifier)
         return freed
     raise EngineError(2, "there is no such subvolume")
 

@@ -11,7 +11,7 @@ from textual.widgets import Static
 from brave_bridge.core.formats.text import counted
 
 if TYPE_CHECKING:
-    from brave_bridge.workbench.next_step import NextStep
+    from brave_bridge.workbench.outlook.next_step import NextStep
 
 
 class _Line(Static):

@@ -116,7 +116,7 @@ class Workspace(Vertical):
 
     def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
         """Write what this view shows to files in a folder. For a thread."""
-        from brave_bridge.workbench.drawing import PAGES, draw_view
+        from brave_bridge.workbench.papers.drawing import PAGES, draw_view
 
         name = self.NAME.replace("_", "-")
         drawn = draw_view(name, record, folder) if name in PAGES else []

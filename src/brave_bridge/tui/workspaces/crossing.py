@@ -131,7 +131,7 @@ class CrossingWorkspace(Workspace):
         )
 
     def _give_key(self, machine: str, wanted: UseKey, *, give: bool) -> None:
-        from brave_bridge.workbench import licence_keys
+        from brave_bridge.workbench.media import licence_keys
 
         def hand(key: LicenceKey | None) -> None:
             if key is not None:

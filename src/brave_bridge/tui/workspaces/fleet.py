@@ -77,7 +77,7 @@ class FleetWorkspace(Workspace):
 
     def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
         """See Workspace; machines that are still being read are waited for."""
-        from brave_bridge.workbench.export import export_fleet
+        from brave_bridge.workbench.papers.export import export_fleet
 
         harbour = self.app.harbour
         whole = (

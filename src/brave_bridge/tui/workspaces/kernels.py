@@ -11,7 +11,7 @@ from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
     from brave_bridge.core.boot.trial_way import TrialWay
-    from brave_bridge.workbench.offered_kernels import OfferedKernel
+    from brave_bridge.workbench.boot.offered_kernels import OfferedKernel
     from brave_bridge.workbench.pages.page import Page, Row
     from brave_bridge.workbench.record import MachineRecord
 
@@ -72,7 +72,7 @@ class KernelsWorkspace(Workspace):
 
     def boot_once(self, row: Row) -> None:
         """Have the kernel under the cursor tried at the next boot, once it is agreed to."""
-        from brave_bridge.workbench.booting import begin_boot_once, must_be_tried_once
+        from brave_bridge.workbench.boot.booting import begin_boot_once, must_be_tried_once
 
         name, kernel = self.app.harbour.current, row.key
 
@@ -92,7 +92,7 @@ class KernelsWorkspace(Workspace):
 
     def start_other(self, row: Row) -> None:
         """Have the firmware start what is under the cursor at the next boot alone, or not."""
-        from brave_bridge.workbench.booting import begin_starting_as_ever, begin_starting_other
+        from brave_bridge.workbench.boot.booting import begin_starting_as_ever, begin_starting_other
         from brave_bridge.workbench.pages.kernels import STARTS
 
         record, number = self.record, row.key.removeprefix(STARTS)
@@ -122,7 +122,7 @@ class KernelsWorkspace(Workspace):
     def action_hold(self) -> None:
         """Hold the series of the kernel under the cursor; let it go where one is held by us."""
         from brave_bridge.core.kernels.kernel_package import series_of
-        from brave_bridge.workbench.kernel_series import (
+        from brave_bridge.workbench.boot.kernel_series import (
             begin_hold,
             begin_letting_go,
             kernel_holds,
@@ -154,7 +154,7 @@ class KernelsWorkspace(Workspace):
 
     def action_build(self) -> None:
         """Choose a source, carry the configuration over, and build it once that is agreed to."""
-        from brave_bridge.workbench.kernel_building import Wishes, begin_build, source_trees
+        from brave_bridge.workbench.boot.kernel_building import Wishes, begin_build, source_trees
 
         name = self.app.harbour.current
 
@@ -176,7 +176,7 @@ class KernelsWorkspace(Workspace):
 
     def action_drivers(self) -> None:
         """Hold the kernel under the cursor against the running one, device by device."""
-        from brave_bridge.workbench.kernel_drivers import driver_lines, driver_report
+        from brave_bridge.workbench.boot.kernel_drivers import driver_lines, driver_report
 
         kernel, name = self._pointed_kernel(), self.app.harbour.current
         if not kernel:
@@ -201,7 +201,7 @@ class KernelsWorkspace(Workspace):
         self._remove((), old=True)
 
     def _remove(self, wanted: tuple[str, ...], *, old: bool) -> None:
-        from brave_bridge.workbench.kernels import begin_removal, kernels_to_remove
+        from brave_bridge.workbench.boot.kernels import begin_removal, kernels_to_remove
 
         name = self.app.harbour.current
 
@@ -219,8 +219,8 @@ class KernelsWorkspace(Workspace):
 
     def action_add(self) -> None:
         """Choose one of the kernels that the sources have, and install it."""
-        from brave_bridge.workbench.kernels import begin_adding
-        from brave_bridge.workbench.offered_kernels import offered_kernels
+        from brave_bridge.workbench.boot.kernels import begin_adding
+        from brave_bridge.workbench.boot.offered_kernels import offered_kernels
 
         name = self.app.harbour.current
 

@@ -32,6 +32,6 @@ class LogbookWorkspace(Workspace):
 
     def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
         """See Workspace."""
-        from brave_bridge.workbench.export import export_logbook
+        from brave_bridge.workbench.papers.export import export_logbook
 
         return [*super().export(desk, record, folder), *export_logbook(desk, folder)]

@@ -16,11 +16,11 @@ from brave_bridge.tui.workspaces.base import Workspace
 if TYPE_CHECKING:
     from brave_bridge.core.packages.choices import PlanChoice
     from brave_bridge.core.packages.preferences import Preferences
-    from brave_bridge.workbench.config_preview import ConfigPreview
     from brave_bridge.workbench.desk import Desk
+    from brave_bridge.workbench.kept.policies import Policy
     from brave_bridge.workbench.pages.page import Page, Row
-    from brave_bridge.workbench.plans import Plans
-    from brave_bridge.workbench.policies import Policy
+    from brave_bridge.workbench.planning.config_preview import ConfigPreview
+    from brave_bridge.workbench.planning.plans import Plans
     from brave_bridge.workbench.record import KeptPlan, MachineRecord
 
 _SHOWN = 6
@@ -106,7 +106,7 @@ class PlanWorkspace(Workspace):
 
     def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
         """See Workspace."""
-        from brave_bridge.workbench.plan_export import export_plan
+        from brave_bridge.workbench.papers.plan_export import export_plan
 
         if record.plan is None:
             return super().export(desk, record, folder)
@@ -317,13 +317,13 @@ def _crossing(desk: Desk, plan: KeptPlan) -> str:
 
 
 def _plans(desk: Desk) -> Plans:
-    from brave_bridge.workbench.plans import Plans
+    from brave_bridge.workbench.planning.plans import Plans
 
     return Plans(desk)
 
 
 def _preview(desk: Desk, plan: KeptPlan, path: str) -> ConfigPreview:
-    from brave_bridge.workbench.config_preview import preview_config
+    from brave_bridge.workbench.planning.config_preview import preview_config
 
     return preview_config(desk, plan, path)
 
@@ -335,31 +335,31 @@ def _difference(old, new) -> list[str]:
 
 
 def _keep_answer(desk: Desk, path: str, answer: str) -> bool:
-    from brave_bridge.workbench.policies import toggle_answer
+    from brave_bridge.workbench.kept.policies import toggle_answer
 
     return toggle_answer(desk.target.kind, path, answer)
 
 
 def _keep_choice(desk: Desk, choice: PlanChoice) -> bool:
-    from brave_bridge.workbench.policies import toggle_choice
+    from brave_bridge.workbench.kept.policies import toggle_choice
 
     return toggle_choice(desk.target.kind, choice)
 
 
 def _policies(desk: Desk) -> list[Policy]:
-    from brave_bridge.workbench.policies import listed_policies, read_policies
+    from brave_bridge.workbench.kept.policies import listed_policies, read_policies
 
     return list(listed_policies(read_policies(desk.target.kind)))
 
 
 def _forget_policy(desk: Desk, key: str) -> None:
-    from brave_bridge.workbench.policies import forget_policy
+    from brave_bridge.workbench.kept.policies import forget_policy
 
     forget_policy(desk.target.kind, key)
 
 
 def _keep_preference(desk: Desk, kind: str, slot: str) -> bool:
-    from brave_bridge.workbench.policies import toggle_preference
+    from brave_bridge.workbench.kept.policies import toggle_preference
 
     return toggle_preference(desk.target.kind, kind, slot)
 

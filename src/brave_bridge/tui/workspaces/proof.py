@@ -39,7 +39,7 @@ class ProofWorkspace(Workspace):
         """Set the checks that what listens on the machine suggests."""
 
         def set_them(desk: Desk) -> tuple[str, ...]:
-            from brave_bridge.workbench.own_checks import set_what_listens
+            from brave_bridge.workbench.kept.own_checks import set_what_listens
 
             return set_what_listens(desk.target.kind, desk.machine, desk.family())
 
@@ -53,7 +53,7 @@ class ProofWorkspace(Workspace):
         """Hold the machine against its baseline again."""
 
         def prove(desk: Desk) -> Proof:
-            from brave_bridge.workbench.proving import prove_again
+            from brave_bridge.workbench.proofs.proving import prove_again
 
             return prove_again(desk)
 

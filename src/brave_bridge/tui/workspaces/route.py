@@ -110,6 +110,6 @@ def _keep_way(desk: Desk, safest: bool) -> None:
 
 
 def _keep_track(desk: Desk, long_term_only: bool) -> None:
-    from brave_bridge.workbench.track import change_track
+    from brave_bridge.workbench.planning.track import change_track
 
     change_track(desk, long_term_only=long_term_only)

@@ -14,11 +14,11 @@ from brave_bridge.tui.workspaces.base import Workspace
 if TYPE_CHECKING:
     from brave_bridge.core.ways_back.difference_tree import Node
     from brave_bridge.workbench.desk import Desk
-    from brave_bridge.workbench.kept_system import KeptSeen
     from brave_bridge.workbench.pages.page import Page, Row
     from brave_bridge.workbench.record import MachineRecord
-    from brave_bridge.workbench.return_preview import ReturnPreview
     from brave_bridge.workbench.way_back import WayBack
+    from brave_bridge.workbench.ways.kept_system import KeptSeen
+    from brave_bridge.workbench.ways.return_preview import ReturnPreview
 
 _LATER_DAYS = 14
 
@@ -31,7 +31,9 @@ def _can_be_started(record: MachineRecord | None) -> bool:
     """Whether the file system keeps ways back, or systems set aside, that could be started."""
     if record is None:
         return False
-    kept = any(part.engine == "btrfs" for one in record.snapshots for part in one.parts)
+    from brave_bridge.snapshots.engines.choose import engine_of
+
+    kept = any(engine_of(part).can_be_started for one in record.snapshots for part in one.parts)
     return kept or bool(record.past_systems or record.set_aside)
 
 
@@ -91,7 +93,7 @@ class WaysBackWorkspace(Workspace):
 
     def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
         """See Workspace."""
-        from brave_bridge.workbench.export import export_space
+        from brave_bridge.workbench.papers.export import export_space
 
         return [*super().export(desk, record, folder), *export_space(desk, folder)]
 
@@ -107,7 +109,7 @@ class WaysBackWorkspace(Workspace):
 
     def action_snapshot(self) -> None:
         """Take a snapshot now, in a runner of its own."""
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         self.set_going(
             self.app.harbour.current,
@@ -117,7 +119,7 @@ class WaysBackWorkspace(Workspace):
 
     def action_verify(self) -> None:
         """Read the way back under the cursor again, in a runner of its own."""
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         if pointed := self._way_back():
             name, way = pointed
@@ -125,12 +127,12 @@ class WaysBackWorkspace(Workspace):
 
     def action_boot_menu(self) -> None:
         """Have the boot menu offer what is under the cursor; take it out; keep what runs."""
-        from brave_bridge.workbench.pages.ways_back import PAST, SET_ASIDE
-        from brave_bridge.workbench.past_systems import (
+        from brave_bridge.workbench.boot.past_systems import (
             begin_keeping,
             begin_offering,
             begin_withdrawing,
         )
+        from brave_bridge.workbench.pages.ways_back import PAST, SET_ASIDE
 
         record, row = self.record, self.ledger.pointed
         if record is not None and row is not None and row.key.startswith(SET_ASIDE):
@@ -161,7 +163,7 @@ class WaysBackWorkspace(Workspace):
 
     def action_pin(self) -> None:
         """Pin the way back under the cursor, with a reason; or let the rules hold again."""
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         pointed = self._way_back()
         if pointed is None:
@@ -180,7 +182,7 @@ class WaysBackWorkspace(Workspace):
 
     def action_end_later(self) -> None:
         """Move the end of the way back under the cursor."""
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         if pointed := self._way_back():
             name, way = pointed
@@ -194,7 +196,7 @@ class WaysBackWorkspace(Workspace):
     def action_delete_way_back(self) -> None:
         """Delete the way back under the cursor, once the machine's name is given."""
         from brave_bridge.workbench.pages.ways_back import SET_ASIDE
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         row, record = self.ledger.pointed, self.record
         if record is not None and row is not None and row.key.startswith(SET_ASIDE):
@@ -227,7 +229,7 @@ class WaysBackWorkspace(Workspace):
 
     def _delete_set_aside(self, name: str, identifier: str) -> None:
         """Delete a system that a return has set aside, once the machine's name is given."""
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         def delete(agreed: bool | None) -> None:
             if agreed:
@@ -244,7 +246,7 @@ class WaysBackWorkspace(Workspace):
 
     def action_card(self) -> None:
         """Write the recovery card to the present folder."""
-        from brave_bridge.workbench.cards import save_card
+        from brave_bridge.workbench.papers.cards import save_card
 
         self.do(
             self.app.harbour.current,
@@ -267,7 +269,7 @@ class WaysBackWorkspace(Workspace):
 
         Where another one is marked, how the one under the cursor differs from that.
         """
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         pointed = self._way_back()
         if pointed is None:
@@ -294,7 +296,7 @@ class WaysBackWorkspace(Workspace):
 
     def preview_return(self, row: Row) -> None:
         """Show what a return would change, then ask for a reason and the machine's name."""
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         name = self.app.harbour.current
         self.do(
@@ -306,7 +308,7 @@ class WaysBackWorkspace(Workspace):
 
     def go_back_to_kept(self, row: Row) -> None:
         """Ask why, then go back to the system that the last upgrade kept."""
-        from brave_bridge.workbench.kept_system import begin_going_back, kept_here
+        from brave_bridge.workbench.ways.kept_system import begin_going_back, kept_here
 
         name = self.app.harbour.current
 
@@ -326,7 +328,7 @@ class WaysBackWorkspace(Workspace):
 
     def _ask_return(self, name: str, preview: ReturnPreview) -> None:
         from brave_bridge.workbench.pages.return_preview import preview_lines
-        from brave_bridge.workbench.ways_back import WaysBack
+        from brave_bridge.workbench.ways.ways_back import WaysBack
 
         def begin(answer: tuple[str, bool] | None) -> None:
             if answer:

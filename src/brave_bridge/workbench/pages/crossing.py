@@ -9,7 +9,7 @@ import msgspec
 from brave_bridge.core.formats.apt_output import fault_lines
 from brave_bridge.core.formats.text import plain
 from brave_bridge.runner.briefs import CrossBrief, known_brief
-from brave_bridge.workbench.forecast import actual_seconds, roughly, seconds_between
+from brave_bridge.workbench.outlook.forecast import actual_seconds, roughly, seconds_between
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, title
 from brave_bridge.workbench.pictures.crossing import crossing_picture
 from brave_bridge.workbench.record import Live, MachineRecord

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from brave_bridge.core.boot.chain import CHOICE, FIRMWARE, KERNEL, LOADER, ROOT, Link
 from brave_bridge.core.boot.trial_way import TrialWay
 from brave_bridge.core.formats.text import byte_size, counted, plain
-from brave_bridge.workbench.booting import BootSeen, KernelSeen, boot_seen
+from brave_bridge.workbench.boot.booting import BootSeen, KernelSeen, boot_seen
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
 from brave_bridge.workbench.pictures.boot import boot_picture, key_of
 from brave_bridge.workbench.record import MachineRecord

@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 
 from brave_bridge.core.estimate import range_words
 from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
+from brave_bridge.snapshots.engines.engine import FILES
 from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, MISSING
 from brave_bridge.snapshots.trees.cover import HOME_SENTENCE
 
 if TYPE_CHECKING:
     from brave_bridge.core.ways_back.accounts import AccountChanges
     from brave_bridge.core.ways_back.losses import Loss
-    from brave_bridge.workbench.return_preview import ReturnPreview
+    from brave_bridge.workbench.ways.return_preview import ReturnPreview
 
 _SHOWN = 4
 
@@ -121,7 +122,7 @@ def _cost(preview: ReturnPreview) -> Iterator[str]:
     free = f"{byte_size(preview.free_bytes)} free"
     time = range_words(preview.seconds / 2, preview.seconds * 2)
     yield f"{byte_size(needed)} to copy ({free}), {time}"
-    if needed > preview.free_bytes and any(way == "files" for _, way, _ in preview.how):
+    if needed > preview.free_bytes and any(way == FILES for _, way, _ in preview.how):
         yield "▲ that does not fit unless the disk shares blocks: make room first"
     yield from (f"{mount}: {plain(why)}" for mount, _, why in preview.how)
     yield HOME_SENTENCE

@@ -11,6 +11,7 @@ from brave_bridge.core.releases.conditions import LegTask
 from brave_bridge.core.releases.route import Route
 from brave_bridge.core.releases.standing import scale_of
 from brave_bridge.core.survey.known_trouble import HERE, Trouble, concerning
+from brave_bridge.workbench.outlook.routes import Routes
 from brave_bridge.workbench.pages.page import (
     Column,
     Note,
@@ -24,7 +25,6 @@ from brave_bridge.workbench.pages.page import (
 from brave_bridge.workbench.pages.skipping_rows import skipping_rows
 from brave_bridge.workbench.pictures.route import route_picture
 from brave_bridge.workbench.record import MachineRecord, Surveyed
-from brave_bridge.workbench.routes import Routes
 from brave_bridge.workbench.why_nothing import why_nothing
 
 COLUMNS = (

@@ -8,11 +8,13 @@ from typing import TYPE_CHECKING
 
 from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.ways_back.deadline import SOON_DAYS, left_words
+from brave_bridge.snapshots.engines.btrfs import BtrfsEngine
+from brave_bridge.snapshots.engines.choose import engine_of
 from brave_bridge.snapshots.trees.cover import HOME_SENTENCE
-from brave_bridge.workbench.kept_system import KeptSeen, kept_of
 from brave_bridge.workbench.pages.page import Column, Note, Page, Row, heading, said, title
 from brave_bridge.workbench.pictures.ways_back import ways_back_picture
 from brave_bridge.workbench.record import MachineRecord
+from brave_bridge.workbench.ways.kept_system import KeptSeen, kept_of
 
 if TYPE_CHECKING:
     from brave_bridge.core.boot.past_entry import PastSystem
@@ -201,7 +203,7 @@ def _why(way: WayBack) -> Iterable[Note]:
     yield Note("seen", _verified(keeping.verified_at, bool(keeping.faults)))
     yield Note("code", f"brave-bridge return {snapshot.id}")
     yield Note("do", "Enter shows what a return would change; nothing happens by that")
-    if any(part.mount == "/" and part.engine == "btrfs" for part in snapshot.parts):
+    if any(part.mount == "/" and engine_of(part).can_be_started for part in snapshot.parts):
         yield Note("do", "o has the boot menu offer it, as a system to start beside this one")
 
 
@@ -258,7 +260,7 @@ def _past_row(past: PastSystem, today: date) -> Row:
             words,
             "",
             "",
-            "btrfs",
+            BtrfsEngine.name,
         ),
         tone="caution" if past.running else "plain",
         why=(
@@ -296,7 +298,7 @@ def _set_aside_row(aside: SetAside, today: date) -> Row:
             words,
             "",
             "",
-            "btrfs",
+            BtrfsEngine.name,
         ),
         tone="quiet",
         why=(

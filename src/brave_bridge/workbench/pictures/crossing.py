@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.drawings.chart import Bar, Chart, Curve, Lane, Mark
 from brave_bridge.runner.briefs import CrossBrief, known_brief
-from brave_bridge.workbench.forecast import WAITING, roughly, seconds_between
+from brave_bridge.workbench.outlook.forecast import WAITING, roughly, seconds_between
 from brave_bridge.workbench.pictures.measured_work import curve_of_room, curves_of_work
 from brave_bridge.workbench.record import Live, MachineRecord
 

@@ -15,7 +15,7 @@ from brave_bridge.core.estimate import Speeds, estimate
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.drawings.chart import Curve
 from brave_bridge.runner.briefs import CrossBrief, known_brief
-from brave_bridge.workbench.forecast import measure_of, seconds_between, work_of
+from brave_bridge.workbench.outlook.forecast import measure_of, seconds_between, work_of
 
 if TYPE_CHECKING:
     from brave_bridge.store.rows import EntryRow

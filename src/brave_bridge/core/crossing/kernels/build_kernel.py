@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 import msgspec
 
-from brave_bridge.core.crossing.change_kernels import default_kept, new_boot_faults
+from brave_bridge.core.crossing.kernels.change_kernels import default_kept, new_boot_faults
 from brave_bridge.core.crossing.replies import Answered, FactsRead, FilesRead, FileText, Ran, Reply
 from brave_bridge.core.crossing.requests import (
     OBJECTS,

@@ -5,8 +5,8 @@ What runs stays as it is until the new image has proven itself: the trial slot f
 
 from collections.abc import Iterator
 
-from brave_bridge.core.crossing.image_settings import export_settings
 from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, Objection
+from brave_bridge.core.crossing.made_as_one.image_settings import export_settings
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import Answered, BundleRead, FactsRead, Ran
 from brave_bridge.core.crossing.requests import Ask, ReadBundle, ReadFacts, Run, Script

@@ -1,8 +1,13 @@
 """The procedure of licensed systems: another edition by a key, or another release by a medium."""
 
-from brave_bridge.core.crossing.edition_leg import activate, convert, wrong_edition
 from brave_bridge.core.crossing.leg_under_way import LegUnderWay
-from brave_bridge.core.crossing.medium_leg import follow_phases, goes_on, upgrade, wrong_release
+from brave_bridge.core.crossing.made_as_one.edition_leg import activate, convert, wrong_edition
+from brave_bridge.core.crossing.made_as_one.medium_leg import (
+    follow_phases,
+    goes_on,
+    upgrade,
+    wrong_release,
+)
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.requests import Script
 from brave_bridge.core.crossing.results import Outcome

@@ -4,8 +4,8 @@ import msgspec
 
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.core.crossing.ahead import PLACE, nothing_ahead
-from brave_bridge.core.crossing.boot_once import boot_once
 from brave_bridge.core.crossing.family import CrossingFamily
+from brave_bridge.core.crossing.kernels.boot_once import boot_once
 from brave_bridge.core.crossing.replies import (
     FactsRead,
     Failed,

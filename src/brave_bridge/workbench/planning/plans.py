@@ -17,7 +17,7 @@ from brave_bridge.runner.inline import drive
 from brave_bridge.store.rows import now
 from brave_bridge.workbench.decisions import change_decisions
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.kept_plan import (
+from brave_bridge.workbench.kept.kept_plan import (
     change_plan,
     fingerprint,
     fitting_plan,
@@ -26,8 +26,8 @@ from brave_bridge.workbench.kept_plan import (
     plan_as_kept,
     remove_indices,
 )
-from brave_bridge.workbench.measuring import MeasuringPerformer, speeds
-from brave_bridge.workbench.policies import answered, answered_as_before, read_policies
+from brave_bridge.workbench.kept.policies import answered, answered_as_before, read_policies
+from brave_bridge.workbench.outlook.measuring import MeasuringPerformer, speeds
 from brave_bridge.workbench.record import KeptPlan
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.roles import known_roles

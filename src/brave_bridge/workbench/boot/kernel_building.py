@@ -6,7 +6,7 @@ from importlib.resources import files
 
 import msgspec
 
-from brave_bridge.core.crossing.build_kernel import BuildOrder
+from brave_bridge.core.crossing.kernels.build_kernel import BuildOrder
 from brave_bridge.core.formats.proc import read_modules
 from brave_bridge.core.kconfig.comparing import OptionChange, option_changes
 from brave_bridge.core.kconfig.dotconfig import LARGEST, config_text, read_config
@@ -19,7 +19,7 @@ from brave_bridge.machines.queries import Below, Contents, Links
 from brave_bridge.runner.briefs import BuildBrief
 from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.own_checks import roles_of
+from brave_bridge.workbench.kept.own_checks import roles_of
 from brave_bridge.workbench.refusal import Refused
 
 RECORDS = f"{STATE_FOLDER}/kernels"

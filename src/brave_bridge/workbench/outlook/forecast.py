@@ -13,6 +13,7 @@ from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.runner.briefs import CrossBrief, known_brief
 from brave_bridge.snapshots.catalogue import Snapshot
+from brave_bridge.snapshots.engines.choose import engine_of
 from brave_bridge.store.rows import EntryRow, ProcedureRow
 
 if TYPE_CHECKING:
@@ -42,7 +43,7 @@ def forecast(
     works = []
     for plan in plans:
         # The first snapshot copies everything, a later one what changed since.
-        size = copied if known and known[-1].engine != "btrfs" else covered
+        size = copied if known and _was_copied(known[-1]) else covered
         works.append(work_of(plan, min(size, covered)))
     seen = _speeds(history)
     speeds = Speeds(
@@ -52,6 +53,10 @@ def forecast(
         restart=seen.restart or probed.restart,
     )
     return estimate(works, speeds, [ratio for *_, ratio in history if ratio])
+
+
+def _was_copied(snapshot: Snapshot) -> bool:
+    return any(engine_of(part).copies for part in snapshot.parts)
 
 
 def work_of(plan: LegPlan, snapshot_bytes: int = 0) -> Work:

@@ -4,15 +4,15 @@ from datetime import date
 
 import msgspec
 
-from brave_bridge.core.crossing.kept_system import programs_since
+from brave_bridge.core.crossing.made_as_one.kept_system import programs_since
 from brave_bridge.core.licensed.system import KeptSystem
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.kept_by_system import kept_by
 from brave_bridge.runner.briefs import KeptBrief
 from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.planning.tasks import KEPT
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.tasks import KEPT
 
 _OF_ACCOUNTS = ("sign in with the password that you had then: have it at hand",)
 

@@ -5,7 +5,7 @@ import difflib
 from brave_bridge.core.formats.text import decoded, plain
 from brave_bridge.machines.port import MachineError
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.ways_back import WaysBack
+from brave_bridge.workbench.ways.ways_back import WaysBack
 
 _MOST_LINES = 400
 _LARGEST = 1_000_000

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 
-from brave_bridge.core.crossing.keep_way_back import new_card
 from brave_bridge.core.crossing.replies import Done, Failed, PastOffered
 from brave_bridge.core.crossing.requests import (
     Checkpoint,
@@ -14,6 +13,7 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import warned, what_was_seen
+from brave_bridge.core.crossing.ways_back.keep_way_back import new_card
 
 
 def offer_past(way_back: str, *, once: bool) -> Script[Outcome]:

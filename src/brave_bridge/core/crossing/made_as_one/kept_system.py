@@ -5,8 +5,7 @@ It is the system's own way back, beside ours: one of ours is made before it is g
 
 from collections.abc import Iterable, Iterator
 
-from brave_bridge.core.crossing.image_settings import restore_settings
-from brave_bridge.core.crossing.keep_way_back import new_card
+from brave_bridge.core.crossing.made_as_one.image_settings import restore_settings
 from brave_bridge.core.crossing.replies import FactsRead, SnapshotTaken
 from brave_bridge.core.crossing.requests import (
     Checkpoint,
@@ -19,6 +18,7 @@ from brave_bridge.core.crossing.requests import (
 from brave_bridge.core.crossing.restart import restart_at_once
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, last_words, warned, what_was_seen
+from brave_bridge.core.crossing.ways_back.keep_way_back import new_card
 from brave_bridge.core.licensed.system import TOOL, KeptSystem, Program
 from brave_bridge.core.ways_back.kept_by_system import kept_by, runs, way_to_it
 

@@ -7,8 +7,8 @@ from brave_bridge.core.proof.repeats import Repeats, planned_repeats
 from brave_bridge.runner.repeated_proofs import LOCK, REPEATS, place_timer, take_timer_away
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.newest_proof import proof_now
-from brave_bridge.workbench.proof_schedule import hours_of
+from brave_bridge.workbench.kept.proof_schedule import hours_of
+from brave_bridge.workbench.proofs.newest_proof import proof_now
 
 
 def now() -> str:

@@ -15,7 +15,7 @@ from brave_bridge.core.plan.steps import StepRow
 from brave_bridge.drawings.document import save_document
 from brave_bridge.drawings.plan_chart import PlanBar, save_plan_chart
 from brave_bridge.machines.opening.named import write_named
-from brave_bridge.workbench.printed_plan import printed_plan
+from brave_bridge.workbench.papers.printed_plan import printed_plan
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.roles import known_roles
 

@@ -7,7 +7,7 @@ import msgspec
 from brave_bridge.bootloaders.trials import entry_of, ground_of
 from brave_bridge.core.boot.firmware_text import FOR_ALL, firmware_settings
 from brave_bridge.core.boot.trial_way import trial_way
-from brave_bridge.core.crossing.change_kernels import KernelChange
+from brave_bridge.core.crossing.kernels.change_kernels import KernelChange
 from brave_bridge.core.kernels.keeping import (
     image_of,
     newest_first,
@@ -22,8 +22,8 @@ from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import KernelsBrief
 from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.kept.own_checks import checks_for
 from brave_bridge.workbench.lines import line_for, release_of
-from brave_bridge.workbench.own_checks import checks_for
 from brave_bridge.workbench.refusal import Refused
 
 

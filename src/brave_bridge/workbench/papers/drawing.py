@@ -8,7 +8,6 @@ from brave_bridge.core.formats.text import plain
 from brave_bridge.drawings.chart import Chart
 from brave_bridge.drawings.chart_figure import save_chart
 from brave_bridge.drawings.document import Part, Section, save_document
-from brave_bridge.workbench.export import export_bridge
 from brave_bridge.workbench.members import FleetMember, fleet_members
 from brave_bridge.workbench.pages.crossing import crossing_page
 from brave_bridge.workbench.pages.fleet import fleet_page
@@ -20,6 +19,7 @@ from brave_bridge.workbench.pages.proof import proof_page
 from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.pages.ways_back import ways_back_page
+from brave_bridge.workbench.papers.export import export_bridge
 from brave_bridge.workbench.pictures.survey import fleet_topics
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.record import MachineRecord

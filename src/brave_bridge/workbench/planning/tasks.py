@@ -11,9 +11,9 @@ from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.runner.briefs import ReturnBrief, known_brief
+from brave_bridge.workbench.boot.kernels import kernels_of_ways_back
 from brave_bridge.workbench.decisions import read_decisions, toggle_task
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.kernels import kernels_of_ways_back
 from brave_bridge.workbench.refusal import Refused
 
 KEPT = "kept-system"

@@ -18,7 +18,7 @@ from brave_bridge.workbench.members import fleet_members
 from brave_bridge.workbench.reading import read_machine
 from brave_bridge.workbench.record import MachineRecord
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.ways_back import WaysBack
+from brave_bridge.workbench.ways.ways_back import WaysBack
 
 
 def export_bridge(record: MachineRecord, folder: Path) -> list[Path]:

@@ -30,8 +30,8 @@ from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk, stamp
 from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.refusal import Refused
-from brave_bridge.workbench.return_preview import ReturnPreview, preview_return
 from brave_bridge.workbench.way_back import WayBack
+from brave_bridge.workbench.ways.return_preview import ReturnPreview, preview_return
 
 _LIMIT = 4_000_000
 

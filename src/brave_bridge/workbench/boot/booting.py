@@ -12,9 +12,8 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.platform import FirmwareOption
 from brave_bridge.runner.briefs import BootOnceBrief, RemedyBrief
 from brave_bridge.workbench.beginning import begin
-from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.kernel_series import KernelComing, kernel_holds, kernels_coming
-from brave_bridge.workbench.kernels import (
+from brave_bridge.workbench.boot.kernel_series import KernelComing, kernel_holds, kernels_coming
+from brave_bridge.workbench.boot.kernels import (
     BoardSetting,
     KernelSeen,
     KernelWanted,
@@ -22,7 +21,8 @@ from brave_bridge.workbench.kernels import (
     kernels_of,
     kernels_wanted,
 )
-from brave_bridge.workbench.own_checks import checks_for
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.kept.own_checks import checks_for
 from brave_bridge.workbench.refusal import Refused
 
 

@@ -17,6 +17,7 @@ from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.room import free_bytes
 from brave_bridge.snapshots.as_kept import AsKept
 from brave_bridge.snapshots.description import Snapshot
+from brave_bridge.snapshots.engines.engine import SWAP
 from brave_bridge.snapshots.jobs.compare import CHANGED, EXTRA, Difference
 from brave_bridge.snapshots.jobs.comparison import Comparison
 from brave_bridge.snapshots.returning import Returning
@@ -76,7 +77,7 @@ def preview_return(desk: Desk, snapshot: Snapshot, tell: Callable[[int], None]) 
         fixes=tuple(update for update in facts.updates if update.name in changed),
         how=how,
         seconds=_seconds(comparison),
-        restart=any(way == "swap" for _, way, _ in how) or _touches_boot(comparison),
+        restart=any(way == SWAP for _, way, _ in how) or _touches_boot(comparison),
         free_bytes=free_bytes(desk.machine),
     )
 

@@ -11,8 +11,8 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import Machine
 from brave_bridge.machines.queries import Contents
+from brave_bridge.workbench.boot.offered_kernels import must_be_offered
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.offered_kernels import must_be_offered
 from brave_bridge.workbench.refusal import Refused
 
 _LARGEST = 64_000_000

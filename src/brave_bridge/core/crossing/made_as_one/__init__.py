@@ -1,0 +1,1 @@
+"""Legs of systems that are made as one: images, editions, media."""

@@ -1,0 +1,1 @@
+"""Kernels and what boots: listed, added, removed, held, built, tried once."""

@@ -1,0 +1,1 @@
+"""What people decided about a machine or their fleet, and what is kept of it between looks."""

@@ -1,0 +1,1 @@
+"""What comes from outside: image bundles, depots, keys of editions."""

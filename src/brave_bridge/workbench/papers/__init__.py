@@ -1,0 +1,1 @@
+"""What is written for others: pictures, pages, exports, the recovery card."""

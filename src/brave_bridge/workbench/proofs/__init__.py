@@ -1,0 +1,1 @@
+"""Baselines and proofs: taken, held against each other, repeated."""

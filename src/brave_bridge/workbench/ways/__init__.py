@@ -1,0 +1,1 @@
+"""Ways back: what each holds, what going back would do, and going."""
