@@ -7,6 +7,8 @@ import sys
 from pathlib import Path
 
 import brave_bridge
+from brave_bridge.families.baseline import TOPICS
+from brave_bridge.workbench.demo import demo_fleet
 
 HOUSE = Path(brave_bridge.__file__).parent
 ROOMS = ("core", "workbench", "runner", "cli", "tui")
@@ -244,3 +246,26 @@ def test_what_opens_by_a_path_is_known():
         "place.read(100)": False,
     }.items():
         assert opens_by_path(ast.parse(code).body[0].value) is opens, code
+
+
+ROOT = HOUSE.parents[1]
+PAGES = [*(ROOT / "docs").glob("*.md"), ROOT / "README.md", ROOT / "CONTRIBUTING.md"]
+MODULE = re.compile(r"(?<![*\w/])[a-z][a-z_]*(?:/[a-z_]+)*\.py\b")
+
+
+def test_what_the_pages_name_is_there():
+    rooms = (ROOT / room for room in ("src", "tests", "bench"))
+    known = [f"/{path.relative_to(ROOT)}" for room in rooms for path in room.rglob("*.py")]
+    missing = [
+        f"{page.name}: {name}"
+        for page in PAGES
+        for name in sorted(set(MODULE.findall(page.read_text(encoding="utf-8"))))
+        if not any(place.endswith(f"/{name}") for place in known)
+    ]
+    assert missing == []
+
+
+def test_the_readme_counts_what_there_is():
+    text = (ROOT / "README.md").read_text(encoding="utf-8")
+    assert len(TOPICS) == 20 and text.count("twenty topics") == 2
+    assert len(demo_fleet().machine) == 11 and text.lower().count("eleven machines") == 2

@@ -249,7 +249,7 @@ class Disk:
         try:
             yield
         finally:
-            subprocess.run(["umount", "--recursive", mount], check=True)
+            _take_down(mount)
             if not keep:
                 mount.rmdir()
 
@@ -274,6 +274,14 @@ class Disk:
             except subprocess.TimeoutExpired:
                 machine.kill()
         return _told(console, time.monotonic() - began)
+
+
+def _take_down(mount: Path) -> None:
+    """Unmount; also where something holds it still, which is a fault all the same."""
+    argv = ["umount", "--recursive"]
+    if subprocess.run([*argv, mount], capture_output=True, check=False).returncode:
+        subprocess.run([*argv, "--lazy", mount], check=True)
+        raise RuntimeError(f"something held {mount} still")
 
 
 @contextlib.contextmanager

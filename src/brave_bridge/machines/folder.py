@@ -104,9 +104,9 @@ class FolderFiles:
 
     def matching(self, pattern: str) -> list[str]:
         """See Files."""
-        reach = self._reach()
-        found = expanded(reach, (pattern,), {})
-        return [path for path in found if self._stands(reach, path)]
+        with self._reach() as reach:
+            found = expanded(reach, (pattern,), {})
+            return [path for path in found if self._stands(reach, path)]
 
     def _stands(self, reach: FolderReach, path: str) -> bool:
         try:
@@ -116,7 +116,8 @@ class FolderFiles:
 
     def below(self, folder: str) -> list[str]:
         """See Files."""
-        return sorted(below(self._reach(), folder))
+        with self._reach() as reach:
+            return sorted(below(reach, folder))
 
     def is_file(self, path: str) -> bool:
         """See Files."""
@@ -131,15 +132,16 @@ class FolderFiles:
 
     def gather(self, queries: Iterable[Query]) -> Seen:
         """See Files."""
-        gathering = Gathering(self._reach())
-        for query in queries:
-            if isinstance(query, Answers):
-                gathering.seen.answers.update(self._answers(query))
-            elif isinstance(query, Knocks):
-                gathering.seen.knocks.update(self._knocks(query))
-            else:
-                gathering.grant(query)
-        return gathering.seen
+        with self._reach() as reach:
+            gathering = Gathering(reach)
+            for query in queries:
+                if isinstance(query, Answers):
+                    gathering.seen.answers.update(self._answers(query))
+                elif isinstance(query, Knocks):
+                    gathering.seen.knocks.update(self._knocks(query))
+                else:
+                    gathering.grant(query)
+            return gathering.seen
 
 
 class FolderJobs:

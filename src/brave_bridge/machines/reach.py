@@ -61,11 +61,12 @@ class FolderReach:
         """Let go of the folders that are open."""
         for descriptor in (self._top, self._entered[1]):
             os.close(descriptor)
-        self._top, self._entered = -1, ("", -1)
 
-    def __del__(self) -> None:
-        if getattr(self, "_top", -1) >= 0:
-            self.close()
+    def __enter__(self) -> "FolderReach":
+        return self
+
+    def __exit__(self, *_error: object) -> None:
+        self.close()
 
     def opened(self, path: str) -> BinaryIO | None:
         """See Reach."""

@@ -10,7 +10,7 @@ import shutil
 import sys
 from pathlib import Path
 
-from brave_bridge.machines.opening.named import ours_at
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.runner.own_runtime import NAME
 
 LOST = "BRAVE_BRIDGE_LOST_ENVIRONMENT"
@@ -29,15 +29,20 @@ def keep_starting(runtime: Path) -> list[Path]:
     kept = []
     for place in sorted(places):
         if _is_ours(place):
-            ours_at(place).write(_starter(runtime).encode())
+            _at(place).write(_starter(runtime).encode())
             kept.append(place)
     return kept
+
+
+def _at(place: Path) -> Beneath:
+    """A script of an environment, which belongs to whoever made that."""
+    return Beneath(place.parent, place.name)
 
 
 def _is_ours(place: Path) -> bool:
     """Whether a script is one that pip wrote for us, or that we placed."""
     try:
-        text = ours_at(place).read(_LARGEST).decode("utf-8", "replace")
+        text = _at(place).read(_LARGEST).decode("utf-8", "replace")
     except OSError:
         return False
     return _MARK in text or "brave_bridge.cli.entry" in text
