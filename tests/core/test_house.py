@@ -269,3 +269,12 @@ def test_the_readme_counts_what_there_is():
     text = (ROOT / "README.md").read_text(encoding="utf-8")
     assert len(TOPICS) == 20 and text.count("twenty topics") == 2
     assert len(demo_fleet().machine) == 11 and text.lower().count("eleven machines") == 2
+
+
+def test_the_keys_of_rows_tell_them_apart_and_say_nothing():
+    parsed = re.compile(r"\brow\.key\.\w+|\bkey\.(split|partition|rpartition|removeprefix)\(")
+    found = []
+    for path in sorted((HOUSE / "tui").rglob("*.py")):
+        lines = path.read_text(encoding="utf-8").splitlines()
+        found += [f"{path.name}: {line.strip()}" for line in lines if parsed.search(line)]
+    assert found == []

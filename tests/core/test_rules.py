@@ -609,6 +609,8 @@ CASES = [
     ("disk-health", NOT_APPLICABLE, "No disk tells", {"disks": (Disk("vda", 1 << 40),)}),
     ("power-source", CAUTION, "On battery, 71", hardware(power=Power(True, 71))),
     ("power-source", STOP, "On battery, 12", hardware(power=Power(True, 12))),
+    ("power-source", STOP, "On battery, 39", hardware(power=Power(True, 39))),
+    ("power-source", CAUTION, "On battery, 40", hardware(power=Power(True, 40))),
     ("foreign-modules", CAUTION, "1 driver", hardware(modules=(Module("gauge", "dkms", "1"),))),
     (
         "undriven-devices",

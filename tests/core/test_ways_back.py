@@ -41,6 +41,17 @@ def test_the_newest_stay_and_older_ones_go():
     assert found["d4"][1] == "more than 2 newer ones are there"
 
 
+def test_by_itself_three_stay_and_that_of_a_crossing_two_weeks_behind_its_proof():
+    found = fate_of(*(taken(n) for n in range(5)))
+    assert [found[f"d{n}"][0] for n in range(5)] == [False, False, False, True, True]
+    assert not any(goes for goes, _ in fate_of(*(taken(n) for n in range(3)), free=0.5).values())
+    old, newer = taken(40, last_crossing=True), [taken(n) for n in range(3)]
+    for days, goes in ((13, False), (14, True)):
+        proved = datetime.fromisoformat(NOW) - timedelta(days=days)
+        behind = msgspec.structs.replace(old, proved=proved.isoformat(timespec="seconds"))
+        assert fate_of(*newer, behind)["d40"][0] is goes, days
+
+
 def test_the_way_back_of_the_last_crossing_stays_until_days_after_its_proof():
     old = taken(40, last_crossing=True)
     newer = [taken(n) for n in range(3)]

@@ -12,6 +12,7 @@ from brave_bridge.core.proof.difference import (
     SURFACE,
     UNEXPLAINED,
     Difference,
+    PlannedChange,
 )
 from brave_bridge.core.survey.topic import TopicSeen
 
@@ -31,30 +32,30 @@ class Around(msgspec.Struct, frozen=True):
         """Another topic, before and after; an empty one where it was not read."""
         return self.before.get(name, NOTHING), self.after.get(name, NOTHING)
 
-    def change_of_unit(self, unit: str) -> str:
-        """The plan's row of the package that ships a unit and goes away or changes."""
+    def change_of_unit(self, unit: str) -> PlannedChange | None:
+        """The plan's change of the package that ships a unit and goes away or changes."""
         for number, plan in enumerate(self.plans):
             for service in plan.packages.services:
                 if service.unit == unit:
-                    return f"package:{number}:{service.package}"
-        return ""
+                    return PlannedChange(number, service.package)
+        return None
 
-    def change_of(self, package: str) -> str:
-        """The plan's row of a package that changes, comes or goes."""
+    def change_of(self, package: str) -> PlannedChange | None:
+        """The plan's change of a package that changes, comes or goes."""
         for number, plan in enumerate(self.plans):
             changes = plan.packages
             for change in (*changes.arriving, *changes.removed):
                 if change.name.partition(":")[0] == package:
-                    return f"package:{number}:{change.name}"
-        return ""
+                    return PlannedChange(number, change.name)
+        return None
 
-    def removal_of(self, *names: str) -> str:
-        """The plan's row of a package that goes away and has one of these names in its own."""
+    def removal_of(self, *names: str) -> PlannedChange | None:
+        """The plan's change of a package that goes away and has one of these names in its own."""
         for number, plan in enumerate(self.plans):
             for change in plan.packages.removed:
                 if any(name and name in change.name for name in names):
-                    return f"package:{number}:{change.name}"
-        return ""
+                    return PlannedChange(number, change.name)
+        return None
 
 
 def keys(before: TopicSeen, after: TopicSeen) -> Iterable[str]:
@@ -94,7 +95,7 @@ def point(
     meaning: str = "",
     *,
     kind: str = "",
-    because: str = "",
+    because: PlannedChange | None = None,
 ) -> Difference:
     """A compared point of a topic; only what is worse is of a kind."""
     return Difference(

@@ -16,11 +16,18 @@ DATA, SURFACE = "data", "surface"
 """What a regression is of: what is kept and served, or only what shows it."""
 
 
+class PlannedChange(msgspec.Struct, frozen=True):
+    """A package's change in the plan of a leg, which are counted from 0."""
+
+    leg: int
+    package: str
+
+
 class Difference(msgspec.Struct, frozen=True):
     """One compared point. ``verdict`` is one of ``VERDICTS``.
 
     ``topic`` is what it is about; ``kind`` tells a fault of the data from one of the surface;
-    ``because`` is the key of the plan's row that explains it (``package:LEG:NAME``).
+    ``because`` is the change of the plan that explains it; a text in records of an earlier version.
     """
 
     subject: str
@@ -30,7 +37,7 @@ class Difference(msgspec.Struct, frozen=True):
     meaning: str = ""
     topic: str = ""
     kind: str = ""
-    because: str = ""
+    because: PlannedChange | str | None = None
 
     @property
     def rank(self) -> tuple[int, bool]:

@@ -172,7 +172,7 @@ class Workspace(Vertical):
 
     def toggle_task(self, row: Row) -> None:
         """Say that a task of a leg is done, or not yet."""
-        task, record = row.key.removeprefix("task:"), self.record
+        task, record = row.of.key, self.record
         if record is not None:
             self.do(record.name, "noting it", lambda desk: _toggle_task(desk, task))
 

@@ -93,12 +93,9 @@ class KernelsWorkspace(Workspace):
     def start_other(self, row: Row) -> None:
         """Have the firmware start what is under the cursor at the next boot alone, or not."""
         from brave_bridge.workbench.boot.booting import begin_starting_as_ever, begin_starting_other
-        from brave_bridge.workbench.pages.kernels import STARTS
 
-        record, number = self.record, row.key.removeprefix(STARTS)
-        options = record.surveyed.facts.boot.options if record and record.surveyed else ()
-        option = next((one for one in options if one.name == number), None)
-        if record is None or option is None:
+        record, option = self.record, row.of
+        if record is None:
             return
         if option.next:
             self.set_going(record.name, "taking the choice back", begin_starting_as_ever)
@@ -109,7 +106,7 @@ class KernelsWorkspace(Workspace):
                 self.set_going(
                     record.name,
                     "choosing what starts next",
-                    lambda desk: begin_starting_other(desk, number),
+                    lambda desk: begin_starting_other(desk, option.name),
                 )
 
         lines = [

@@ -155,10 +155,11 @@ class PlanWorkspace(Workspace):
 
     def answer_question(self, row: Row) -> None:
         """Turn a config question's answer round."""
-        planned, path = self._planned(), row.key.removeprefix("question:")
+        planned = self._planned()
         if planned is None:
             return
         name, plan = planned
+        path = row.of.path
         question = next(q for leg in plan.legs for q in leg.configs.questions if q.path == path)
         other = "theirs" if question.answer == "mine" else "mine"
         self.do(name, "deciding", lambda desk: _plans(desk).answer(plan, path, other))
@@ -166,7 +167,7 @@ class PlanWorkspace(Workspace):
     def choose(self, row: Row) -> None:
         """Answer a question whose answer changes the plan."""
         planned = self._planned()
-        choice = _choice(planned[1], row.subject) if planned else None
+        choice = _choice(planned[1], row.of) if planned else None
         if planned is None or choice is None:
             return
         name, plan = planned
@@ -185,11 +186,13 @@ class PlanWorkspace(Workspace):
         row, planned = self.ledger.pointed, self._planned()
         if planned is None:
             return
-        if row is None or not row.key.startswith("question:"):
+        from brave_bridge.workbench.pages.plan_rows import OfQuestion
+
+        if row is None or not isinstance(row.of, OfQuestion):
             self.warn("Point at a config file first.")
             return
         name, plan = planned
-        path = row.subject
+        path = row.of.path
 
         def decide(answer: str | None) -> None:
             if answer:
@@ -206,20 +209,21 @@ class PlanWorkspace(Workspace):
 
     def take_preference_back(self, row: Row) -> None:
         """Plan again without a preference."""
-        _, kind, slot = row.key.split(":", 2)
-        self._preference(kind, slot)
+        self._preference(row.of.kind, row.of.slot)
 
     def let_go(self, row: Row) -> None:
         """Plan again without insisting on a package."""
-        self._preference("let_go", row.key.split(":", 2)[2])
+        self._preference("let_go", row.of.slot)
 
     def action_preference(self, kind: str) -> None:
         """Protect, exclude, let go of or remove the package under the cursor, or no longer."""
+        from brave_bridge.workbench.pages.plan_rows import OfPackage, OfPreference
+
         row = self.ledger.pointed
-        if row is None or not row.key.startswith(("package:", "price:", "preference:")):
+        if row is None or not isinstance(row.of, OfPackage | OfPreference):
             self.warn("Point at a package first.")
             return
-        self._preference(kind, row.subject)
+        self._preference(kind, row.of.slot)
 
     def _preference(self, kind: str, slot: str) -> None:
         planned = self._planned()
@@ -259,20 +263,22 @@ class PlanWorkspace(Workspace):
 
     def action_policy(self) -> None:
         """Keep an answer or a preference for every machine, or no longer."""
+        from brave_bridge.workbench.pages.plan_rows import OfPreference, OfQuestion
+
         row, planned = self.ledger.pointed, self._planned()
         if planned is None:
             return
         name, plan = planned
-        choice = _choice(plan, row.subject) if row is not None else None
-        if row is not None and row.key.startswith("question:"):
+        of = row.of if row is not None else None
+        choice = _choice(plan, of)
+        if isinstance(of, OfQuestion):
             asked = (q for leg in plan.legs for q in leg.configs.questions)
-            answer = next(question.answer for question in asked if question.path == row.subject)
-            self._keep(name, row.subject, lambda desk: _keep_answer(desk, row.subject, answer))
-        elif row is not None and row.key.startswith("preference:"):
-            kind = row.key.split(":", 2)[1]
-            self._keep(name, row.subject, lambda desk: _keep_preference(desk, kind, row.subject))
-        elif row is not None and choice is not None and choice.answer != choice.default:
-            self._keep(name, row.subject, lambda desk: _keep_choice(desk, choice))
+            answer = next(question.answer for question in asked if question.path == of.path)
+            self._keep(name, of.path, lambda desk: _keep_answer(desk, of.path, answer))
+        elif isinstance(of, OfPreference):
+            self._keep(name, of.slot, lambda desk: _keep_preference(desk, of.kind, of.slot))
+        elif choice is not None and choice.answer != choice.default:
+            self._keep(name, choice.key, lambda desk: _keep_choice(desk, choice))
         elif choice is not None:
             self.notify("This is the default: it holds for every machine already.")
         else:
@@ -305,7 +311,11 @@ class PlanWorkspace(Workspace):
         self.do(name, "keeping it", deed, tell)
 
 
-def _choice(plan: KeptPlan, key: str) -> PlanChoice | None:
+def _choice(plan: KeptPlan, of: object) -> PlanChoice | None:
+    """The question that a row stands for, where it is one."""
+    from brave_bridge.workbench.pages.plan_rows import OfChoice
+
+    key = of.key if isinstance(of, OfChoice) else None
     choices = (choice for leg in plan.legs for choice in leg.choices)
     return next((choice for choice in choices if choice.key == key), None)
 

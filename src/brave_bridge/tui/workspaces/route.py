@@ -53,10 +53,9 @@ class RouteWorkspace(Workspace):
     def take_way(self, row: Row) -> None:
         """Make the end of a way the goal, and go there by the shortest or by the safest one."""
         record = self.record
-        _, kind, release = row.key.split(":", 2)
         if record is not None:
-            self.app.harbour.set_goal(record.name, release)
-            safest = kind == "safest"
+            self.app.harbour.set_goal(record.name, row.of.end)
+            safest = row.of.safest
             self.do(record.name, "taking the way", lambda desk: _keep_way(desk, safest))
 
     def action_plan(self) -> None:

@@ -66,10 +66,10 @@ class SurveyWorkspace(Workspace):
 
     def _finding(self, record: MachineRecord | None) -> Finding | None:
         """The finding under the cursor."""
-        from brave_bridge.workbench.pages.survey import finding_at
+        from brave_bridge.core.survey.findings import Finding
 
         row = None if self._shows_facts else self.ledger.pointed
-        return finding_at(record, row.key) if row is not None and record else None
+        return row.of if row is not None and record and isinstance(row.of, Finding) else None
 
     def action_facts(self) -> None:
         """Change between the findings and the facts."""

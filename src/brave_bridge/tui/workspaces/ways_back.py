@@ -127,32 +127,33 @@ class WaysBackWorkspace(Workspace):
 
     def action_boot_menu(self) -> None:
         """Have the boot menu offer what is under the cursor; take it out; keep what runs."""
+        from brave_bridge.core.boot.past_entry import PastSystem
+        from brave_bridge.snapshots.returns.set_aside import SetAside
         from brave_bridge.workbench.boot.past_systems import (
             begin_keeping,
             begin_offering,
             begin_withdrawing,
         )
-        from brave_bridge.workbench.pages.ways_back import PAST, SET_ASIDE
 
         record, row = self.record, self.ledger.pointed
-        if record is not None and row is not None and row.key.startswith(SET_ASIDE):
-            aside = row.key.removeprefix(SET_ASIDE)
-            self.set_going(record.name, "boot menu", lambda desk: begin_offering(desk, aside))
+        of = row.of if row is not None else None
+        if record is not None and isinstance(of, SetAside):
+            self.set_going(record.name, "boot menu", lambda desk: begin_offering(desk, of.id))
             return
-        if record is None or row is None or not row.key.startswith(PAST):
+        if record is None or not isinstance(of, PastSystem):
             if pointed := self._way_back():
                 name, way = pointed
                 self.set_going(name, "boot menu", lambda desk: begin_offering(desk, way.id))
             return
-        way_back, name = row.key.removeprefix(PAST), record.name
-        if any(past.running and past.way_back == way_back for past in record.past_systems):
+        name = record.name
+        if of.running:
             self._ask(
                 "Keep the past system that runs",
                 ("It is the machine's own from now on; the system of now is set aside.",),
                 lambda: self.set_going(name, "keeping it", begin_keeping),
             )
             return
-        self.set_going(name, "boot menu", lambda desk: begin_withdrawing(desk, way_back))
+        self.set_going(name, "boot menu", lambda desk: begin_withdrawing(desk, of.way_back))
 
     def _ask(self, title: str, lines: tuple[str, ...], deed: Callable[[], None]) -> None:
         def answered(agreed: bool | None) -> None:
@@ -195,12 +196,12 @@ class WaysBackWorkspace(Workspace):
 
     def action_delete_way_back(self) -> None:
         """Delete the way back under the cursor, once the machine's name is given."""
-        from brave_bridge.workbench.pages.ways_back import SET_ASIDE
+        from brave_bridge.snapshots.returns.set_aside import SetAside
         from brave_bridge.workbench.ways.ways_back import WaysBack
 
         row, record = self.ledger.pointed, self.record
-        if record is not None and row is not None and row.key.startswith(SET_ASIDE):
-            self._delete_set_aside(record.name, row.key.removeprefix(SET_ASIDE))
+        if record is not None and row is not None and isinstance(row.of, SetAside):
+            self._delete_set_aside(record.name, row.of.id)
             return
         pointed = self._way_back()
         if record is None or pointed is None:

@@ -18,7 +18,7 @@ COLUMNS = (
     Column("state"),
 )
 BOOT_ONCE = "boot-once"
-START_OTHER, STARTS = "start-other", "starts:"
+START_OTHER = "start-other"
 _NONE = "There is no kernel image in /boot: a container, or its boot partition is not mounted."
 
 
@@ -191,7 +191,8 @@ def _firmware(seen: BootSeen) -> Iterator[Row]:
         states += ["next, once"] if one.next else []
         states += [f"no. {one.place}" if one.place else "not tried by itself"]
         yield Row(
-            key=f"{STARTS}{one.name}",
+            key=f"starts:{one.name}",
+            of=one,
             cells=(
                 "◉" if one.current else "●",
                 plain(one.title, 22),

@@ -1,6 +1,7 @@
 """What a workspace shows: one immutable page, made here and only laid out by the screen."""
 
 from collections.abc import Iterator
+from typing import Any
 
 import msgspec
 
@@ -31,7 +32,8 @@ class Row(msgspec.Struct, frozen=True):
 
     ``tone``: ``plain``, ``quiet``, ``heading``, ``clear``, ``caution``, ``stop``, ``chosen``.
     ``action`` is what Enter does with it, empty for nothing. A ``folded`` row is seen only
-    while the page is filtered. ``subject`` is what the row is about, where keys act on that.
+    while the page is filtered. ``of`` is what the row stands for, where keys act on that: a typed
+    value, as ``key`` only tells rows apart.
     """
 
     key: str
@@ -40,7 +42,13 @@ class Row(msgspec.Struct, frozen=True):
     why: tuple[Note, ...] = ()
     action: str = ""
     folded: bool = False
-    subject: str = ""
+    of: Any = None
+
+
+class OfTask(msgspec.Struct, frozen=True):
+    """A step that only a person can do, by its key among those that are done."""
+
+    key: str
 
 
 class Page(msgspec.Struct, frozen=True):

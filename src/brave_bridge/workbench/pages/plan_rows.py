@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator
 
+import msgspec
+
 from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.packages.changes import PackageChange, Price, ServiceChange
 from brave_bridge.core.packages.choices import (
@@ -32,6 +34,31 @@ _PREFERENCE_KINDS_MEAN = {
 }
 
 
+class OfPreference(msgspec.Struct, frozen=True):
+    """What the person wants of a package."""
+
+    kind: str
+    slot: str
+
+
+class OfPackage(msgspec.Struct, frozen=True):
+    """A package of the plan, by its slot."""
+
+    slot: str
+
+
+class OfChoice(msgspec.Struct, frozen=True):
+    """A question whose answer changes the plan."""
+
+    key: str
+
+
+class OfQuestion(msgspec.Struct, frozen=True):
+    """A config file whose version is asked for."""
+
+    path: str
+
+
 def heading(words: str, leg: int) -> Row:
     """A heading of one leg."""
     return Row(f"heading:{leg}:{words}", ("", words, "", "", "", ""), "heading")
@@ -46,7 +73,7 @@ def preference_row(kind: str, slot: str) -> Row:
         tone="chosen",
         why=(title(f"{slot} {short}"), *said(words), Note("do", "Enter takes the preference back")),
         action="unpreference",
-        subject=slot,
+        of=OfPreference(kind, slot),
     )
 
 
@@ -84,7 +111,7 @@ def price_row(price: Price, leg: int) -> Row:
             Note("do", "Enter lets it go and plans again"),
         ),
         action="let_go",
-        subject=price.slot,
+        of=OfPackage(price.slot),
     )
 
 
@@ -120,7 +147,7 @@ def question_row(question: ConfigQuestion) -> Row:
             Note("do", "k keeps the answer for every machine"),
         ),
         action="answer",
-        subject=question.path,
+        of=OfQuestion(question.path),
     )
 
 
@@ -142,7 +169,7 @@ def choice_row(choice: PlanChoice, leg: int) -> Row:
         tone="chosen" if decided else waiting,
         why=(title(plain(choice.about)), *_options(choice)),
         action="choose",
-        subject=choice.key,
+        of=OfChoice(choice.key),
     )
 
 
@@ -205,7 +232,7 @@ def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
             Note("code", plain(plan.sources.diff)),
         ),
         action="choose" if choice else "",
-        subject=subject,
+        of=OfChoice(subject) if subject else None,
     )
 
 
@@ -290,7 +317,7 @@ def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: 
             ),
             *_afterwards(change, role),
         ),
-        subject=change.name,
+        of=OfPackage(change.name),
     )
 
 
@@ -364,7 +391,7 @@ def service_row(service: ServiceChange, choice: PlanChoice | None, leg: int) -> 
             *(_options(choice) if choice else ()),
         ),
         action="choose" if choice else "",
-        subject=choice.key if choice else service.package,
+        of=OfChoice(choice.key) if choice else OfPackage(service.package),
     )
 
 

@@ -11,9 +11,10 @@ from brave_bridge.core.proof.difference import (
     SURFACE,
     UNEXPLAINED,
     Difference,
+    PlannedChange,
 )
 from brave_bridge.core.proof.repeats import Repeats
-from brave_bridge.workbench.pages.page import Column, Note, Page, Row, said, task_why, title
+from brave_bridge.workbench.pages.page import Column, Note, OfTask, Page, Row, said, task_why, title
 from brave_bridge.workbench.pictures.proof import key_of, proof_picture
 from brave_bridge.workbench.record import MachineRecord
 
@@ -128,6 +129,7 @@ def _task_row(task: TaskToDo, is_done: bool) -> Row:
     """A step of the legs that only a person can do; Enter says that it is done."""
     return Row(
         key=f"task:{task.key}",
+        of=OfTask(task.key),
         cells=("☑" if is_done else "☐", plain(task.text), "", "", ""),
         tone="quiet" if is_done else "caution",
         why=task_why(plain(task.text), "The legs are crossed; this is left to a person.", is_done),
@@ -159,9 +161,9 @@ def _row(difference: Difference, tone: str, mark: str) -> Row:
     )
 
 
-def _explained(because: str) -> tuple[Note, ...]:
-    """The plan's row that explains a change."""
-    if not because:
+def _explained(because: PlannedChange | str | None) -> tuple[Note, ...]:
+    """The plan's change that explains another; what an earlier version wrote of it is left out."""
+    if not isinstance(because, PlannedChange):
         return ()
-    _, leg, package = because.split(":", 2)
-    return (Note("seen", f"the plan of leg {int(leg) + 1} says so: {plain(package)}"),)
+    words = f"the plan of leg {because.leg + 1} says so: {plain(because.package)}"
+    return (Note("seen", words),)

@@ -3,6 +3,8 @@
 from collections.abc import Iterable
 from datetime import date
 
+import msgspec
+
 from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.releases.catalogue import Leg, Release
@@ -15,6 +17,7 @@ from brave_bridge.workbench.outlook.routes import Routes
 from brave_bridge.workbench.pages.page import (
     Column,
     Note,
+    OfTask,
     Page,
     Row,
     heading,
@@ -178,12 +181,20 @@ def _ways_offered(record: MachineRecord) -> list[Row]:
     return [heading("ways that are offered", len(COLUMNS)), *rows] if rows else []
 
 
+class OfWay(msgspec.Struct, frozen=True):
+    """A way that is offered: where it ends, and whether it is the safest there."""
+
+    end: str
+    safest: bool
+
+
 def _way_row(way: Choice, is_taken: bool) -> Row:
     kinds = ", ".join(way.kinds)
     stops = "".join(f" by way of {leg.end.title}" for leg in way.legs[:-1][:1])
     told = f"to {way.end.title}{stops}" + (f": {way.remarks[0]}" if way.remarks else "")
     return Row(
         key=f"way:{_word(way)}:{way.end.key}",
+        of=OfWay(way.end.key, _word(way) == "safest"),
         tone="chosen" if is_taken else "plain",
         cells=(
             "◉" if is_taken else ("▲" if way.remarks else "●"),
@@ -289,6 +300,7 @@ def _task_row(task: LegTask, leg: Leg, done: frozenset[str]) -> Row:
     is_done = key in done
     return Row(
         key=f"task:{key}",
+        of=OfTask(key),
         cells=("☑" if is_done else "☐", f"{task.when} the leg: {task.text}", "", "", "", ""),
         tone="quiet" if is_done else "plain",
         why=task_why(task.text, f"To be done by a person, {task.when} {leg.title}.", is_done),

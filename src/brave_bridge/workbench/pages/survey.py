@@ -53,15 +53,6 @@ def survey_page(record: MachineRecord, unfolded: frozenset[str] = frozenset()) -
     return Page(_summary(surveyed), COLUMNS, tuple(rows), start=first, picture=picture)
 
 
-def finding_at(record: MachineRecord, key: str) -> Finding | None:
-    """The finding that a row of the page shows."""
-    number = key.rpartition(":")[2]
-    if record.surveyed is None or not number.isdigit():
-        return None
-    findings = record.surveyed.findings
-    return findings[int(number)] if int(number) < len(findings) else None
-
-
 def _faulty(record: MachineRecord) -> Page:
     note = f"{record.fault.what}: {record.fault.why}"
     why = (
@@ -114,6 +105,7 @@ def _row(finding: Finding, number: int, surveyed: Surveyed) -> Row:
     )
     return Row(
         key=f"{finding.id}:{number}",
+        of=finding,
         cells=(finding.verdict.mark, plain(finding.title), plain(finding.evidence)),
         tone=tone,
         why=(

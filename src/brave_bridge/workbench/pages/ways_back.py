@@ -34,13 +34,10 @@ COLUMNS = (
     Column("how", 5),
 )
 
-SET_ASIDE = "aside:"
-"""What the key of a set-aside system's row begins with; its id follows."""
 
 KEPT = "kept"
 """The key of the row of the system that an upgrade kept."""
 
-PAST = "past:"
 """What the key of the row of a past system begins with; its way back's id follows."""
 
 _ABOUT = (
@@ -250,7 +247,8 @@ def _parts_notes(snapshot: Snapshot) -> Iterable[Note]:
 def _past_row(past: PastSystem, today: date) -> Row:
     words = "it runs" if past.running else "by hand (o)"
     return Row(
-        key=f"{PAST}{past.way_back}",
+        key=f"past:{past.way_back}",
+        of=past,
         cells=(
             "◉" if past.running else "○",
             past.since[:16].replace("T", " "),
@@ -288,7 +286,8 @@ def _set_aside_row(aside: SetAside, today: date) -> Row:
     since = aside.since[:16].replace("T", " ")
     words = "the system runs on it until it restarts" if aside.in_use else "by hand (d)"
     return Row(
-        key=f"{SET_ASIDE}{aside.id}",
+        key=f"aside:{aside.id}",
+        of=aside,
         cells=(
             "◌",
             since,
