@@ -129,6 +129,11 @@ def test_a_file_that_is_written_replaces_a_link_and_never_what_it_leads_to(tmp_p
     (tmp_path / "mine").symlink_to(tmp_path / "report.txt")
     write_named(tmp_path / "mine", b"told again")
     assert (tmp_path / "report.txt").read_text() == "told again", "where a person points to"
+    ear, mouth = os.pipe()
+    write_named(f"/dev/fd/{mouth}", b"to whoever reads")
+    assert os.read(ear, 100) == b"to whoever reads"
+    os.close(ear)
+    os.close(mouth)
 
 
 @only_root

@@ -507,13 +507,8 @@ def _why_not_ours(folder: Beneath) -> str:
     if os.geteuid() != 0:
         return f"a link stands in it: {folder}" if folder.kind == LINK else ""
     try:
-        return next(
-            filter(
-                None,
-                (why_not_trusted(f.path, ours_alone=True) for f in (folder.above, folder)),
-            ),
-            "",
-        )
+        faults = (why_not_trusted(f.path, ours_alone=True) for f in (folder.above, folder))
+        return next(filter(None, faults), "")
     except OSError as error:
         return f"{folder} cannot be looked at: {error.strerror}"
 

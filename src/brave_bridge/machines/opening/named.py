@@ -8,7 +8,7 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
-from brave_bridge.machines.opening.beneath import FILE, Beneath
+from brave_bridge.machines.opening.beneath import OTHER, Beneath, kind_of
 
 _LARGEST_TEXT = 4_000_000
 
@@ -36,11 +36,11 @@ def write_named(path: str | os.PathLike[str], content: bytes) -> Path:
 
     A terminal, pipe or device that they name is written to as it is.
     """
-    place = named(path)
-    if place.kind not in ("", FILE, "folder"):
-        with open(place.path, "wb") as stream:
+    if os.path.exists(path) and kind_of(os.stat(path).st_mode) == OTHER:
+        with open(path, "wb") as stream:
             stream.write(content)
         return Path(path)
+    place = named(path)
     os.makedirs(place.top, exist_ok=True)
     place.write(content)
     return Path(path)
