@@ -207,7 +207,6 @@ ELSEWHERE = {
     "snapshots/trees/folders.py": "open_root",
     "snapshots/trees/system_calls.py": "sync_file_system",
     "snapshots/trees/dressing.py": "_set_xattrs",
-    "machines/reach.py": "__init__",
     "workbench/lines.py": "_read",
 }
 """Who opens the folder that a whole tree stands in, or works by what is open already."""

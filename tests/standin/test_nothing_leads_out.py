@@ -1,7 +1,11 @@
 """What a hostile tree, its state or another user's folders hold: it is met, and leads nowhere."""
 
+import json
 import os
+import shutil
 import struct
+import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -13,6 +17,7 @@ from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.opening.named import write_named
 from brave_bridge.machines.opening.trust import others_may_write, why_not_trusted
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.queries import Contents, Names
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.snapshots.engines import mounting
@@ -223,6 +228,57 @@ def test_letting_go_of_indices_removes_nothing_behind_a_link(tmp_path, outside):
     os.utime(outside / "kept", (1, 1))
     IndexStore(Beneath(tmp_path / "cache", "indices", ours=True)).let_go(30)
     assert (outside / "kept").read_text() == "kept"
+
+
+@pytest.fixture
+def open_to_others():
+    """A folder that anybody may go through, unlike those of the tests."""
+    made = Path(tempfile.mkdtemp(dir="/var/tmp"))
+    made.chmod(0o755)
+    yield made
+    shutil.rmtree(made)
+
+
+def as_somebody_else(look: Callable[[], list[str]]) -> list[str]:
+    """What another user's process is given, or why it failed."""
+    read_end, write_end = os.pipe()
+    child = os.fork()
+    if not child:
+        os.setgroups([])
+        os.setgid(1234)
+        os.setuid(1234)
+        try:
+            answer = look()
+        except Exception as error:
+            answer = ["failed", repr(error), ""]
+        os.write(write_end, json.dumps(answer).encode())
+        os._exit(0)
+    os.close(write_end)
+    with open(read_end) as answers:
+        answer = json.load(answers)
+    os.waitpid(child, 0)
+    return answer
+
+
+@only_root
+@pytest.mark.parametrize("openat2", [True, False])
+def test_who_may_go_through_a_folder_need_not_be_let_see_it(open_to_others, monkeypatch, openat2):
+    """As on a system that an administrator looks at without being root."""
+    monkeypatch.setattr(kernel, "_kernel_has_openat2", openat2)
+    path = "/etc/private/inner/file"
+    put = open_to_others / path.lstrip("/")
+    put.parent.mkdir(parents=True)
+    put.write_text("known by its name")
+    (open_to_others / "etc/private").chmod(0o711)
+
+    def look() -> list[str]:
+        files = FolderFiles("tree", open_to_others)
+        seen = files.gather((Contents((path,), 100), Names(("/etc/private/*",))))
+        return [files.read(path, 100).decode(), str(seen.text(path)), str(seen.faults)]
+
+    read, gathered, faults = as_somebody_else(look)
+    assert read == gathered == "known by its name"
+    assert "'/etc/private/*': 'Permission denied'" in faults
 
 
 # Temporary places

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator
 from typing import BinaryIO, Protocol
 
 from brave_bridge.machines.opening.beneath import kind_of, kind_of_entry, open_regular
-from brave_bridge.machines.opening.kernel import open_beneath
+from brave_bridge.machines.opening.kernel import ON_THE_WAY, open_beneath, open_top
 from brave_bridge.machines.queries import Found, Room
 from brave_bridge.machines.rooted import located
 
@@ -54,7 +54,7 @@ class FolderReach:
     def __init__(self, root: str) -> None:
         self.root = root.rstrip("/")
         self._folders: dict[str, str | None] = {"": ""}
-        self._top = os.open(self.root or "/", os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        self._top = open_top(self.root or "/", ON_THE_WAY)
         self._entered = ("", os.dup(self._top))
 
     def close(self) -> None:
@@ -103,7 +103,9 @@ class FolderReach:
         """See Reach."""
         with _nothing_there():
             place = self._folder(folder)
-            return [] if place is None else sorted(os.listdir(self._open_folder(place)))
+            if place is not None:
+                with self._listed(place) as descriptor:
+                    return sorted(os.listdir(descriptor))
         return []
 
     def entries(self, folder: str) -> list[tuple[str, str]]:
@@ -111,7 +113,7 @@ class FolderReach:
         place = self._folder(folder)
         if place is None:
             return []
-        with os.scandir(self._open_folder(place)) as entries:
+        with self._listed(place) as descriptor, os.scandir(descriptor) as entries:
             return sorted((entry.name, kind_of_entry(entry)) for entry in entries)
 
     def room(self, path: str) -> Room | None:
@@ -134,10 +136,19 @@ class FolderReach:
             )
         return None
 
+    @contextlib.contextmanager
+    def _listed(self, place: str) -> Iterator[int]:
+        """A folder by its resolved path from the root, to be listed."""
+        descriptor = open_beneath(self._top, place) if place else open_top(self.root or "/")
+        try:
+            yield descriptor
+        finally:
+            os.close(descriptor)
+
     def _open_folder(self, place: str) -> int:
         """A folder by its resolved path from the root, open until the next one is entered."""
         if self._entered[0] != place:
-            inner = open_beneath(self._top, place)
+            inner = open_beneath(self._top, place, ON_THE_WAY)
             os.close(self._entered[1])
             self._entered = (place, inner)
         return self._entered[1]

@@ -15,7 +15,13 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO
 
-from brave_bridge.machines.opening.kernel import LINK_IN_THE_WAY, open_beneath
+from brave_bridge.machines.opening.kernel import (
+    FOLDER,
+    LINK_IN_THE_WAY,
+    ON_THE_WAY,
+    open_beneath,
+    open_top,
+)
 from brave_bridge.machines.opening.removal import remove_tree
 
 _READ = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_NOCTTY | os.O_CLOEXEC
@@ -84,7 +90,7 @@ class Beneath:
         try:
             if not self.inner:
                 return os.stat(self.top)
-            with self._opened_above() as (above, name):
+            with self._opened_above(ON_THE_WAY) as (above, name):
                 return os.stat(name, dir_fd=above, follow_symlinks=False)
         except (FileNotFoundError, NotADirectoryError):
             return None
@@ -108,7 +114,7 @@ class Beneath:
 
     def link(self) -> str:
         """Where a link points, as it says."""
-        with self._opened_above() as (above, name):
+        with self._opened_above(ON_THE_WAY) as (above, name):
             return os.readlink(name, dir_fd=above)
 
     def names(self) -> list[str]:
@@ -145,7 +151,7 @@ class Beneath:
 
     def opened(self, buffering: int = -1) -> BinaryIO:
         """A regular file, opened for reading."""
-        with self._opened_above() as (above, name):
+        with self._opened_above(ON_THE_WAY) as (above, name):
             descriptor = open_regular(name, above, _READ, str(self))
         return self._judged(descriptor, "rb", buffering)
 
@@ -280,25 +286,24 @@ class Beneath:
             self.set_aside()
 
     @contextlib.contextmanager
-    def opened_folder(self) -> Iterator[int]:
+    def opened_folder(self, flags: int = FOLDER) -> Iterator[int]:
         """The open folder, for what works relative to it; closed afterwards."""
-        top = os.open(self.top, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        folder = open_top(self.top, ON_THE_WAY if self.inner else flags)
         try:
-            folder = open_beneath(top, self.inner)
-        finally:
-            os.close(top)
-        try:
+            if self.inner:
+                top, folder = folder, open_beneath(folder, self.inner, flags)
+                os.close(top)
             yield folder
         finally:
             os.close(folder)
 
     @contextlib.contextmanager
-    def _opened_above(self) -> Iterator[tuple[int, str]]:
+    def _opened_above(self, flags: int = FOLDER) -> Iterator[tuple[int, str]]:
         """The open folder that it stands in, and its name there."""
         folder, _, name = self.inner.rpartition("/")
         if not name:
             raise OSError(errno.EBUSY, "that is the folder itself", self.top)
-        with Beneath(self.top, folder).opened_folder() as above:
+        with Beneath(self.top, folder).opened_folder(flags) as above:
             yield above, name
 
     def _judged(self, descriptor: int, how: str, buffering: int) -> BinaryIO:

@@ -20,7 +20,15 @@ _kernel_has_openat2 = True
 _hows: dict[tuple[int, int, bool], bytes] = {}
 
 FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+ON_THE_WAY = os.O_PATH | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+"""A folder that only leads to what is in it: whoever may go through need not be let see it."""
+
 LINK_IN_THE_WAY = "a link stands in the way"
+
+
+def open_top(path: str, flags: int = FOLDER) -> int:
+    """Open the folder that all else is opened beneath; links on the way to it are the caller's."""
+    return os.open(path, flags & ~os.O_NOFOLLOW)
 
 
 def open_beneath(
@@ -68,7 +76,7 @@ def _open_in_parts(folder: int, path: str, flags: int, mode: int, within_mount: 
     descriptor = os.dup(folder)
     try:
         for part in above:
-            inner = open_beneath(descriptor, part, within_mount=within_mount)
+            inner = open_beneath(descriptor, part, ON_THE_WAY, within_mount=within_mount)
             os.close(descriptor)
             descriptor = inner
         return open_beneath(descriptor, last, flags, mode, within_mount=within_mount)
@@ -93,7 +101,7 @@ def _open_stepwise(folder: int, path: str, flags: int, mode: int, within_mount: 
     descriptor = os.dup(folder)
     try:
         for name in above:
-            inner = _step(descriptor, name, FOLDER, 0, path)
+            inner = _step(descriptor, name, ON_THE_WAY, 0, path)
             os.close(descriptor)
             descriptor = inner
         found = _step(descriptor, last, flags | os.O_NOFOLLOW | os.O_CLOEXEC, mode, path)
