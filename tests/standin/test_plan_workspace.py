@@ -14,6 +14,7 @@ from brave_bridge.workbench.kept.policies import toggle_answer, toggle_preferenc
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.pages.plan import plan_page
 from brave_bridge.workbench.pages.route import route_page
+from brave_bridge.workbench.papers.plan_document import plan_document
 from brave_bridge.workbench.papers.plan_export import export_plan
 from brave_bridge.workbench.planning.config_preview import preview_config
 from brave_bridge.workbench.planning.plans import Plans
@@ -114,6 +115,7 @@ def test_a_plan_is_exported_in_every_form(stand_in, tmp_path):
     text = paths[0].read_text()
     assert plan.hash in text and "libtide1" in text and "### Straight to 8 englefield?" in text
     data = json.loads(paths[1].read_text())
+    assert data == json.loads(json.dumps(plan_document("petrel", plan)))
     assert data["hash"] == plan.hash and len(data["legs"]) == 2
     assert all(path.stat().st_size > 1000 for path in paths)
     assert paths[2].read_bytes().startswith(b"%PDF")

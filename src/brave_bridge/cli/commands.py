@@ -37,6 +37,7 @@ from brave_bridge.core.survey.findings import Verdict, worst
 from brave_bridge.workbench import beginning
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.kept.policies import forget_policy, listed_policies, read_policies
+from brave_bridge.workbench.papers.plan_document import plan_document
 from brave_bridge.workbench.papers.plan_export import export_plan
 from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.refusal import Refused
@@ -128,7 +129,8 @@ def plan(
     if files:
         for path in export_plan(desk.machine.name, kept, Path(files), desk.survey(kept.to)):
             print(f"· {path}", file=sys.stderr)
-    print_document(json, documents.plan_document(kept), plan_text(kept, everything=everything))
+    told = plan_document(desk.machine.name, kept)
+    print_document(json, told, plan_text(kept, everything=everything))
 
 
 @app.command()

@@ -6,11 +6,7 @@ from typing import Any
 import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceEntry
-from brave_bridge.core.packages.preferences import PREFERENCE_KINDS, Preferences
-from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import PlanStep
 from brave_bridge.core.proof.compare import Proof
-from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.choices import Choices
 from brave_bridge.core.releases.open_legs import ClosedLeg
 from brave_bridge.core.releases.route import Route
@@ -19,15 +15,9 @@ from brave_bridge.core.survey.findings import counted, worst
 from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.lines import OwnFile
 from brave_bridge.workbench.outlook.routes import Routes
-from brave_bridge.workbench.record import KeptPlan, Surveyed
+from brave_bridge.workbench.papers.documents import document, leg
+from brave_bridge.workbench.record import Surveyed
 from brave_bridge.workbench.why_nothing import NothingOffered
-
-SCHEMA = 1
-
-
-def document(kind: str, **fields: Any) -> dict[str, Any]:
-    """A document of a kind, with the schema's version."""
-    return {"schema": SCHEMA, "kind": kind, **fields}
 
 
 def survey_document(surveyed: Surveyed, today) -> dict[str, Any]:
@@ -38,7 +28,7 @@ def survey_document(surveyed: Surveyed, today) -> dict[str, Any]:
         machine=facts.machine,
         taken_at=facts.taken_at,
         release=_release(surveyed, today),
-        leg=_leg(surveyed.route.legs[0]) if surveyed.route and surveyed.route.legs else None,
+        leg=leg(surveyed.route.legs[0]) if surveyed.route and surveyed.route.legs else None,
         identity=msgspec.to_builtins(facts.identity),
         package_count=len(facts.installed),
         held=[package.name for package in facts.held],
@@ -128,17 +118,6 @@ def source(entry: SourceEntry) -> dict[str, Any]:
     }
 
 
-def _leg(leg: Leg) -> dict[str, Any]:
-    return {
-        "scale": leg.scale,
-        "from": leg.start.key,
-        "to": leg.end.key,
-        "from_version": leg.start.version,
-        "to_version": leg.end.version,
-        "notes": list(leg.notes),
-    }
-
-
 def route_document(
     route: Route,
     offered: Choices,
@@ -171,7 +150,7 @@ def route_document(
             for way in offered.ways
         ],
         closed=[_closed(leg) for leg in route.closed],
-        legs=[_leg(leg) for leg in route.legs],
+        legs=[leg(one) for one in route.legs],
         refused=[{"from": r.start, "to": r.end, "reason": r.reason} for r in route.refused],
         nothing_offered=msgspec.to_builtins(nothing),
     )
@@ -179,74 +158,6 @@ def route_document(
 
 def _closed(leg: ClosedLeg) -> dict[str, str]:
     return {"from": leg.start.key, "to": leg.end.key, "cause": leg.cause, "reason": leg.reason}
-
-
-_LISTS = ("upgraded", "new", "removed", "kept_back")
-
-
-def _leg_plan(plan: LegPlan) -> dict[str, Any]:
-    title, changes = plan.leg.title, plan.packages
-    return {
-        **_leg(plan.leg),
-        **{
-            name: [
-                {**msgspec.to_builtins(change), "leg": title} for change in getattr(changes, name)
-            ]
-            for name in _LISTS
-        },
-        "first_stage": list(changes.first_stage),
-        "levels": [msgspec.to_builtins(level) for level in changes.levels],
-        "prices": [msgspec.to_builtins(price) for price in changes.prices],
-        "unsound": list(changes.unsound),
-        "skipping": msgspec.to_builtins(changes.skipping),
-        "download_bytes": plan.download_bytes,
-        "disk_bytes": plan.disk_bytes,
-        "questions": [msgspec.to_builtins(question) for question in plan.configs.questions],
-        "choices": [{"key": choice.key, **msgspec.to_builtins(choice)} for choice in plan.choices],
-        "obsolete": list(changes.obsolete),
-        "sources": [msgspec.to_builtins(source) for source in plan.sources.outcomes],
-        "steps": [_step(step) for step in plan.steps],
-    }
-
-
-def _step(step: PlanStep) -> dict[str, Any]:
-    """A step in short: what it is, its sizes and risks; rows where nothing else lists them."""
-    return {
-        "step": step.kind,
-        "title": step.title,
-        "download_bytes": step.fetch_bytes,
-        "disk_bytes": step.disk_bytes,
-        "risks": list(step.risks),
-        "rows": [] if step.is_listed_apart else [msgspec.to_builtins(row) for row in step.rows()],
-    }
-
-
-def _preferences(preferences: Preferences) -> dict[str, Any]:
-    """What the person wanted: names in order, the order of the levels, answers about sources."""
-    named = {kind: sorted(getattr(preferences, kind)) for kind in PREFERENCE_KINDS}
-    return {
-        **named,
-        "order": list(preferences.order),
-        "sources": preferences.sources,
-        "channels": preferences.channels,
-        "restart_later": sorted(preferences.restart_later),
-    }
-
-
-def plan_document(kept: KeptPlan) -> dict[str, Any]:
-    """What ``plan --json`` prints: the lists of all legs together, and each leg by itself."""
-    legs = [_leg_plan(plan) for plan in kept.legs]
-    together = {name: [row for leg in legs for row in leg[name]] for name in _LISTS}
-    return document(
-        "plan",
-        made_at=kept.made_at,
-        hash=kept.hash,
-        preferences=_preferences(kept.preferences),
-        **together,
-        download_bytes=sum(leg["download_bytes"] for leg in legs),
-        disk_bytes=sum(leg["disk_bytes"] for leg in legs),
-        legs=legs,
-    )
 
 
 def plain_record(record: msgspec.Struct) -> dict[str, Any]:

@@ -15,6 +15,7 @@ from brave_bridge.core.plan.steps import StepRow
 from brave_bridge.drawings.document import save_document
 from brave_bridge.drawings.plan_chart import PlanBar, save_plan_chart
 from brave_bridge.machines.opening.named import write_named
+from brave_bridge.workbench.papers.plan_document import plan_document
 from brave_bridge.workbench.papers.printed_plan import printed_plan
 from brave_bridge.workbench.record import KeptPlan, Surveyed
 from brave_bridge.workbench.roles import known_roles
@@ -33,16 +34,12 @@ def export_plan(
     lines = list(plan_lines(name, plan, roles))
     texts, data, printed = (folder / f"{stem}.{ending}" for ending in ENDINGS)
     write_named(texts, ("\n".join(lines) + "\n").encode())
-    write_named(data, msgspec.json.format(msgspec.json.encode(_document(name, plan))))
+    write_named(data, msgspec.json.format(msgspec.json.encode(plan_document(name, plan))))
     save_document(printed_plan(name, plan, roles, surveyed), printed)
     charts = [folder / f"{stem}-chart.{ending}" for ending in ("svg", "pdf")]
     for path in charts:
         save_plan_chart([_bar(leg) for leg in plan.legs], f"{name}: what changes", path)
     return [texts, data, printed, *charts]
-
-
-def _document(name: str, plan: KeptPlan) -> dict:
-    return {"machine": name, "hash": plan.hash, **msgspec.to_builtins(plan)}
 
 
 def plan_lines(name: str, plan: KeptPlan, roles: Roles) -> Iterator[str]:
