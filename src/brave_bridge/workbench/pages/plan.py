@@ -4,30 +4,12 @@ from collections.abc import Iterator
 
 import msgspec
 
-from brave_bridge.core.formats.text import counted
-from brave_bridge.core.packages.choices import FOLLOW, OBSOLETE, RESTART, SOURCE, STAYS, PlanChoice
-from brave_bridge.core.packages.grouping import group_changes
-from brave_bridge.core.packages.levels import LEVEL_WORDS
-from brave_bridge.core.packages.preferences import PREFERENCE_KINDS
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.plan.amounts import amounts
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.outline import Section, outline
 from brave_bridge.workbench.pages.page import Column, Page, Row, folded, said, title
-from brave_bridge.workbench.pages.plan_rows import (
-    change_row,
-    choice_row,
-    heading,
-    key_row,
-    level_row,
-    preference_row,
-    price_row,
-    question_row,
-    room_rows,
-    service_row,
-    source_row,
-    step_row,
-    unsound_row,
-)
+from brave_bridge.workbench.pages.plan_rows import heading, item_row, room_rows
 from brave_bridge.workbench.pictures.plan import plan_picture
 from brave_bridge.workbench.record import MachineRecord
 
@@ -99,13 +81,6 @@ def _takes(record: MachineRecord) -> str:
     return f", {estimate.words}" if estimate else ""
 
 
-def _wants_a_look(choice: PlanChoice) -> bool:
-    """Whether a choice stands among the questions, not only where its subject is."""
-    if choice.kind == SOURCE:
-        return choice.answer != FOLLOW
-    return choice.kind not in (OBSOLETE, RESTART)
-
-
 class _LegRows:
     """The rows of one leg."""
 
@@ -128,109 +103,25 @@ class _LegRows:
         leg = self.plan.leg
         if several:
             yield heading(f"── {leg.start.title} to {leg.end.title} ──", self.number)
-        yield from self._decisions()
-        for step in self.plan.other_steps:
-            yield heading(step.title, self.number)
-            yield from (step_row(step, row, self.number) for row in step.rows())
-        yield from self._groups()
-        if self.plan.sources.outcomes:
-            yield heading("sources", self.number)
-        for source in self.plan.sources.outcomes:
-            yield source_row(source, self.plan, self.number)
-        yield from self._keys()
-        yield from self._obsolete()
+        is_first = self.number == 0
+        for section in outline(self.plan, self.roles, self._running(), with_wishes=is_first):
+            yield from self._section(section)
         yield from self._room()
-        yield from self._services()
-        yield from self._folded(
-            "weighed",
-            "how well each preference is met",
-            [
-                level_row(level, self.number)
-                for level in self.plan.packages.levels
-                if level.name in LEVEL_WORDS
-            ],
-        )
 
-    def _decisions(self) -> Iterator[Row]:
-        plan = self.plan
-        if self.number == 0:
-            preferences = [
-                preference_row(kind, slot)
-                for kind in PREFERENCE_KINDS
-                for slot in sorted(getattr(plan.preferences, kind))
-            ]
-            if preferences:
-                yield heading(
-                    f"{counted(len(preferences), 'preference', 'preferences')} of yours",
-                    self.number,
-                )
-                yield from preferences
-        unsound, prices = plan.packages.unsound, plan.packages.prices
-        if unsound:
-            words = f"{counted(len(unsound), 'thing')} not fitting together now"
-            yield heading(f"{words}: the plan mends them", self.number)
-            yield from (unsound_row(fault, self.number) for fault in unsound)
-        if prices:
-            yield heading(f"{counted(len(prices), 'price')} to weigh", self.number)
-            yield from (price_row(price, self.number) for price in prices)
-        choices = [choice for choice in plan.choices if _wants_a_look(choice)]
-        if plan.configs.questions or choices:
-            count = counted(len(plan.configs.questions) + len(choices), "question")
-            yield heading(f"{count} answered ahead", self.number)
-            yield from (choice_row(choice, self.number) for choice in choices)
-            yield from (question_row(question) for question in plan.configs.questions)
-
-    def _keys(self) -> Iterator[Row]:
-        """The keys that vouch for what is fetched, behind a fold."""
-        signed: dict[str, list[str]] = {}
-        for source in self.plan.sources.outcomes:
-            for signer in source.signers:
-                signed.setdefault(signer, []).append(source.new_suite)
-        rows = [key_row(signer, names, self.number) for signer, names in signed.items()]
-        words = "1 key vouches for them" if len(rows) == 1 else f"{len(rows)} keys vouch for them"
-        yield from self._folded("keys", words, rows)
-
-    def _groups(self) -> Iterator[Row]:
-        for group in group_changes(self.plan.packages, self.roles):
-            tone = "caution" if group.grave else "plain"
-            rows = [
-                change_row(change, tone, self.plan, self.number, self.roles.of(change.name))
-                for change in group.changes
-            ]
-            if group.folded:
-                yield from self._folded(group.name, group.words, rows)
-            else:
-                yield heading(group.words, self.number)
-                yield from rows
-
-    def _folded(self, name: str, words: str, rows: list[Row]) -> Iterator[Row]:
-        key = f"fold:{self.number}:{name}"
-        yield from folded(key, words, rows, self.unfolded, len(COLUMNS))
-
-    def _obsolete(self) -> Iterator[Row]:
-        """What no source has any more: what goes, and folded what stays for a clean-up."""
-        left = [choice for choice in self.plan.choices if choice.kind == OBSOLETE]
-        going = [choice for choice in left if choice.answer != STAYS]
-        if going:
-            yield heading(f"{counted(len(going), 'package')} cleared away", self.number)
-            yield from (choice_row(choice, self.number) for choice in going)
-        stay = [choice_row(choice, self.number) for choice in left if choice.answer == STAYS]
-        words = f"{counted(len(stay), 'package')} that no source has any more: left as they are"
-        yield from self._folded("obsolete", words, stay)
-
-    def _services(self) -> Iterator[Row]:
-        """The services that run here and are of packages that change."""
-        facts = self.record.surveyed.facts if self.record.surveyed else None
-        units = {unit.name: unit for unit in facts.activity.units} if facts else {}
-        choices = {c.subject: c for c in self.plan.choices if c.kind == RESTART}
+    def _section(self, section: Section) -> Iterator[Row]:
         rows = [
-            service_row(service, choices.get(service.unit), self.number)
-            for service in self.plan.packages.services
-            if service.unit in units
+            item_row(item, section, self.plan, self.number, self.roles) for item in section.items
         ]
-        if rows:
-            yield heading(f"{counted(len(rows), 'service')} will restart", self.number)
+        if section.is_folded:
+            key = f"fold:{self.number}:{section.name or section.kind}"
+            yield from folded(key, section.title, rows, self.unfolded, len(COLUMNS))
+        else:
+            yield heading(section.title, self.number)
             yield from rows
+
+    def _running(self) -> frozenset[str]:
+        facts = self.record.surveyed.facts if self.record.surveyed else None
+        return frozenset(unit.name for unit in facts.activity.units) if facts else frozenset()
 
     def _room(self) -> Iterator[Row]:
         facts = self.record.surveyed.facts if self.record.surveyed else None

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import msgspec
 
 from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
-from brave_bridge.core.packages.changes import PackageChange, Price, ServiceChange
+from brave_bridge.core.packages.changes import PackageChange, Price
 from brave_bridge.core.packages.choices import (
     CHANNEL,
     KEPT,
@@ -18,9 +18,11 @@ from brave_bridge.core.packages.choices import (
 )
 from brave_bridge.core.packages.levels import LEVEL_WORDS, LevelResult
 from brave_bridge.core.packages.preferences import PREFERENCE_WORDS
-from brave_bridge.core.packages.roles import Role
+from brave_bridge.core.packages.roles import Role, Roles
+from brave_bridge.core.plan.item_words import words_of
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import ConfigQuestion, PlanStep, SourceOutcome, StepRow
+from brave_bridge.core.plan.outline import UNSOUND, Item, Restart, Section, Signer, Wish
+from brave_bridge.core.plan.steps import ConfigQuestion, SourceOutcome, StepRow
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.room import needs_at
 from brave_bridge.workbench.pages.page import Note, Row, said, title
@@ -64,8 +66,46 @@ def heading(words: str, leg: int) -> Row:
     return Row(f"heading:{leg}:{words}", ("", words, "", "", "", ""), "heading")
 
 
-def preference_row(kind: str, slot: str) -> Row:
+def item_row(item: Item, section: Section, plan: LegPlan, leg: int, roles: Roles) -> Row:
+    """What stands in the outline of a leg's plan; ``leg`` is its number, from 0."""
+    match item:
+        case Wish():
+            return _wish_row(item)
+        case Price():
+            return _price_row(item, leg)
+        case PlanChoice():
+            return _choice_row(item, leg)
+        case ConfigQuestion():
+            return _question_row(item)
+        case StepRow():
+            return _step_row(section, item, leg)
+        case PackageChange():
+            tone = "caution" if section.is_grave else "plain"
+            return _change_row(item, tone, plan, leg, roles.of(item.name))
+        case SourceOutcome():
+            return _source_row(item, plan, leg)
+        case Signer():
+            return _key_row(item, leg)
+        case Restart():
+            return _restart_row(item, leg)
+        case LevelResult():
+            return _level_row(item, leg)
+        case str():
+            return _unsound_row(item, leg) if section.kind == UNSOUND else _told_row(item, leg)
+
+
+def _told_row(words: str, leg: int) -> Row:
+    """What is told of the leg in a sentence or a name."""
+    return Row(
+        key=f"told:{leg}:{words}",
+        cells=("●", plain(words), "", "", "", ""),
+        why=(title(plain(words, 80)), *said(plain(words))),
+    )
+
+
+def _wish_row(wish: Wish) -> Row:
     """What the person wants of one package."""
+    kind, slot = wish.kind, wish.slot
     short, words = PREFERENCE_WORDS[kind], _PREFERENCE_KINDS_MEAN[kind]
     return Row(
         key=f"preference:{kind}:{slot}",
@@ -77,7 +117,7 @@ def preference_row(kind: str, slot: str) -> Row:
     )
 
 
-def unsound_row(fault: str, leg: int) -> Row:
+def _unsound_row(fault: str, leg: int) -> Row:
     """What does not fit together on the machine already."""
     name, _, what = fault.partition(" ")
     return Row(
@@ -95,7 +135,7 @@ def unsound_row(fault: str, leg: int) -> Row:
     )
 
 
-def price_row(price: Price, leg: int) -> Row:
+def _price_row(price: Price, leg: int) -> Row:
     """What keeping one package costs the others."""
     return Row(
         key=f"price:{leg}:{price.slot}",
@@ -119,7 +159,7 @@ def _few(names: tuple[str, ...]) -> str:
     return ", ".join(shortened(names, 12))
 
 
-def question_row(question: ConfigQuestion) -> Row:
+def _question_row(question: ConfigQuestion) -> Row:
     """Whose version of a config file shall stand."""
     mine = question.answer == "mine"
     by = {"policy": ", as on every machine", "person": ", you decided"}.get(question.by, "")
@@ -151,7 +191,7 @@ def question_row(question: ConfigQuestion) -> Row:
     )
 
 
-def choice_row(choice: PlanChoice, leg: int) -> Row:
+def _choice_row(choice: PlanChoice, leg: int) -> Row:
     """A question whose answer changes the plan."""
     asked, answer = _KINDS[choice.kind], _answer_words(choice)
     decided = choice.answer != choice.default
@@ -205,7 +245,7 @@ def _options(choice: PlanChoice) -> tuple[Note, ...]:
     )
 
 
-def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
+def _source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
     """What becomes of one source."""
     tone = {"paused": "caution", "dropped": "caution", "unchanged": "quiet"}.get(
         source.outcome, "plain"
@@ -236,11 +276,11 @@ def source_row(source: SourceOutcome, plan: LegPlan, leg: int) -> Row:
     )
 
 
-def step_row(step: PlanStep, row: StepRow, leg: int) -> Row:
+def _step_row(section: Section, row: StepRow, leg: int) -> Row:
     """One thing that a step changes which has no rows of its own kind."""
     size = byte_size(row.fetch_bytes) if row.fetch_bytes else ""
     return Row(
-        key=f"step:{leg}:{step.kind}:{row.what}",
+        key=f"step:{leg}:{section.name}:{row.what}",
         cells=(
             "▲" if row.warns else "●",
             plain(row.what),
@@ -251,23 +291,24 @@ def step_row(step: PlanStep, row: StepRow, leg: int) -> Row:
         ),
         tone="caution" if row.warns else "plain",
         why=(
-            title(step.title.capitalize()),
+            title(section.title.capitalize()),
             *said(plain(row.why)),
-            *(Note("seen", plain(risk)) for risk in step.risks),
+            *(Note("seen", plain(risk)) for risk in section.risks),
         ),
     )
 
 
-def key_row(signer: str, signed: list[str], leg: int) -> Row:
+def _key_row(signer: Signer, leg: int) -> Row:
     """A key that vouches for what the leg fetches."""
-    short = _in_groups(signer[-16:])
+    fingerprint, signed = signer.fingerprint, signer.signed
+    short = _in_groups(fingerprint[-16:])
     return Row(
-        key=f"key:{leg}:{signer}",
+        key=f"key:{leg}:{fingerprint}",
         cells=("●", f"… {short}", "key", f"signs {len(signed)}", "", ", ".join(signed)),
         tone="quiet",
         why=(
             title(f"The key … {short}"),
-            Note("seen", _in_groups(signer)),
+            Note("seen", _in_groups(fingerprint)),
             *said(
                 f"It signed what {', '.join(signed)} offer.",
                 "The machine trusts it already: nothing is fetched on the word of a key that "
@@ -284,7 +325,9 @@ def _in_groups(fingerprint: str) -> str:
     return " ".join(text[at : at + 4] for at in range(0, len(text), 4))
 
 
-def change_row(change: PackageChange, tone: str, plan: LegPlan, leg: int, role: Role | None) -> Row:
+def _change_row(
+    change: PackageChange, tone: str, plan: LegPlan, leg: int, role: Role | None
+) -> Row:
     """One package's change."""
     size = byte_size(change.download_bytes) if change.download_bytes else ""
     stage = "one" if change.name in plan.packages.first_stage else "two"
@@ -366,36 +409,36 @@ def room_rows(facts: Facts, plan: LegPlan, leg: int) -> Iterator[Row]:
         )
 
 
-def service_row(service: ServiceChange, choice: PlanChoice | None, leg: int) -> Row:
+def _restart_row(restart: Restart, leg: int) -> Row:
     """A service that runs and does not stay as it is; without a choice it stops for good."""
+    choice, end = restart.choice, words_of(restart).becomes
     later = choice is not None and choice.answer == LATER
-    end = "restarts at the end" if later else "restarts" if choice else "stops for good"
     return Row(
-        key=f"service:{leg}:{service.unit}",
+        key=f"service:{leg}:{restart.unit}",
         cells=(
             "↻" if choice else "▲",
-            service.unit,
+            restart.unit,
             "runs",
             end,
             "",
-            f"belongs to {service.package}",
+            f"belongs to {restart.package}",
         ),
         tone="chosen" if later else "plain" if choice else "caution",
         why=(
-            title(f"{service.unit} {end}"),
+            title(f"{restart.unit} {end}"),
             *said(
-                f"{service.package} ships it and changes. Its users lose their connection for "
+                f"{restart.package} ships it and changes. Its users lose their connection for "
                 "that moment.",
                 "Services that keep using files which were replaced are found by the proof.",
             ),
             *(_options(choice) if choice else ()),
         ),
         action="choose" if choice else "",
-        of=OfChoice(choice.key) if choice else OfPackage(service.package),
+        of=OfChoice(choice.key) if choice else OfPackage(restart.package),
     )
 
 
-def level_row(level: LevelResult, leg: int) -> Row:
+def _level_row(level: LevelResult, leg: int) -> Row:
     """How well one preference is met."""
     met = "met" if not level.failed else f"{counted(level.failed, 'exception')}"
     proof = "proven: fewer cannot be" if level.proven else "not proven to be the fewest"

@@ -5,13 +5,12 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.core.formats.text import counted, plain
-from brave_bridge.core.packages.changes import PackageChange
-from brave_bridge.core.packages.grouping import group_changes
+from brave_bridge.core.formats.text import byte_size, plain
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.plan.amounts import amounts
+from brave_bridge.core.plan.item_words import LONGEST, words_of
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import StepRow
+from brave_bridge.core.plan.outline import Item, outline
 from brave_bridge.drawings.document import save_document
 from brave_bridge.drawings.plan_chart import PlanBar, save_plan_chart
 from brave_bridge.machines.opening.named import write_named
@@ -52,55 +51,19 @@ def plan_lines(name: str, plan: KeptPlan, roles: Roles) -> Iterator[str]:
 
 
 def _leg_lines(plan: LegPlan, roles: Roles) -> Iterator[str]:
-    yield from ("", f"## {plan.leg.title}", "")
-    yield f"{amounts((plan,))}."
-    if plan.packages.prices:
-        yield from ("", "### Prices", "")
-        yield from (f"- {plain(price.words)}" for price in plan.packages.prices)
-    if plan.choices:
-        yield from ("", "### Choices", "")
-        yield from (
-            f"- {plain(choice.about)} {plain(choice.words_of(choice.answer))}"
-            for choice in plan.choices
-        )
-    if plan.configs.questions:
-        yield from ("", "### Config files", "")
-        yield from (
-            f"- `{q.path}` ({q.package}): {q.answer} stands" for q in plan.configs.questions
-        )
-    for step in plan.other_steps:
-        yield from ("", f"### {step.title.capitalize()}", "")
-        yield from (plain(_row_line(row)) for row in step.rows())
-        yield from (f"- Mind: {plain(risk)}" for risk in step.risks)
-    yield from ("", "### Sources", "")
-    for source in plan.sources.outcomes:
-        end = source.new_suite or source.outcome
-        yield f"- {plain(source.uri)} {source.old_suite}: {end} ({plain(source.reason)})"
-    for group in group_changes(plan.packages, roles):
-        yield from ("", f"### {group.words}", "")
-        yield from (_change_line(change) for change in group.changes)
-    if plan.packages.skipping is not None:
-        yield from (
-            "",
-            f"### Straight to {plan.leg.end.title}?",
-            "",
-            plan.packages.skipping.sentence,
-        )
-        yield from (f"- {plain(words)}" for words in plan.packages.skipping.guards)
-    if plan.packages.obsolete:
-        words = counted(len(plan.packages.obsolete), "package")
-        yield from ("", f"### {words} that no source has any more", "")
-        yield from (f"- {name}" for name in plan.packages.obsolete)
+    yield from ("", f"## {plan.leg.title}", "", f"{amounts((plan,))}.")
+    for section in outline(plan, roles):
+        yield from ("", f"### {section.title[:1].upper()}{section.title[1:]}", "")
+        yield from (_item_line(item) for item in section.items)
+        yield from (f"- Mind: {plain(risk)}" for risk in section.risks)
 
 
-def _row_line(row: StepRow) -> str:
-    versions = " to ".join(version for version in (row.old, row.new) if version)
-    return f"- **{row.what}** {versions}{f': {row.why}' if row.why else ''}"
-
-
-def _change_line(change: PackageChange) -> str:
-    versions = " to ".join(version for version in (change.old, change.new) if version)
-    return f"- **{change.name}** {versions}: {plain(change.reason)}"
+def _item_line(item: Item) -> str:
+    words = words_of(item)
+    size = f", {byte_size(words.fetch_bytes)} to fetch" if words.fetch_bytes else ""
+    becomes = plain(f" {words.becomes}{size}") if words.becomes or size else ""
+    why = f": {plain(words.why, LONGEST)}" if words.why else ""
+    return f"- **{plain(words.what, LONGEST)}**{becomes}{why}"
 
 
 def _bar(plan: LegPlan) -> PlanBar:

@@ -5,9 +5,11 @@ from collections.abc import Iterator
 from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.packages.changes import PackageChange
 from brave_bridge.core.packages.choices import OBSOLETE, RESTART
-from brave_bridge.core.packages.grouping import GONE, KEPT_BACK, group_changes
+from brave_bridge.core.packages.grouping import GONE, KEPT_BACK
 from brave_bridge.core.packages.roles import Roles
+from brave_bridge.core.plan.item_words import LONGEST, words_of
 from brave_bridge.core.plan.leg_plan import LegPlan
+from brave_bridge.core.plan.outline import CHANGES, LEFT, Item, outline
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.drawings.document import Part, Section
 from brave_bridge.workbench.pictures.plan import plan_chart, telling
@@ -88,26 +90,20 @@ def _questions(leg: LegPlan) -> Iterator[str]:
 
 
 def _appendix(leg: LegPlan, roles: Roles) -> Iterator[Section]:
-    yield Section(
-        "Sources",
-        tuple(
-            f"- {plain(s.uri)} {s.old_suite}: {s.new_suite or s.outcome} ({plain(s.reason)})"
-            for s in leg.sources.outcomes
-        ),
-    )
-    for group in group_changes(leg.packages, roles):
-        told = group.name in (GONE, KEPT_BACK) or group.grave
-        yield Section(group.words, tuple(_change(change, told) for change in group.changes))
-    for step in leg.other_steps:
-        yield Section(step.title.capitalize(), tuple(plain(row.what) for row in step.rows()))
-    if leg.packages.prices:
-        yield Section("Prices", tuple(f"- {plain(p.words)}" for p in leg.packages.prices))
-    if leg.packages.obsolete:
-        words = counted(len(leg.packages.obsolete), "package")
-        yield Section(f"{words} that no source has any more", (", ".join(leg.packages.obsolete),))
+    for part in outline(leg, roles):
+        heading = f"{part.title[:1].upper()}{part.title[1:]}"
+        if part.kind == LEFT:
+            yield Section(heading, (", ".join(words_of(item).what for item in part.items),))
+        else:
+            told = part.kind != CHANGES or part.name in (GONE, KEPT_BACK) or part.is_grave
+            lines = (*(_line(item, told) for item in part.items), *part.risks)
+            yield Section(heading, lines)
 
 
-def _change(change: PackageChange, told: bool) -> str:
-    versions = " to ".join(version for version in (change.old, change.new) if version)
-    size = f", {byte_size(change.download_bytes)}" if change.download_bytes else ""
-    return f"- {change.name} {versions}{size}" + (f": {plain(change.reason)}" if told else "")
+def _line(item: Item, told: bool) -> str:
+    """An item in one line, its reason only where it is told."""
+    words = words_of(item)
+    size = f", {byte_size(words.fetch_bytes)}" if words.fetch_bytes else ""
+    becomes = plain(f" {words.becomes}{size}") if words.becomes or size else ""
+    why = f": {plain(words.why, LONGEST)}" if told and words.why else ""
+    return f"- {plain(words.what, LONGEST)}{becomes}{why}"
