@@ -26,8 +26,9 @@ from brave_bridge.snapshots.catalogue import Snapshots
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.opening import notes_to_write, open_logbook
-from brave_bridge.workbench import beginning, decisions, places, policies, run
+from brave_bridge.workbench import beginning, decisions, places, run
 from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.kept import policies
 from brave_bridge.workbench.members import FleetMember
 from brave_bridge.workbench.pages.crossing import crossing_page
 from brave_bridge.workbench.pages.logbook import logbook_page
