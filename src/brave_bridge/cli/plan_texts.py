@@ -158,7 +158,7 @@ class _LegText:
 
 
 def _versions(change: PackageChange) -> str:
-    return f"{change.name} {f'{change.old} → {change.new}'.strip(' →')}"
+    return f"{change.name} {change.versions}"
 
 
 def _weight(section: Section) -> int:

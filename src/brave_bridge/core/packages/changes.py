@@ -29,6 +29,11 @@ class PackageChange(msgspec.Struct, frozen=True, rename={"old": "from", "new": "
     successor: str = ""
 
     @property
+    def versions(self) -> str:
+        """What it was and what it becomes."""
+        return f"{self.old} → {self.new}".strip(" →")
+
+    @property
     def is_chosen(self) -> bool:
         """Whether the person wanted it in particular."""
         return self.by_hand and not self.base

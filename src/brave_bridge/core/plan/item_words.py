@@ -40,8 +40,7 @@ def words_of(item: Item) -> Words:
         case StepRow():
             return Words(item.what, item.versions, item.why, item.fetch_bytes)
         case PackageChange():
-            versions = f"{item.old} → {item.new}".strip(" →")
-            return Words(item.name, versions, item.reason, item.download_bytes)
+            return Words(item.name, item.versions, item.reason, item.download_bytes)
         case SourceOutcome():
             suites = f"{item.old_suite} → {item.new_suite}".rstrip(" →")
             return Words(item.uri, suites, f"{item.outcome}: {item.reason}")

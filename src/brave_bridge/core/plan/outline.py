@@ -76,6 +76,11 @@ class Section(msgspec.Struct, frozen=True, kw_only=True):
     step: PlanStep | None = None
 
     @property
+    def heading(self) -> str:
+        """Its title, where it stands by itself on paper."""
+        return self.title[:1].upper() + self.title[1:]
+
+    @property
     def risks(self) -> tuple[str, ...]:
         """What a person should know of it before agreeing, each a sentence."""
         return self.step.risks if self.step else ()

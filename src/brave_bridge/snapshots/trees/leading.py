@@ -23,8 +23,8 @@ HOME_REASON = "home folders stay as they are; back them up yourself"
 
 _PROGRAMS = ("bin", "sbin", "lib", "lib32", "lib64", "libx32")
 _DATABASES = ("var/lib/dpkg", "var/lib/rpm", "var/lib/pacman", "var/lib/apt")
-_SYSTEM = ("etc", "boot", "efi", "usr/libexec", "usr/share", "usr/include", *_PROGRAMS, *_DATABASES)
-_SYSTEM = (*_SYSTEM, *("usr/" + name for name in _PROGRAMS))
+_BELOW_USR = ("usr/libexec", "usr/share", "usr/include", *("usr/" + name for name in _PROGRAMS))
+_SYSTEM = ("etc", "boot", "efi", *_PROGRAMS, *_BELOW_USR, *_DATABASES)
 _SYSTEM_ITSELF = ("usr", "usr/local", "opt", "root", "srv", "var/lib", "var/log", "var/spool")
 """What belongs to the system itself, though data may stand below it."""
 

@@ -217,10 +217,11 @@ class PlanWorkspace(Workspace):
 
     def action_preference(self, kind: str) -> None:
         """Protect, exclude, let go of or remove the package under the cursor, or no longer."""
-        from brave_bridge.workbench.pages.plan_rows import OfPackage, OfPreference
+        from brave_bridge.core.plan.outline import Wish
+        from brave_bridge.workbench.pages.plan_rows import OfPackage
 
         row = self.ledger.pointed
-        if row is None or not isinstance(row.of, OfPackage | OfPreference):
+        if row is None or not isinstance(row.of, OfPackage | Wish):
             self.warn("Point at a package first.")
             return
         self._preference(kind, row.of.slot)
@@ -263,7 +264,8 @@ class PlanWorkspace(Workspace):
 
     def action_policy(self) -> None:
         """Keep an answer or a preference for every machine, or no longer."""
-        from brave_bridge.workbench.pages.plan_rows import OfPreference, OfQuestion
+        from brave_bridge.core.plan.outline import Wish
+        from brave_bridge.workbench.pages.plan_rows import OfQuestion
 
         row, planned = self.ledger.pointed, self._planned()
         if planned is None:
@@ -275,7 +277,7 @@ class PlanWorkspace(Workspace):
             asked = (q for leg in plan.legs for q in leg.configs.questions)
             answer = next(question.answer for question in asked if question.path == of.path)
             self._keep(name, of.path, lambda desk: _keep_answer(desk, of.path, answer))
-        elif isinstance(of, OfPreference):
+        elif isinstance(of, Wish):
             self._keep(name, of.slot, lambda desk: _keep_preference(desk, of.kind, of.slot))
         elif choice is not None and choice.answer != choice.default:
             self._keep(name, choice.key, lambda desk: _keep_choice(desk, choice))

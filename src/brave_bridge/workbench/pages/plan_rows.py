@@ -36,13 +36,6 @@ _PREFERENCE_KINDS_MEAN = {
 }
 
 
-class OfPreference(msgspec.Struct, frozen=True):
-    """What the person wants of a package."""
-
-    kind: str
-    slot: str
-
-
 class OfPackage(msgspec.Struct, frozen=True):
     """A package of the plan, by its slot."""
 
@@ -113,7 +106,7 @@ def _wish_row(wish: Wish) -> Row:
         tone="chosen",
         why=(title(f"{slot} {short}"), *said(words), Note("do", "Enter takes the preference back")),
         action="unpreference",
-        of=OfPreference(kind, slot),
+        of=wish,
     )
 
 

@@ -53,7 +53,7 @@ def plan_lines(name: str, plan: KeptPlan, roles: Roles) -> Iterator[str]:
 def _leg_lines(plan: LegPlan, roles: Roles) -> Iterator[str]:
     yield from ("", f"## {plan.leg.title}", "", f"{amounts((plan,))}.")
     for section in outline(plan, roles):
-        yield from ("", f"### {section.title[:1].upper()}{section.title[1:]}", "")
+        yield from ("", f"### {section.heading}", "")
         yield from (_item_line(item) for item in section.items)
         yield from (f"- Mind: {plain(risk)}" for risk in section.risks)
 

@@ -91,13 +91,12 @@ def _questions(leg: LegPlan) -> Iterator[str]:
 
 def _appendix(leg: LegPlan, roles: Roles) -> Iterator[Section]:
     for part in outline(leg, roles):
-        heading = f"{part.title[:1].upper()}{part.title[1:]}"
         if part.kind == LEFT:
-            yield Section(heading, (", ".join(words_of(item).what for item in part.items),))
+            yield Section(part.heading, (", ".join(words_of(item).what for item in part.items),))
         else:
             told = part.kind != CHANGES or part.name in (GONE, KEPT_BACK) or part.is_grave
             lines = (*(_line(item, told) for item in part.items), *part.risks)
-            yield Section(heading, lines)
+            yield Section(part.heading, lines)
 
 
 def _line(item: Item, told: bool) -> str:
