@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.bootloaders.known import read_loader
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.own_runtime import make_runtime

@@ -6,10 +6,9 @@ from pathlib import Path
 import msgspec
 
 from brave_bridge.bootloaders import trials
-from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.bootloaders.known import read_loader
 from brave_bridge.core.boot.extlinux import with_default
 from brave_bridge.core.boot.grub_trial import ON_TRIAL, TRIAL_ID
-from brave_bridge.core.boot.trial_way import trial_way
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.core.survey.platform import LastBoot
 from brave_bridge.families.registry import survey
@@ -47,7 +46,7 @@ def test_it_is_read_no_trial_is_promised_without_its_tool(tmp_path):
         loader = read_loader(machine)
         assert (loader.kind, loader.default) == ("extlinux", "good")
         assert [entry.kernel for entry in loader.entries] == [kernel, "6.1.0-99-gone"]
-        way = trial_way(trials.ground_of(survey(machine, "deb")))
+        way = trials.way_of(survey(machine, "deb"))
         assert way.refusal and way.instead == ("install the package extlinux",)
         found = {f.id: f for f in Desk(Target("tree", str(root))).survey().findings}
         assert found["boot-entries"].verdict is Verdict.CAUTION

@@ -6,7 +6,6 @@ import pytest
 from brave_bridge.bootloaders import trials
 from brave_bridge.core.boot.grub_environment import read_environment
 from brave_bridge.core.boot.grub_trial import MARK, TRIAL_ID
-from brave_bridge.core.boot.trial_way import trial_way
 from brave_bridge.core.survey.platform import LastBoot
 from brave_bridge.families.registry import survey
 from brave_bridge.machines.port import MachineError
@@ -29,7 +28,7 @@ def test_a_panicking_trial_falls_back_by_a_mark_on_the_efi_partition(tmp_path):
         machine = TreeMachine("lab", root)
         facts, older = facts_of(machine)
         without = msgspec.structs.replace(facts, expected_mounts=facts.expected_mounts[:1])
-        way = trial_way(trials.ground_of(without))
+        way = trials.way_of(without)
         assert "btrfs" in way.refusal and any("UUID" in words for words in way.instead)
         with pytest.raises(MachineError, match="permanent"):
             trials.arrange(machine, without, NEWER, "leg-1")

@@ -3,65 +3,17 @@
 import pytest
 
 from brave_bridge.core.boot.entries import BootEntry, Loader
-from brave_bridge.core.boot.extlinux import FOLDER
-from brave_bridge.core.boot.extlinux import MENU as MENU_FILE
 from brave_bridge.core.boot.grub_menu import read_grub_menu
 from brave_bridge.core.boot.grub_trial import Remembering, trial_part
-from brave_bridge.core.boot.trial_way import (
-    COUNTED,
-    EXTLINUX_DATA,
-    GRUB_BLOCK,
-    GRUB_ON_ESP,
-    Ground,
-    trial_way,
-)
 from brave_bridge.core.crossing.replies import Failed, TrialArranged
 from brave_bridge.core.crossing.requests import ArrangeTrial, Ask, EndTrial, Restart
 from brave_bridge.core.crossing.restart import FELL_BACK
 from brave_bridge.core.formats.marked_part import part_in, with_part, without_part
-from brave_bridge.core.formats.proc import Mount
 from tests.core.test_boot_files import MENU
 from tests.core.test_restart_script import NEW, OLD, Restarting, cross, up, with_restart
 from tests.support.facts import facts
 
 MENU_OF_BOTH = Loader("grub", (BootEntry("new", NEW), BootEntry("old", OLD)))
-ON_ESP = BootEntry("new", NEW, where="/boot/loader/entries/new.conf")
-READS = Loader("grub", reads_custom=True)
-BLOCK = Mount("/", "/dev/sda2", "ext4")
-ESP = Mount("/boot/efi", "/dev/sda1", "vfat")
-
-
-@pytest.mark.parametrize(
-    ("ground", "mechanism", "refusal"),
-    [
-        (Ground(READS, BLOCK), GRUB_BLOCK, ""),
-        (Ground(Loader("grub"), BLOCK), "", "does not read custom.cfg"),
-        (Ground(READS, Mount("/", "/dev/sda2", "btrfs")), "", "btrfs"),
-        (Ground(READS, Mount("/", "/dev/sda2", "btrfs"), ESP, "AB-CD"), GRUB_ON_ESP, ""),
-        (
-            Ground(READS, Mount("/", "/dev/mapper/vg-root", "ext4")),
-            "",
-            "/dev/mapper/vg-root",
-        ),
-        (Ground(READS, Mount("/", "/dev/md0", "ext4")), "", "/dev/md0"),
-        (Ground(READS, None), "", "not known"),
-        (Ground(Loader("systemd-boot", (ON_ESP,))), COUNTED, ""),
-        (Ground(Loader("systemd-boot", (BootEntry("image", NEW),))), "", "no files"),
-        (Ground(READS, Mount("/", "/dev/sda2", "btrfs"), ESP), "", "btrfs"),
-        (Ground(Loader("extlinux", remembers=MENU_FILE)), "", "permanent"),
-        (Ground(Loader("extlinux", remembers=f"{FOLDER}/ldlinux.sys")), "", "not here"),
-        (
-            Ground(Loader("extlinux", remembers=f"{FOLDER}/ldlinux.sys", tool="/x")),
-            EXTLINUX_DATA,
-            "",
-        ),
-        (Ground(Loader()), "", "no boot loader"),
-    ],
-)
-def test_a_trial_is_refused_where_it_would_be_permanent(ground, mechanism, refusal):
-    way = trial_way(ground)
-    assert way.mechanism == mechanism and refusal in way.refusal
-    assert bool(way.refusal) == bool(way.instead) != bool(way.fails and way.hangs)
 
 
 def test_the_trials_entry_is_the_chosen_one_with_what_brings_it_back():

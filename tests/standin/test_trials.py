@@ -1,6 +1,6 @@
 """A kernel on trial on stand-ins: tried once, fallen back from, kept once proven."""
 
-from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.bootloaders.known import read_loader
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.machines.standin import live
 from brave_bridge.runner.briefs import BootOnceBrief

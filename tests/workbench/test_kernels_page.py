@@ -3,8 +3,7 @@
 import msgspec
 import pytest
 
-from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
-from brave_bridge.core.boot.grub_trial import TRIAL_ID
+from brave_bridge.core.boot.entries import TRIAL_ID, BootEntry, Loader, LoaderFault
 from brave_bridge.core.boot.loader_faults import INITRD
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.survey.platform import Boot, Kernel
@@ -19,7 +18,7 @@ ENTRIES = tuple(
     BootEntry(f"Quayside {kernel}", kernel, id=kernel, image=f"/boot/vmlinuz-{kernel}")
     for kernel in (NEW, OLD)
 )
-GRUB = Loader("grub", ENTRIES, NEW, remembers="/boot/grub/grubenv", reads_custom=True)
+GRUB = Loader("grub", ENTRIES, NEW, remembers="/boot/grub/grubenv", told_by="/boot/grub/custom.cfg")
 
 
 def on_grub(loader: Loader = GRUB, kind: str = "ext4"):

@@ -1,101 +1,65 @@
-"""EXTLINUX on a machine: a trial as an entry of ours, chosen once by the loader's own tool."""
+"""Menus of the extlinux kind: read by the loader of that name, or by a board's firmware."""
 
-from brave_bridge.core.boot.entries import BootEntry
-from brave_bridge.core.boot.extlinux import FOLDER, MENU, read_extlinux, with_default
-from brave_bridge.core.boot.extlinux_trial import read_once, trial_part
-from brave_bridge.core.boot.grub_trial import TRIAL_ID
-from brave_bridge.core.formats.marked_part import part_in, with_part, without_part
-from brave_bridge.core.formats.text import decoded, plain
-from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.machines.queries import Contents, Names, Query, Seen
+from brave_bridge.bootloaders import extlinux_writing
+from brave_bridge.bootloaders.loader import BootLoader, Once
+from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
+from brave_bridge.core.boot.extlinux import MENU, read_extlinux
+from brave_bridge.core.boot.extlinux_trial import read_once
+from brave_bridge.core.boot.loader_faults import CHOICE
+from brave_bridge.core.boot.trial_way import TrialWay, comes_back, never_once
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.machines.port import Machine
+from brave_bridge.machines.queries import Seen
 
-LOADER = f"{FOLDER}/ldlinux.sys"
-"""The loader itself, whose last bytes are what it remembers."""
-
-TOOLS = ("/usr/bin/extlinux", "/sbin/extlinux", "/usr/sbin/extlinux")
-_INCLUDED = (f"{FOLDER}/*.cfg", f"{FOLDER}/*.conf", f"{FOLDER}/*/*/*.cfg")
-_LIMIT, _LARGEST_LOADER = 64 * 1024, 1_000_000
-_TEXTS = Contents((MENU, *_INCLUDED), _LIMIT)
-QUERIES: tuple[Query, ...] = (_TEXTS, Contents((LOADER,), _LARGEST_LOADER), Names(TOOLS))
-_SECONDS = 30.0
+OWN_DATA = "extlinux's own data"
 
 
-def texts_beside(contents: dict[str, bytes]) -> dict[str, str]:
-    """The texts of what a menu may include, of what was read."""
-    return {path: decoded(text) for path, text in contents.items() if path.startswith(FOLDER)}
+class Extlinux(BootLoader):
+    """The loader extlinux; where nothing of it is there, the firmware reads its menu itself."""
 
+    kind = called = "extlinux"
+    queries = extlinux_writing.QUERIES
 
-def arm(machine: Machine, tool: str, chosen: BootEntry, good: BootEntry, trial: str) -> str:
-    """Have the entry ``chosen`` booted once and ``good`` at every other boot; what was written.
+    def is_there(self, seen: Seen) -> bool:
+        return bool(seen.text(MENU))
 
-    The choice is written last: until then every boot takes ``good``. Done twice it is done once.
-    """
-    text, others = _menu(machine)
-    try:
-        changed = with_part(text, trial_part(chosen, good.id, trial))
-    except ValueError as error:
-        raise MachineError("arranging a trial", machine.name, str(error)) from error
-    if (default := read_extlinux(changed, others).default) != good.id:
-        seen = f"{MENU} has {default} as its default by another word (MENU DEFAULT)"
-        remedy = "name its default by DEFAULT alone"
-        raise MachineError("arranging a trial", machine.name, seen, remedy)
-    _write(machine, text, changed)
-    try:
-        _run(machine, (tool, f"--once={TRIAL_ID}", FOLDER))
-    except MachineError:
-        # Without a trial the menu's own default is what the machine is to boot.
-        _write(machine, changed, text)
-        raise
-    return f"{MENU}, {LOADER}"
+    def read(self, seen: Seen) -> Loader:
+        menu = read_extlinux(seen.text(MENU) or "", extlinux_writing.texts_beside(seen.contents))
+        first = menu.entries[0].id if menu.entries else ""
+        named = menu.default or first
+        words = f"{named} is to be booted, and the menu has no such entry"
+        is_there = any(entry.id == named for entry in menu.entries)
+        once = read_once(seen.contents.get(extlinux_writing.LOADER, b""))
+        return Loader(
+            self.kind,
+            menu.entries,
+            named,
+            once.partition(" ")[0] if once else "",
+            # The menu's own file, where firmware reads it and not the loader of that name.
+            MENU if once is None else extlinux_writing.LOADER,
+            () if is_there else (LoaderFault(CHOICE, words, next_boot=True),),
+            told_by=extlinux_writing.tool_in(seen),
+        )
 
+    def way(self, facts: Facts) -> TrialWay:
+        if facts.loader.remembers != extlinux_writing.LOADER:
+            return never_once("firmware that reads an extlinux menu")
+        if facts.loader.told_by:
+            return comes_back(self.called, OWN_DATA)
+        return TrialWay(
+            refusal="what it boots once is written by its own program, which is not here",
+            instead=("install the package extlinux",),
+        )
 
-def disarm(machine: Machine) -> bool:
-    """Take a trial out again; whether there was one. The menu's own default holds then.
+    def menu_words(self, firmware: str) -> str:
+        return "Switch on and hold Shift or Alt until the boot prompt comes."
 
-    MachineError where it is still to be booted once, and nothing here can change that: an entry
-    that is chosen and not there would keep the machine at the loader's prompt.
-    """
-    content = machine.files.read_if_there(MENU, _LIMIT)
-    text = (content or b"").decode("utf-8", "surrogateescape")
-    if not part_in(text):
-        return False
-    if read_once(machine.files.read_if_there(LOADER, _LARGEST_LOADER) or b""):
-        _run(machine, (tool_in(machine.files.gather((Names(TOOLS),))), "--clear-once", FOLDER))
-    _write(machine, text, without_part(text))
-    return True
+    def arm(self, machine: Machine, facts: Facts, once: Once) -> str:
+        tool = facts.loader.told_by
+        return extlinux_writing.arm(machine, tool, once.chosen, once.good, once.name)
 
+    def disarm(self, machine: Machine) -> bool:
+        return extlinux_writing.disarm(machine)
 
-def tool_in(seen: Seen) -> str:
-    """The loader's own program among what was seen; empty where it is not there."""
-    return next((tool for tool in TOOLS if tool in seen.found), "")
-
-
-def pin(machine: Machine, entry: BootEntry) -> str:
-    """Have an entry booted from now on; the file that says so."""
-    text, others = _menu(machine)
-    try:
-        _write(machine, text, with_default(text, entry.id, others))
-    except ValueError as error:
-        raise MachineError(f"making {entry.title} the default", machine.name, str(error)) from error
-    return MENU
-
-
-def _menu(machine: Machine) -> tuple[str, dict[str, str]]:
-    """The menu, every byte of it kept, and what it may include."""
-    text = machine.files.read(MENU, _LIMIT).decode("utf-8", "surrogateescape")
-    return text, texts_beside(machine.files.gather((_TEXTS,)).contents)
-
-
-def _write(machine: Machine, before: str, text: str) -> None:
-    if text != before:
-        machine.files.write(MENU, text.encode("utf-8", "surrogateescape"))
-
-
-def _run(machine: Machine, argv: tuple[str, ...]) -> None:
-    if not argv[0]:
-        attempted, seen = "changing what is booted once", "the program extlinux is not here"
-        raise MachineError(attempted, machine.name, seen, "install the package extlinux")
-    code, output = machine.jobs.hand(argv, b"", _SECONDS)
-    if code:
-        seen = plain(decoded(output).strip()[-300:]) or f"it ended with {code}"
-        raise MachineError(" ".join(argv), machine.name, seen)
+    def pin(self, machine: Machine, entry: BootEntry) -> str:
+        return extlinux_writing.pin(machine, entry)

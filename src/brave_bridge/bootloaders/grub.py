@@ -1,185 +1,197 @@
-"""GRUB on a machine: a trial put into its own commands and its block, and taken out again."""
+"""GRUB: its menu, its environment block and the administrator's own commands.
 
+It writes into the blocks of a file, which works on plain partitions with file systems that leave
+blocks in their place (GRUB manual, "The GRUB environment block"). On others a mark would never
+be taken away, and a trial be permanent.
+"""
+
+import re
 from collections.abc import Sequence
 
-import msgspec
+from brave_bridge.bootloaders import entry_files, grub_writing
+from brave_bridge.bootloaders.grub_writing import ESPS, FOLDERS, ON_ESP
+from brave_bridge.bootloaders.loader import BootLoader, Once
+from brave_bridge.bootloaders.standing import mount_of, mounted_at, uuid_of
+from brave_bridge.core.boot.entries import TRIAL_ID, BootEntry, Loader, LoaderFault
+from brave_bridge.core.boot.grub_defaults import settings_in
+from brave_bridge.core.boot.grub_environment import DamagedBlock, read_environment
+from brave_bridge.core.boot.grub_menu import GrubMenu, defaults_in, found_by, read_grub_menu
+from brave_bridge.core.boot.grub_trial import MARK, reads_custom
+from brave_bridge.core.boot.loader_faults import BLOCK, CHOICE
+from brave_bridge.core.boot.past_entry import PastSystem
+from brave_bridge.core.boot.trial_way import TrialWay, comes_back
+from brave_bridge.core.formats.proc import Mount
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.machines.port import Machine
+from brave_bridge.machines.queries import Contents, Seen
 
-from brave_bridge.core.boot.entries import BootEntry
-from brave_bridge.core.boot.grub_environment import (
-    SIZE,
-    DamagedBlock,
-    read_environment,
-    write_environment,
-)
-from brave_bridge.core.boot.grub_menu import read_grub_menu
-from brave_bridge.core.boot.grub_trial import (
-    MARK,
-    Remembering,
-    default_part,
-    reads_custom,
-    trial_part,
-)
-from brave_bridge.core.boot.past_entry import PART, PastSystem, grub_entry
-from brave_bridge.core.formats.marked_part import part_in, with_part, without_part
-from brave_bridge.machines.port import Machine, MachineError
-from brave_bridge.machines.queries import Names
-
-FOLDERS = ("/boot/grub", "/boot/grub2")
-ESPS = ("/boot/efi", "/efi", "/boot")
-"""Where the EFI system partition is mounted."""
-
+IN_BLOCK, IN_FILE_ON_ESP = "grub block", "grub on the EFI partition"
+_MENUS = tuple(f"{folder}/grub.cfg" for folder in FOLDERS)
+_CUSTOMS = tuple(f"{folder}/custom.cfg" for folder in FOLDERS)
+_BLOCKS = tuple(f"{folder}/grubenv" for folder in FOLDERS)
+_MARKS = tuple(f"{esp}{ON_ESP}" for esp in ESPS)
+_DEFAULTS, _DEFAULTS_PARTS = "/etc/default/grub", "/etc/default/grub.d/*.cfg"
+_OPTIONS = ("GRUB_CMDLINE_LINUX", "GRUB_CMDLINE_LINUX_DEFAULT")
 _LIMIT = 4_000_000
-_CUSTOM_LIMIT = 1_000_000
+_READS_ENTRY_FILES = re.compile(r"^\s*blscfg\b", re.MULTILINE)
+_WRITABLE = frozenset(("ext2", "ext3", "ext4", "vfat", "xfs", "jfs", "ntfs"))
+_PLAIN = re.compile(r"^(/dev/(sd|vd|hd|xvd|nvme|mmcblk|loop)\w+|(UUID|LABEL|PARTUUID)=\S+)$")
 
 
-class MarkPlace(msgspec.Struct, frozen=True):
-    """Where a trial's mark is: ``file``, on the file system ``uuid``; empty: GRUB's own block."""
+class Grub(BootLoader):
+    """GRUB, with what its own programs and the trade's entry files bring into its menu."""
 
-    file: str = ""
-    uuid: str = ""
+    kind, called = "grub", "GRUB"
+    settings = ("/etc/default/grub", "/etc/grub.d/")
+    kernels_beside_menu = offers_past = True
+    queries = (
+        Contents((*_MENUS, *_CUSTOMS), _LIMIT),
+        Contents((*_BLOCKS, *_MARKS), 64 * 1024),
+        Contents((_DEFAULTS, _DEFAULTS_PARTS)),
+        *entry_files.QUERIES,
+    )
 
+    def is_there(self, seen: Seen) -> bool:
+        return any(seen.text(menu) for menu in _MENUS)
 
-BLOCK = MarkPlace()
-ON_ESP = "/EFI/brave-bridge/trial.env"
-"""The file on the EFI system partition, as it is called there."""
+    def read(self, seen: Seen) -> Loader:
+        folder = next(f for f, menu in zip(FOLDERS, _MENUS, strict=True) if seen.text(menu))
+        return _read(seen, folder, seen.text(f"{folder}/grub.cfg") or "")
 
+    def options(self, seen: Seen) -> str:
+        values: dict[str, str] = {}
+        for path in (_DEFAULTS, *(path for path, _ in seen.texts(_DEFAULTS_PARTS))):
+            known = settings_in(seen.text(path) or "")
+            values |= {name: known[name] or "" for name in _OPTIONS if name in known}
+        return " ".join(filter(None, values.values()))
 
-class GrubFiles(msgspec.Struct, frozen=True):
-    """The files of GRUB's on a machine; ``folder`` holds menu, block and own commands."""
+    def way(self, facts: Facts) -> TrialWay:
+        if not facts.loader.told_by:
+            return TrialWay(
+                refusal="the generated menu does not read custom.cfg, in which a trial is written",
+                instead=("have GRUB's own program write its menu anew (update-grub)",),
+            )
+        why = _why_not_written(_block_mount(facts))
+        if not why:
+            return comes_back(self.called, IN_BLOCK)
+        if _mark_place(facts).file:
+            return comes_back(self.called, IN_FILE_ON_ESP)
+        return TrialWay(
+            refusal=f"GRUB cannot take its mark away: {why}; a trial would be permanent, and one "
+            "that panics would be started for ever",
+            instead=(
+                "put /boot on a partition of its own with ext4",
+                "on a machine with EFI: name the EFI system partition in /etc/fstab by its UUID, "
+                "and mount it: GRUB can write there",
+            ),
+        )
 
-    folder: str
+    def menu_words(self, firmware: str) -> str:
+        if firmware == "efi":
+            return "Switch on and press Esc once when the maker's sign goes: GRUB's menu comes."
+        key = "Shift" if firmware == "bios" else "Shift (with EFI: press Esc once)"
+        return f"Switch on and hold {key} until GRUB's menu comes."
 
-    @property
-    def menu(self) -> str:
-        """The generated menu."""
-        return f"{self.folder}/grub.cfg"
+    def arm(self, machine: Machine, facts: Facts, once: Once) -> str:
+        in_block = not _why_not_written(_block_mount(facts))
+        place = grub_writing.BLOCK if in_block else _mark_place(facts)
+        return grub_writing.arm(machine, once.chosen.id, once.good.id, once.name, place)
 
-    @property
-    def block(self) -> str:
-        """The environment block."""
-        return f"{self.folder}/grubenv"
+    def disarm(self, machine: Machine) -> bool:
+        return grub_writing.disarm(machine, _MARKS)
 
-    @property
-    def custom(self) -> str:
-        """The commands of whoever runs the machine, which the menu reads at its end."""
-        return f"{self.folder}/custom.cfg"
+    def pin(self, machine: Machine, entry: BootEntry) -> str:
+        return grub_writing.pin(machine, entry.id)
 
-
-def grub_files(machine: Machine) -> GrubFiles | None:
-    """Where GRUB's files are; None where there is no menu."""
-    for folder in FOLDERS:
-        if machine.files.is_file(f"{folder}/grub.cfg"):
-            return GrubFiles(folder)
-    return None
-
-
-def menu_text(machine: Machine, files: GrubFiles) -> str:
-    """The generated menu."""
-    return machine.files.read(files.menu, _LIMIT).decode("utf-8", "surrogateescape")
-
-
-def arm(
-    machine: Machine,
-    chosen: str,
-    good: str,
-    trial: str,
-    place: MarkPlace = BLOCK,
-    panic_seconds: int = 10,
-) -> str:
-    """Have the entry ``chosen`` booted once and ``good`` at every other boot; what was written.
-
-    The mark is written last: until then every boot takes ``good``. Done twice it is done once.
-    """
-    files = _must_be_there(machine)
-    custom = _custom(machine, files)
-    text = menu_text(machine, files) + without_part(custom)
-    remembering = Remembering(place.uuid, ON_ESP) if place.file else Remembering()
-    part = trial_part(text, read_grub_menu(text), chosen, good, trial, panic_seconds, remembering)
-    if not reads_custom(text):
-        raise MachineError("arranging a trial", machine.name, f"{files.menu} reads no custom.cfg")
-    mark = place.file or files.block
-    variables, block = ({}, b"") if place.file else _block(machine, files)
-    machine.files.write(files.custom, with_part(custom, part).encode("utf-8", "surrogateescape"))
-    machine.files.write(mark, write_environment({**variables, MARK: "1"}, block))
-    return f"{files.custom}, {mark}"
+    def offer_past(self, machine: Machine, offered: Sequence[tuple[PastSystem, BootEntry]]) -> str:
+        return grub_writing.offer_past(machine, offered)
 
 
-def pin(machine: Machine, identifier: str) -> str:
-    """Have an entry booted whatever the generated menu's default is; the file that says so."""
-    files = _must_be_there(machine)
-    custom = _custom(machine, files)
-    text = with_part(custom, default_part(identifier))
-    machine.files.write(files.custom, text.encode("utf-8", "surrogateescape"))
-    return files.custom
+def _block_mount(facts: Facts) -> Mount | None:
+    """The file system with GRUB's block; None where it has none, or it is not known."""
+    folder = next((f for f in FOLDERS if facts.loader.remembers.startswith(f)), "")
+    return mount_of(facts, folder) if folder else None
 
 
-def offer_past(machine: Machine, offered: Sequence[tuple[PastSystem, BootEntry]]) -> str:
-    """Have the menu offer these past systems, each made after an entry, and no others.
-
-    The file that has them. MachineError where the menu reads no commands of ours.
-    """
-    files = _must_be_there(machine)
-    text, custom = menu_text(machine, files), _custom(machine, files)
-    if offered and not reads_custom(text):
-        seen = f"{files.menu} reads no custom.cfg"
-        raise MachineError("offering a past system", machine.name, seen)
-    part = "\n".join(grub_entry(text, past, template) for past, template in offered)
-    _write_custom(machine, files, custom, with_part(custom, part, PART))
-    return files.custom
+def _mark_place(facts: Facts) -> grub_writing.MarkPlace:
+    """The file for a mark on the EFI system partition; an empty one where that cannot be."""
+    there = (mount for path in ESPS if (mount := mounted_at(facts, path)))
+    esp = next((mount for mount in there if mount.type == "vfat"), None)
+    uuid = uuid_of(facts, esp.path) if esp else ""
+    if esp is None or not uuid or _why_not_written(esp):
+        return grub_writing.BLOCK
+    return grub_writing.MarkPlace(f"{esp.path}{ON_ESP}", uuid)
 
 
-def disarm(machine: Machine, marks: tuple[str, ...] = ()) -> bool:
-    """Take a trial out again; whether there was one. The menu's own default holds then.
-
-    ``marks`` are the files beside GRUB's block in which a mark may be.
-    """
-    files = grub_files(machine)
-    if files is None:
-        return False
-    custom = _custom(machine, files)
-    variables, block = _block(machine, files)
-    had = bool(part_in(custom)) or MARK in variables
-    if MARK in variables:
-        del variables[MARK]
-        machine.files.write(files.block, write_environment(variables, block))
-    _write_custom(machine, files, custom, without_part(custom))
-    for mark in machine.files.gather((Names(marks),)).found:
-        machine.files.remove_folder(mark.rpartition("/")[0])
-    return had
+def _why_not_written(mount: Mount | None) -> str:
+    """Why GRUB cannot write into a file there; empty where it can."""
+    if mount is None:
+        return "it is not known which file system holds its environment block"
+    if mount.type not in _WRITABLE:
+        return f"its block is on {mount.type}, where it writes nothing ({mount.path})"
+    if not _PLAIN.match(mount.device):
+        return f"its block is on {mount.device}, through which it writes nothing"
+    return ""
 
 
-def _must_be_there(machine: Machine) -> GrubFiles:
-    files = grub_files(machine)
-    if files is None:
-        raise MachineError("arranging a trial", machine.name, "GRUB has no menu here")
-    return files
+def _read(seen: Seen, folder: str, text: str) -> Loader:
+    menu, block = read_grub_menu(text), f"{folder}/grubenv"
+    if _READS_ENTRY_FILES.search(text):
+        menu = GrubMenu(entry_files.read(seen) + menu.entries, menu.default, menu.knows_once)
+    variables, faults = _environment(seen, block)
+    variables |= _environment(seen, next((m for m in _MARKS if m in seen.contents), ""))[0]
+    chosen = variables.get("saved_entry", "") if menu.default == "saved" else menu.default
+    once = variables.get("next_entry", "") if menu.knows_once else ""
+    custom = (seen.text(f"{folder}/custom.cfg") or "") if reads_custom(text) else ""
+    if custom:
+        # Read behind all else: what it sets holds.
+        menu = GrubMenu(menu.entries + read_grub_menu(custom).entries, menu.default)
+        chosen = (defaults_in(custom) or [chosen])[-1]
+        once = TRIAL_ID if MARK in custom and variables.get(MARK) == "1" else once
+    default = chosen or "0"
+    remembers = block if block in seen.contents else ""
+    return Loader(
+        Grub.kind,
+        menu.entries,
+        _id_of(menu, default),
+        _id_of(menu, once),
+        remembers,
+        (*faults, *_choices_of_nothing(menu, (default, once), remembers)),
+        told_by=f"{folder}/custom.cfg" if reads_custom(text) else "",
+        remade_by=(_program(folder, "mkconfig"), "-o", f"{folder}/grub.cfg"),
+    )
 
 
-def _custom(machine: Machine, files: GrubFiles) -> str:
-    content = machine.files.read_if_there(files.custom, _CUSTOM_LIMIT)
-    return (content or b"").decode("utf-8", "surrogateescape")
+def _choices_of_nothing(
+    menu: GrubMenu, choices: tuple[str, str], block: str
+) -> tuple[LoaderFault, ...]:
+    unset = (_program(block, "editenv"), block, "unset", "saved_entry", "next_entry")
+    return tuple(
+        LoaderFault(
+            CHOICE,
+            f"{choice} is to be booted, and the menu has no such entry",
+            mended_by=unset if block else (),
+        )
+        for choice in filter(None, choices)
+        if menu.entries and found_by(menu, choice) is None
+    )
 
 
-def _write_custom(machine: Machine, files: GrubFiles, before: str, text: str) -> None:
-    """Write the administrator's own commands where they change; none: no file."""
-    if text == before:
-        return
-    if text.strip():
-        machine.files.write(files.custom, text.encode("utf-8", "surrogateescape"))
-    else:
-        machine.files.remove(files.custom)
+def _id_of(menu: GrubMenu, choice: str) -> str:
+    entry = found_by(menu, choice) if choice else None
+    return entry.id if entry else choice
 
 
-def _block(machine: Machine, files: GrubFiles) -> tuple[dict[str, str], bytes]:
-    block = machine.files.read_if_there(files.block, 64 * SIZE)
-    if block is None:
-        return {}, b""
+def _environment(seen: Seen, block: str) -> tuple[dict[str, str], tuple[LoaderFault, ...]]:
+    if block not in seen.contents:
+        return {}, ()
     try:
-        return read_environment(block), block
+        return read_environment(seen.contents[block]), ()
     except DamagedBlock as fault:
-        raise MachineError(
-            "reading GRUB's environment block",
-            machine.name,
-            f"{files.block}: {fault}",
-            f"have it made anew: grub-editenv {files.block} create",
-        ) from fault
+        anew = (_program(block, "editenv"), block, "create")
+        return {}, (LoaderFault(BLOCK, f"{block} is damaged: {fault}", mended_by=anew),)
+
+
+def _program(path: str, name: str) -> str:
+    """GRUB's own program of that name, as it is called where its files are in that folder."""
+    return f"grub2-{name}" if path.startswith("/boot/grub2") else f"grub-{name}"

@@ -1,110 +1,85 @@
-"""systemd-boot on a machine: a trial as two entries of ours, and taken out again."""
+"""systemd-boot: entries in files, choices in variables of the firmware, trials by counting."""
 
 from collections.abc import Sequence
+from fnmatch import fnmatchcase
 
-from brave_bridge.core.boot.counted_trial import (
-    GOOD_NAME,
-    TRIAL_NAME,
-    good_entry,
-    is_ours,
-    is_set_aside,
-    trial_entry,
-    with_default_again,
-    without_default,
-)
-from brave_bridge.core.boot.entries import PAST_ID, BootEntry
-from brave_bridge.core.boot.loader_entries import in_menu_order, read_loader_entry
-from brave_bridge.core.boot.loader_settings import with_default
-from brave_bridge.core.boot.past_entry import PastSystem, loader_entry
-from brave_bridge.core.formats.text import decoded
-from brave_bridge.machines.port import Machine, MachineError
+from brave_bridge.bootloaders import entry_files, systemd_boot_writing
+from brave_bridge.bootloaders.loader import BootLoader, Once
+from brave_bridge.bootloaders.systemd_boot_writing import FOLDERS
+from brave_bridge.core.boot.counted_trial import TRIAL_FILE
+from brave_bridge.core.boot.entries import BootEntry, Loader, LoaderFault
+from brave_bridge.core.boot.loader_faults import CHOICE
+from brave_bridge.core.boot.loader_settings import default_of
+from brave_bridge.core.boot.past_entry import PastSystem
+from brave_bridge.core.boot.trial_way import TrialWay, comes_back
+from brave_bridge.core.formats.text import one_line
+from brave_bridge.core.survey.facts import Facts
+from brave_bridge.machines.port import Machine
+from brave_bridge.machines.queries import Contents, Seen
 
-FOLDERS = tuple(f"{place}/loader" for place in ("/boot", "/efi", "/boot/efi"))
-_LIMIT = 64 * 1024
-
-
-def arm(machine: Machine, chosen: BootEntry, good: BootEntry, trial: str) -> str:
-    """Have the entry ``chosen`` booted once and ``good`` at every other boot; what was written.
-
-    The trial's own file is written last: until then every boot takes ``good``.
-    """
-    folder = chosen.where.rpartition("/")[0]
-    tried = trial_entry(_text(machine, chosen.where), trial)
-    behind = good_entry(_text(machine, good.where))
-    _clear(machine, folder)
-    machine.files.write(f"{folder}/{GOOD_NAME}", behind.encode())
-    conf = _conf(folder)
-    settings = machine.files.read_if_there(conf, _LIMIT)
-    if settings is not None:
-        kept = without_default(decoded(settings))
-        machine.files.write(conf, kept.encode())
-    machine.files.write(f"{folder}/{TRIAL_NAME}", tried.encode())
-    return f"{folder}/{TRIAL_NAME}, {folder}/{GOOD_NAME}"
+COUNTED = "boot counting"
+_CONFS = tuple(f"{folder}/loader.conf" for folder in FOLDERS)
+_EFIVARS = "/sys/firmware/efi/efivars"
+_GUID = "4a67b082-0a4c-41cf-b6c7-440b29bb8c4f"
+"""The vendor of the variables in which loaders of the Boot Loader Interface keep choices."""
+_CHOICES = tuple(f"{_EFIVARS}/LoaderEntry{name}-{_GUID}" for name in ("Default", "OneShot"))
 
 
-def disarm(machine: Machine) -> bool:
-    """Take a trial out again; whether there was one. The loader's own default holds then.
+class SystemdBoot(BootLoader):
+    """systemd-boot, and whatever else reads its entries in files and nothing besides."""
 
-    That is put back first: whatever is left of the trial, no boot takes anything else.
-    """
-    had = False
-    for loader in FOLDERS:
-        conf = f"{loader}/loader.conf"
-        settings = machine.files.read_if_there(conf, _LIMIT)
-        if settings is not None and is_set_aside(text := decoded(settings)):
-            machine.files.write(conf, with_default_again(text).encode())
-            had = True
-        had = _clear(machine, f"{loader}/entries") or had
-    return had
+    kind = called = "systemd-boot"
+    offers_past = True
+    queries = (Contents(_CONFS), Contents(_CHOICES, 16 * 1024), *entry_files.QUERIES)
 
+    def is_there(self, seen: Seen) -> bool:
+        return bool(entry_files.read(seen))
 
-def pin(machine: Machine, entry: BootEntry) -> str:
-    """Have an entry booted from now on; the file that says so."""
-    conf = _conf(entry.where.rpartition("/")[0])
-    text = decoded(machine.files.read_if_there(conf, _LIMIT) or b"")
-    machine.files.write(conf, with_default(text, entry.id).encode())
-    return conf
+    def read(self, seen: Seen) -> Loader:
+        entries = entry_files.read(seen)
+        conf = next((path for path in _CONFS if path in seen.contents), "")
+        kept, once = (_variable(seen, path) for path in _CHOICES)
+        pattern = kept or default_of(seen.text(conf) or "")
+        fitting = [entry.id for entry in entries if pattern and _fits(entry.id, pattern)]
+        first = next((one for one in entries if one.id != TRIAL_FILE), entries[0])
+        if entries[0].id == TRIAL_FILE and not (once or pattern):
+            once = TRIAL_FILE
+        words = f"{pattern} is to be booted, and no entry is called so"
+        fault = () if fitting or not pattern else (LoaderFault(CHOICE, words),)
+        return Loader(self.kind, entries, next(iter(fitting), first.id), once, conf, fault)
 
+    def way(self, facts: Facts) -> TrialWay:
+        if all(entry.where for entry in facts.loader.entries):
+            return comes_back(self.called, COUNTED)
+        return TrialWay(
+            refusal="its entries are no files: a unified image has its options in itself",
+            instead=("have an entry in a file of its own, beside the image",),
+        )
 
-def offer_past(machine: Machine, offered: Sequence[tuple[PastSystem, BootEntry]]) -> str:
-    """Have the menu offer these past systems, each made after an entry, and no others.
+    def menu_words(self, firmware: str) -> str:
+        return "Switch on and hold Space until the boot menu comes."
 
-    The folder that has them. MachineError where one would be booted by itself.
-    """
-    wanted: dict[str, str] = {}
-    for past, template in offered:
-        path = f"{template.where.rpartition('/')[0]}/{past.entry}.conf"
-        text = loader_entry(_text(machine, template.where), past, template)
-        made = read_loader_entry(text, path)
-        if made is not None and in_menu_order((template, made))[0] is made:
-            raise MachineError(
-                "offering a past system",
-                machine.name,
-                "the loader would put it before the system of now, and boot it by itself",
-                "give the entries of the system of now a sort-key",
-            )
-        wanted[path] = text
-    for folder in FOLDERS:
-        for path in machine.files.matching(f"{folder}/entries/{PAST_ID}*.conf"):
-            if path not in wanted:
-                machine.files.remove(path)
-    for path, text in wanted.items():
-        machine.files.write(path, text.encode())
-    return ", ".join(wanted)
+    def arm(self, machine: Machine, facts: Facts, once: Once) -> str:
+        return systemd_boot_writing.arm(machine, once.chosen, once.good, once.name)
 
+    def disarm(self, machine: Machine) -> bool:
+        return systemd_boot_writing.disarm(machine)
 
-def _conf(entries: str) -> str:
-    return f"{entries.rpartition('/')[0]}/loader.conf"
+    def pin(self, machine: Machine, entry: BootEntry) -> str:
+        return systemd_boot_writing.pin(machine, entry)
+
+    def template_of(self, own: tuple[BootEntry, ...], past: PastSystem) -> BootEntry | None:
+        # Its kernels are on the EFI system partition: what is gone there cannot be started.
+        return next((e for e in own if e.kernel == past.kernel and e.where), None)
+
+    def offer_past(self, machine: Machine, offered: Sequence[tuple[PastSystem, BootEntry]]) -> str:
+        return systemd_boot_writing.offer_past(machine, offered)
 
 
-def _clear(machine: Machine, folder: str) -> bool:
-    """Remove the files of a trial, whatever tries they have; whether there were some."""
-    paths = machine.files.matching(f"{folder}/brave-bridge-*.conf")
-    ours = [path for path in paths if is_ours(path.rpartition("/")[2])]
-    for path in ours:
-        machine.files.remove(path)
-    return bool(ours)
+def _fits(identifier: str, pattern: str) -> bool:
+    names = (identifier.lower(), identifier.removesuffix(".conf").lower())
+    return any(fnmatchcase(name, pattern.lower()) for name in names) or pattern.startswith("@")
 
 
-def _text(machine: Machine, path: str) -> str:
-    return decoded(machine.files.read(path, _LIMIT))
+def _variable(seen: Seen, path: str) -> str:
+    return one_line(seen.contents.get(path, b"")[4:].decode("utf-16-le", "replace").rstrip("\0"))

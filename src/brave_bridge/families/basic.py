@@ -4,8 +4,8 @@ from datetime import UTC, datetime
 
 import msgspec
 
-from brave_bridge.bootloaders.reading import QUERIES as loader_queries
-from brave_bridge.bootloaders.reading import loader_in
+from brave_bridge.bootloaders.known import loader_in
+from brave_bridge.bootloaders.known import queries as loader_queries
 from brave_bridge.bootloaders.settings import QUERIES as settings_queries
 from brave_bridge.bootloaders.settings import changed_settings
 from brave_bridge.core.boot.entries import Loader
@@ -40,14 +40,13 @@ _QUERIES: tuple[Query, ...] = (
     *databases.QUERIES,
     *built.QUERIES,
     *board.QUERIES,
-    *loader_queries,
     *settings_queries,
 )
 
 
 def queries(manager: PackageManager) -> tuple[Query, ...]:
     """What the first round asks for, on a machine with that package manager."""
-    return (*_QUERIES, *activity.restart_queries(manager.restart_marks))
+    return (*_QUERIES, *loader_queries(), *activity.restart_queries(manager.restart_marks))
 
 
 def _with_versions(loader: Loader, images: tuple[Kernel, ...]) -> Loader:

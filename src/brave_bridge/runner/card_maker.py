@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 
 import msgspec
 
+from brave_bridge.bootloaders.known import boot_loader
 from brave_bridge.core.boot.entries import entry_for
 from brave_bridge.core.boot.past_entry import is_past
 from brave_bridge.core.formats.text import plain
@@ -44,17 +45,19 @@ def card_facts(machine: Machine, facts: Facts, snapshots: Snapshots, about: str 
     known = snapshots.listed()
     newest = next((kept for kept in reversed(known) if kept.is_whole), None)
     snapshot = newest.snapshot if newest else None
-    loader = facts.loader
+    loader, known = facts.loader, boot_loader(facts.loader)
     good = snapshot.kernel if snapshot else facts.boot.kernel
     parts = _parts(snapshots, snapshot)
+    firmware = facts.boot.firmware or _firmware_of(loader.kind, parts)
     return CardFacts(
         machine=plain(machine.name),
         about=about,
         made_at=datetime.now(UTC).isoformat(timespec="seconds"),
         release=plain(facts.identity.name),
         architecture=plain(facts.identity.architecture),
-        firmware=facts.boot.firmware or _firmware_of(loader.kind, parts),
-        loader=loader.kind,
+        firmware=firmware,
+        loader=known.called,
+        boot_menu=known.menu_words(firmware),
         kernels=tuple(CardKernel(plain(k.version), k.version == good) for k in facts.kernels),
         boot_entry=plain(snapshot.boot_entry if snapshot else entry_for([*loader.entries], good)),
         past_entry=plain(next((e.title for e in loader.entries if is_past(e.id)), "")),

@@ -2,20 +2,10 @@
 
 import msgspec
 
-from brave_bridge.core.boot.counted_trial import TRIAL_FILE
-from brave_bridge.core.boot.entries import OWN, Loader
-from brave_bridge.core.boot.grub_trial import TRIAL_ID
+from brave_bridge.core.boot.entries import OWN, Loader, is_trial
 from brave_bridge.core.boot.loader_faults import next_entry
 
 FIRMWARE, LOADER, CHOICE, KERNEL, ROOT = "firmware", "boot loader", "entry", "kernel", "root"
-_NAMES = {
-    "grub": "GRUB",
-    "systemd-boot": "systemd-boot",
-    "extlinux": "extlinux",
-    "board": "none",
-    "slots": "the slots' own",
-    OWN: "the system's own",
-}
 
 
 class Link(msgspec.Struct, frozen=True):
@@ -28,11 +18,12 @@ class Link(msgspec.Struct, frozen=True):
 
 
 def boot_chain(
-    loader: Loader, firmware: str, starts: str = "", because: str = ""
+    loader: Loader, called: str, firmware: str, starts: str = "", because: str = ""
 ) -> tuple[Link, ...]:
     """The links in their order; ``firmware`` is ``efi``, ``bios``, ``board`` or empty.
 
-    ``starts`` is the title of what the firmware starts, and ``because`` why, where it tells.
+    ``called`` is what people call the loader, ``starts`` the title of what the firmware starts,
+    and ``because`` why, where it tells.
     """
     entry = next_entry(loader)
     grave = "; ".join(fault.words for fault in loader.faults if fault.next_boot)
@@ -40,7 +31,7 @@ def boot_chain(
     named = own.get(firmware, "not known")
     links = [
         Link(FIRMWARE, f"{named}: {starts}" if starts else named, because),
-        Link(LOADER, _NAMES.get(loader.kind, "not known"), loader.remembers),
+        Link(LOADER, called, loader.remembers),
     ]
     if entry is None and loader.kind == OWN:
         return tuple(links)
@@ -58,7 +49,7 @@ def boot_chain(
 
 def _why(loader: Loader, identifier: str) -> str:
     if identifier == loader.once:
-        tried = " as a trial" if identifier in (TRIAL_ID, TRIAL_FILE) else ""
+        tried = " as a trial" if is_trial(identifier) else ""
         return f"chosen for this boot alone{tried}; then {_title(loader, loader.default)}"
     if loader.once:
         return f"{loader.once} was chosen for one boot, and is not there"

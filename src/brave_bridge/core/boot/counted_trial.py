@@ -8,11 +8,12 @@ sorts second. No default may be named meanwhile: a named one is taken whatever i
 
 import re
 
+from brave_bridge.core.boot.entries import OURS, TRIAL_ID
 from brave_bridge.core.boot.grub_trial import ON_TRIAL
 from brave_bridge.core.boot.keyed_text import keyed_lines, with_key_value
 from brave_bridge.core.boot.loader_entries import read_loader_entry, with_options
 
-TRIAL_STEM, GOOD_STEM = "brave-bridge-trial", "brave-bridge-good"
+TRIAL_STEM, GOOD_STEM = TRIAL_ID, f"{OURS}good"
 TRIAL_NAME, GOOD_NAME = f"{TRIAL_STEM}+1.conf", f"{GOOD_STEM}.conf"
 TRIAL_FILE = f"{TRIAL_STEM}.conf"
 """What the loader calls the entry on trial, whatever its tries."""

@@ -38,27 +38,35 @@ class LoaderFault(msgspec.Struct, frozen=True):
     """Something of a loader's files that does not fit: of which ``kind``, in a sentence.
 
     ``next_boot``: what boots next is touched by it. ``kernel`` is the version concerned.
+    ``mended_by`` is the command of the loader's own that mends it, empty where there is none.
     """
 
     kind: str
     words: str
     next_boot: bool = False
     kernel: str = ""
+    mended_by: tuple[str, ...] = ()
 
 
-OWN = "own"
-"""The kind of a loader that is a part of its system, and has no menu that could be read."""
+OWN, SLOTS = "own", "slots"
+"""The kinds of a loader that is a part of its system, and of one of whole images."""
+
+OURS = "brave-bridge-"
+"""How the ids of all entries begin that we bring."""
+
+TRIAL_ID = f"{OURS}trial"
+"""The id of what is on trial; the trade's entry files have ``.conf`` behind it."""
 
 
 class Loader(msgspec.Struct, frozen=True):
     """A boot loader and its entries, in its own order.
 
-    ``kind`` is ``grub``, ``systemd-boot``, ``extlinux``, ``board``, ``slots`` (of whole images),
-    ``own`` (the system's, which tells nothing), or empty where none is known.
+    ``kind`` names one of those that are known, and is empty where none is there.
     ``default`` is what it is told to boot, ``once`` what it is told to boot next alone, both as
     it names entries; ``remembers`` is the file in which it keeps that, empty where it cannot.
-    ``reads_custom``: the generated menu reads the administrator's own commands. ``tool`` is the
-    path of the loader's own program where it is that which writes what boots once.
+    ``told_by`` is the file or program by which it can be told to boot something once, empty where
+    there is none; ``remade_by`` the command that writes its menu anew; ``settings`` are the files,
+    or folders ending in a slash, in which people change what it starts with.
     """
 
     kind: str = ""
@@ -67,8 +75,9 @@ class Loader(msgspec.Struct, frozen=True):
     once: str = ""
     remembers: str = ""
     faults: tuple[LoaderFault, ...] = ()
-    reads_custom: bool = False
-    tool: str = ""
+    told_by: str = ""
+    remade_by: tuple[str, ...] = ()
+    settings: tuple[str, ...] = ()
 
 
 def kernel_of(path: str) -> str:
@@ -77,8 +86,18 @@ def kernel_of(path: str) -> str:
     return match[1] if match else ""
 
 
-PAST_ID = "brave-bridge-past-"
+PAST_ID = f"{OURS}past-"
 """How the ids of the entries of past systems begin; the way back's id follows."""
+
+
+def is_ours(identifier: str) -> bool:
+    """Whether an entry is one that we brought: of a trial, or of a past system."""
+    return identifier.startswith(OURS)
+
+
+def is_trial(identifier: str) -> bool:
+    """Whether an entry is what is on trial."""
+    return identifier.removesuffix(".conf") == TRIAL_ID
 
 
 def entry_for(entries: list[BootEntry], kernel: str) -> str:

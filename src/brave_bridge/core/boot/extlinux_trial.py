@@ -8,8 +8,8 @@ does not start it where it cannot write that.
 import re
 import struct
 
-from brave_bridge.core.boot.entries import BootEntry
-from brave_bridge.core.boot.grub_trial import ON_TRIAL, TRIAL_ID
+from brave_bridge.core.boot.entries import TRIAL_ID, BootEntry
+from brave_bridge.core.boot.grub_trial import ON_TRIAL
 
 COPY = 512
 DATA_BYTES = 2 * COPY

@@ -10,9 +10,9 @@ import re
 
 import msgspec
 
+from brave_bridge.core.boot.entries import TRIAL_ID
 from brave_bridge.core.boot.grub_menu import GrubMenu, commands_of, found_by
 
-TRIAL_ID = "brave-bridge-trial"
 MARK = "brave_bridge_trial"
 """The variable in the environment block; ``1`` until the trial was started."""
 

@@ -9,7 +9,7 @@ from typing import TypeVar
 
 import msgspec
 
-from brave_bridge.core.boot.entries import BootEntry, Loader
+from brave_bridge.core.boot.entries import SLOTS, BootEntry, Loader
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.images.changes import InstalledComponent
@@ -175,7 +175,7 @@ def slots_as_loader(system: ImageSystem) -> Loader:
         for slot in system.slots.slots
         if slot.state in (GOOD, TRIAL)
     )
-    return Loader("slots", entries, system.slots.default, remembers=SLOTS_FILE)
+    return Loader(SLOTS, entries, system.slots.default, remembers=SLOTS_FILE)
 
 
 def disagreements(system: ImageSystem) -> Iterator[str]:

@@ -63,6 +63,8 @@ class CardFacts(msgspec.Struct, frozen=True, kw_only=True):
     architecture: str = ""
     firmware: str = ""
     loader: str = ""
+    """What people call it; ``boot_menu`` is how its menu is reached, a sentence."""
+    boot_menu: str = ""
     kernels: tuple[CardKernel, ...] = ()
     boot_entry: str = ""
     past_entry: str = ""
@@ -101,25 +103,6 @@ class Card(msgspec.Struct, frozen=True):
     """The rescue commands as text, for the QR code."""
 
 
-_MENUS = {
-    ("grub", "efi"): "Switch on and press Esc once when the maker's sign goes: GRUB's menu comes.",
-    ("grub", "bios"): "Switch on and hold Shift until GRUB's menu comes.",
-    ("systemd-boot", "efi"): "Switch on and hold Space until the boot menu comes.",
-    ("extlinux", ""): "Switch on and hold Shift or Alt until the boot prompt comes.",
-    ("board", ""): "A board has no menu: put its card into another computer and change the file "
-    "config.txt on its first partition.",
-}
-
-
-def boot_menu_words(loader: str, firmware: str) -> str:
-    """How the boot menu is reached."""
-    for key in ((loader, firmware), (loader, "")):
-        if key in _MENUS:
-            return _MENUS[key]
-    place = "the firmware's boot menu" if firmware == "efi" else "the computer's boot menu"
-    return f"Switch on and open {place} (often F8, F11, F12 or Esc); the loader is not known."
-
-
 def make_card(facts: CardFacts) -> Card:
     """Lay a card out in words and commands."""
     good = next((kernel.version for kernel in facts.kernels if kernel.good), "")
@@ -149,7 +132,7 @@ def _head(facts: CardFacts, good: str) -> Iterable[tuple[str, str]]:
 
 
 def _steps(facts: CardFacts, good: str) -> Iterable[Step]:
-    yield Step(f"Look at the boot menu first. {boot_menu_words(facts.loader, facts.firmware)}")
+    yield Step(f"Look at the boot menu first. {facts.boot_menu}")
     entry = facts.boot_entry or (f"the one with Linux {good}" if good else "the one before")
     yield Step(
         f"Take this entry: {entry}. If the system comes up, run:",
@@ -203,8 +186,7 @@ def rescue_text(facts: CardFacts) -> str:
 
 def _chain(facts: CardFacts, good: str) -> Iterable[tuple[str, str]]:
     yield "firmware", {"efi": "UEFI", "bios": "BIOS"}.get(facts.firmware, "not known")
-    names = {"grub": "GRUB", "systemd-boot": "systemd-boot", "board": "the board's own"}
-    yield "boot loader", names.get(facts.loader, facts.loader) or "not known"
+    yield "boot loader", facts.loader or "not known"
     yield "entry", facts.boot_entry or "default"
     yield "kernel", good or "not known"
     root = next((part for part in facts.parts if part.mount == "/"), None)

@@ -2,7 +2,7 @@
 
 import msgspec
 
-from brave_bridge.bootloaders.settings import FIRMWARE
+from brave_bridge.bootloaders.without_menu import BOARD_FILES
 from brave_bridge.core.boot.firmware_text import KeptText
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.survey.platform import BoardFile
@@ -15,7 +15,7 @@ QUERIES: tuple[Query, ...] = (Contents((f"{_RECORDS}/*.json",), 256 * 1024),)
 
 def read(seen: Seen) -> tuple[BoardFile, ...]:
     """The files that are there; that settings reads them belongs to the loader's queries."""
-    return tuple(_file(seen, path) for path in FIRMWARE if path in seen.contents)
+    return tuple(_file(seen, path) for path in BOARD_FILES if path in seen.contents)
 
 
 def _file(seen: Seen, path: str) -> BoardFile:

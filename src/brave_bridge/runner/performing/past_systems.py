@@ -1,7 +1,7 @@
 """Performing the requests about past systems: subvolumes and boot menu together."""
 
 from brave_bridge.bootloaders import past_systems, trials
-from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.bootloaders.known import read_loader
 from brave_bridge.core.boot.past_entry import PastSystem
 from brave_bridge.core.crossing.replies import Done, Failed, PastOffered, Reply
 from brave_bridge.core.crossing.requests import OfferPast
@@ -25,9 +25,9 @@ def offer_past(machine: Machine, family: str, beside: Beside, request: OfferPast
 
 def _once(machine: Machine, family: str, past: PastSystem) -> tuple[str, ...]:
     """Have a past system started at the next boot alone; what a person has to know of it."""
-    _, good, way = trials.arrange(machine, outline(machine, family), past.entry, "past")
+    once, way = trials.arrange(machine, outline(machine, family), past.entry, "past")
     return (
-        f"the next boot starts it, once; every other boot takes {plain(good.title)}",
+        f"the next boot starts it, once; every other boot takes {plain(once.good.title)}",
         way.fails,
         way.hangs,
         "restart when you are ready",

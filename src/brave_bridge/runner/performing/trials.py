@@ -12,11 +12,12 @@ from brave_bridge.runner import trial_watch
 def arrange_trial(machine: Machine, family: str, request: ArrangeTrial) -> Reply:
     """Have a kernel booted once; what happens where it fails or hangs."""
     facts = outline(machine, family)
-    chosen, good, way = trials.arrange(machine, facts, request.kernel, request.name)
+    once, way = trials.arrange(machine, facts, request.kernel, request.name)
+    chosen, good = plain(once.chosen.title), plain(once.good.title)
     watched = trial_watch.place(machine)
     limit = trial_watch.LIMIT_SECONDS // 60
     words = (
-        f"{plain(chosen.title)} is booted once; every other boot takes {plain(good.title)}.",
+        f"{chosen} is booted once; every other boot takes {good}.",
         way.fails
         if watched
         else "After a panic it restarts by itself into the good one; where it comes up and is "
@@ -24,7 +25,7 @@ def arrange_trial(machine: Machine, family: str, request: ArrangeTrial) -> Reply
         f"Where nobody looked on {limit} minutes after its start, it restarts." if watched else "",
         way.hangs,
     )
-    return TrialArranged(plain(chosen.title), plain(good.title), tuple(filter(None, words)))
+    return TrialArranged(chosen, good, tuple(filter(None, words)))
 
 
 def end_trial(machine: Machine, request: EndTrial, job: str) -> Reply:

@@ -7,7 +7,7 @@ from itertools import islice
 
 import msgspec
 
-from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.bootloaders.known import boot_loader, read_loader
 from brave_bridge.core.boot.entries import entry_for
 from brave_bridge.core.crossing.replies import (
     BootChecked,
@@ -205,5 +205,5 @@ class PerformingWaysBack:
         loader = read_loader(self.machine)
         entry = entry_for(list(loader.entries), kernel)
         if loader.entries and not entry:
-            faults.append(f"no entry of {loader.kind} boots {kernel}")
+            faults.append(f"no entry of {boot_loader(loader).called} boots {kernel}")
         return BootChecked(kernel, entry, tuple(faults))

@@ -4,9 +4,10 @@ from collections.abc import Sequence
 
 import msgspec
 
-from brave_bridge.bootloaders.trials import entry_of, ground_of
+from brave_bridge.bootloaders.known import boot_loader
+from brave_bridge.bootloaders.trials import entry_of, way_of
 from brave_bridge.core.boot.chain import Link, boot_chain
-from brave_bridge.core.boot.trial_way import TrialWay, trial_way
+from brave_bridge.core.boot.trial_way import TrialWay
 from brave_bridge.core.kernels.series_hold import SeriesHold
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.platform import FirmwareOption
@@ -49,12 +50,14 @@ def boot_seen(facts: Facts, spared: Sequence[str] = ()) -> BootSeen:
     firmware = facts.boot.firmware
     if facts.board and firmware != "efi":
         firmware = "board"
-    chain = boot_chain(facts.loader, firmware, starts, why if starts else "")
+    chain = boot_chain(
+        facts.loader, boot_loader(facts.loader).called, firmware, starts, why if starts else ""
+    )
     coming = next((link.value for link in chain if link.name == "kernel"), "")
     return BootSeen(
         kernels_of(facts, coming, spared),
         chain,
-        trial_way(ground_of(facts)),
+        way_of(facts),
         tuple(fault.words for fault in facts.loader.faults),
         kernel_holds(facts),
         tuple(kernels_coming(facts)),
@@ -79,7 +82,7 @@ def must_be_tried_once(facts: Facts, kernel: str) -> TrialWay:
         raise Refused(
             attempted, "secure start is on, and it is not signed: it would not be started"
         )
-    way = trial_way(ground_of(facts))
+    way = way_of(facts)
     if way.refusal:
         raise Refused(attempted, way.refusal, "; ".join(way.instead))
     return way

@@ -4,9 +4,8 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from brave_bridge.bootloaders.trials import entry_of, ground_of
+from brave_bridge.bootloaders.trials import entry_of, way_of
 from brave_bridge.core.boot.firmware_text import FOR_ALL, firmware_settings
-from brave_bridge.core.boot.trial_way import trial_way
 from brave_bridge.core.crossing.kernels.change_kernels import KernelChange
 from brave_bridge.core.kernels.keeping import (
     image_of,
@@ -184,7 +183,7 @@ def begin_adding(
     ``try_it``: it is tried at the next boot; Refused where nothing would bring the machine back.
     """
     facts = desk.facts()
-    way = trial_way(ground_of(facts))
+    way = way_of(facts)
     if try_it and (way.refusal or not facts.runs):
         why = way.refusal or "the system is mounted and does not run"
         raise Refused("trying a kernel", why, "; ".join(way.instead))

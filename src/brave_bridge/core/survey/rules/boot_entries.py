@@ -57,18 +57,11 @@ def _remedy(facts: Facts, faults: list[LoaderFault]) -> str:
 def _commands(facts: Facts, faults: list[LoaderFault]) -> tuple[tuple[str, ...], ...]:
     """The distribution's own programs that mend it, in order."""
     kinds = {fault.kind for fault in faults}
-    commands: list[tuple[str, ...]] = []
-    tool = "grub2-editenv" if "/grub2/" in facts.loader.remembers else "grub-editenv"
-    if BLOCK in kinds:
-        commands.append((tool, facts.loader.remembers, "create"))
-    if CHOICE in kinds and facts.loader.kind == "grub" and facts.loader.remembers:
-        commands.append((tool, facts.loader.remembers, "unset", "saved_entry", "next_entry"))
+    commands = list(dict.fromkeys(fault.mended_by for fault in faults if fault.mended_by))
     names = {package.name for package in facts.installed}
     if INITRD in kinds and "initramfs-tools" in names:
         lost = sorted({fault.kernel for fault in faults if fault.kind == INITRD and fault.kernel})
         commands += [("update-initramfs", "-c", "-k", kernel) for kernel in lost]
-    if facts.loader.kind == "grub" and kinds - {BLOCK, CHOICE}:
-        folder = "/boot/grub2" if "/grub2/" in facts.loader.remembers else "/boot/grub"
-        tool = "grub2-mkconfig" if folder.endswith("2") else "grub-mkconfig"
-        commands.append((tool, "-o", f"{folder}/grub.cfg"))
+    if facts.loader.remade_by and kinds - {BLOCK, CHOICE}:
+        commands.append(facts.loader.remade_by)
     return tuple(commands)

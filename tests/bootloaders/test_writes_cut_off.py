@@ -3,19 +3,18 @@
 import msgspec
 import pytest
 
-from brave_bridge.bootloaders import grub, past_systems, systemd_boot, trials
-from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.bootloaders import grub_writing, past_systems, systemd_boot_writing, trials
+from brave_bridge.bootloaders.known import read_loader
 from brave_bridge.core.boot.counted_trial import GOOD_NAME, TRIAL_FILE
-from brave_bridge.core.boot.entries import PAST_ID
+from brave_bridge.core.boot.entries import PAST_ID, TRIAL_ID
 from brave_bridge.core.boot.grub_environment import write_environment
 from brave_bridge.core.boot.grub_menu import read_grub_menu
-from brave_bridge.core.boot.grub_trial import TRIAL_ID
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.core.boot.past_entry import PastSystem
 from brave_bridge.core.formats.proc import Mount
 from brave_bridge.machines.memory import MemoryMachine
+from tests.bootloaders.test_reading import CUSTOM, NAMES
 from tests.core.test_boot_files import MENU
-from tests.families.test_boot_reading import CUSTOM, NAMES
 from tests.support.facts import facts
 
 GOOD = "quayside-simple"
@@ -93,27 +92,30 @@ def boots_next(machine: MemoryMachine) -> str:
 
 
 def test_grubs_trial_is_armed_whole_or_not_at_all():
-    for machine, _, ended in each_cut(with_grub, lambda m: grub.arm(m, OTHER, GOOD, "leg-1")):
+    def arm(machine):
+        grub_writing.arm(machine, OTHER, GOOD, "leg-1")
+
+    for machine, _, ended in each_cut(with_grub, arm):
         loader = read_loader(machine)
         assert (loader.once == TRIAL_ID) is ended
         assert loader.default == GOOD and not loader.faults
-        grub.arm(machine, OTHER, GOOD, "leg-1")
+        grub_writing.arm(machine, OTHER, GOOD, "leg-1")
         assert read_loader(machine).once == TRIAL_ID
-        assert grub.disarm(machine)
+        assert grub_writing.disarm(machine)
         assert machine.files.read("/boot/grub/custom.cfg", 999) == b"# the administrator's own\n"
 
 
 def armed() -> MemoryMachine:
     machine = with_grub()
-    grub.arm(machine, OTHER, GOOD, "leg-1")
+    grub_writing.arm(machine, OTHER, GOOD, "leg-1")
     return machine
 
 
 def test_grubs_trial_ends_whole_or_can_be_ended_again():
-    for machine, changes, ended in each_cut(armed, grub.disarm):
+    for machine, changes, ended in each_cut(armed, grub_writing.disarm):
         assert boots_next(machine) == (TRIAL_ID if changes == 0 and not ended else GOOD)
-        grub.disarm(machine)
-        assert not grub.disarm(machine) and boots_next(machine) == GOOD
+        grub_writing.disarm(machine)
+        assert not grub_writing.disarm(machine) and boots_next(machine) == GOOD
 
 
 def entries(machine: MemoryMachine):
@@ -123,26 +125,26 @@ def entries(machine: MemoryMachine):
 
 def test_a_counted_trial_is_armed_whole_or_not_at_all():
     def arm(machine: MemoryMachine) -> None:
-        systemd_boot.arm(machine, *entries(machine), "leg-1")
+        systemd_boot_writing.arm(machine, *entries(machine), "leg-1")
 
     for machine, _, ended in each_cut(with_systemd_boot, arm):
         assert boots_next(machine) in ((TRIAL_FILE,) if ended else ("old.conf", GOOD_NAME))
         arm(machine)
         assert boots_next(machine) == TRIAL_FILE
-        assert systemd_boot.disarm(machine)
+        assert systemd_boot_writing.disarm(machine)
         assert boots_next(machine) == "old.conf"
 
 
 def counted() -> MemoryMachine:
     machine = with_systemd_boot()
-    systemd_boot.arm(machine, *entries(machine), "leg-1")
+    systemd_boot_writing.arm(machine, *entries(machine), "leg-1")
     return machine
 
 
 def test_a_counted_trial_ends_whole_or_can_be_ended_again():
-    for machine, changes, _ in each_cut(counted, systemd_boot.disarm):
+    for machine, changes, _ in each_cut(counted, systemd_boot_writing.disarm):
         assert boots_next(machine) == ("old.conf" if changes else TRIAL_FILE)
-        systemd_boot.disarm(machine)
+        systemd_boot_writing.disarm(machine)
         assert boots_next(machine) == "old.conf"
 
 
@@ -172,17 +174,17 @@ def test_behind_a_past_system_is_what_boots_by_itself_now():
         mounts=(Mount("/", "/dev/sda2", "ext4"),),
         boot=msgspec.structs.replace(here.boot, kernel="5.19.0-4"),
     )
-    chosen, good, _ = trials.arrange(machine, known, PAST.entry, "past")
-    assert (chosen.id, good.id) == (PAST.entry, GOOD)
+    once, _ = trials.arrange(machine, known, PAST.entry, "past")
+    assert (once.chosen.id, once.good.id) == (PAST.entry, GOOD)
     assert f"set default='{GOOD}'" in machine.files.read("/boot/grub/custom.cfg", 9999).decode()
 
 
 def test_a_default_that_was_chosen_outlives_the_trial_of_another_system():
     machine = with_grub()
-    grub.pin(machine, OTHER)
+    grub_writing.pin(machine, OTHER)
     past_systems.offer(machine, read_loader(machine), [PAST])
     assert boots_next(machine) == OTHER
-    grub.arm(machine, PAST.entry, OTHER, "past")
+    grub_writing.arm(machine, PAST.entry, OTHER, "past")
     assert boots_next(machine) == TRIAL_ID
     trials.end_with_default(machine, read_loader(machine))
     assert boots_next(machine) == OTHER

@@ -2,8 +2,8 @@
 
 import pytest
 
-from brave_bridge.bootloaders import grub, systemd_boot
-from brave_bridge.bootloaders.reading import read_loader
+from brave_bridge.bootloaders import grub_writing, systemd_boot_writing
+from brave_bridge.bootloaders.known import read_loader
 from brave_bridge.bootloaders.trials import make_default
 from brave_bridge.core.boot.chain import boot_chain
 from brave_bridge.core.boot.grub_environment import write_environment
@@ -36,7 +36,7 @@ def test_what_fits_together_has_no_faults(machine):
     loader = read_loader(machine)
     assert (loader.kind, loader.default, loader.once) == ("grub", "quayside-simple", "")
     assert loader.remembers == "/boot/grub/grubenv" and loader.faults == ()
-    names = [(link.name, link.value) for link in boot_chain(loader, "bios")]
+    names = [(link.name, link.value) for link in boot_chain(loader, "GRUB", "bios")]
     assert names == [
         ("firmware", "a PC's BIOS"),
         ("boot loader", "GRUB"),
@@ -62,14 +62,14 @@ def test_a_trial_is_read_as_what_boots_once_and_leaves_no_trace(machine):
     machine.files.write("/boot/grub/custom.cfg", b"# mine\n")
     good = "quayside-advanced>rescue-5.19"
     for _ in range(2):
-        grub.arm(machine, "quayside-simple", good, "t")
+        grub_writing.arm(machine, "quayside-simple", good, "t")
     loader = read_loader(machine)
     assert (loader.once, loader.default) == (TRIAL_ID, good)
     assert next_entry(loader).option("brave_bridge.trial") == "t"
-    assert "as a trial; then" in boot_chain(loader, "efi")[2].because
+    assert "as a trial; then" in boot_chain(loader, "GRUB", "efi")[2].because
     machine.files.write("/boot/grub/grubenv", write_environment({MARK: "0"}))
     assert read_loader(machine).once == "" and next_entry(read_loader(machine)).id == good
-    assert grub.disarm(machine)
+    assert grub_writing.disarm(machine)
     assert machine.files.read("/boot/grub/custom.cfg", 99) == b"# mine\n"
     machine.files.remove("/boot/grub/custom.cfg")
     after = {path: machine.files.read(path, 9999) for path in machine.files.below("/boot")}
@@ -88,7 +88,7 @@ def test_another_kernel_is_made_the_default_only_where_it_is_not(machine):
 def test_a_damaged_block_is_not_written_over(machine):
     machine.files.write("/boot/grub/grubenv", b"what is this")
     with pytest.raises(MachineError, match="grubenv") as refused:
-        grub.arm(machine, "quayside-simple", "0", "t")
+        grub_writing.arm(machine, "quayside-simple", "0", "t")
     assert "grub-editenv" in refused.value.remedy
     assert machine.files.read("/boot/grub/grubenv", 99) == b"what is this"
     assert not machine.files.is_file("/boot/grub/custom.cfg")
@@ -131,7 +131,7 @@ def test_an_entry_is_tried_by_counting_and_nothing_is_left_of_it(counting):
     before = {path: counting.files.read(path, 999) for path in counting.files.below("/boot")}
     for _ in range(2):
         known = entries_of(counting)
-        systemd_boot.arm(counting, known["6.1.0-9.conf"], known["5.19.0-4.conf"], "leg-1")
+        systemd_boot_writing.arm(counting, known["6.1.0-9.conf"], known["5.19.0-4.conf"], "leg-1")
     loader = read_loader(counting)
     assert (loader.once, loader.default) == ("brave-bridge-trial.conf", "brave-bridge-good.conf")
     assert next_entry(loader).options == "root=LABEL=system panic=10 brave_bridge.trial=leg-1"
@@ -142,7 +142,7 @@ def test_an_entry_is_tried_by_counting_and_nothing_is_left_of_it(counting):
     )
     loader = read_loader(counting)
     assert loader.once == "" and next_entry(loader).kernel == "5.19.0-4"
-    assert systemd_boot.disarm(counting) and not systemd_boot.disarm(counting)
+    assert systemd_boot_writing.disarm(counting) and not systemd_boot_writing.disarm(counting)
     after = {path: counting.files.read(path, 999) for path in counting.files.below("/boot")}
     assert after == before
 

@@ -4,9 +4,9 @@ import struct
 
 import pytest
 
-from brave_bridge.bootloaders import extlinux
+from brave_bridge.bootloaders import extlinux_writing
+from brave_bridge.core.boot.entries import TRIAL_ID
 from brave_bridge.core.boot.extlinux import FOLDER, MENU, read_extlinux
-from brave_bridge.core.boot.grub_trial import TRIAL_ID
 from brave_bridge.core.formats.marked_part import part_in
 from brave_bridge.machines.folder import FolderMachine
 from brave_bridge.machines.port import MachineError
@@ -33,7 +33,7 @@ def machine(tmp_path, monkeypatch):
     """A machine whose tool does what it is told to, and notes it; ``fails`` makes it refuse."""
     made = FolderMachine("heron", tmp_path)
     made.files.write(MENU, TEXT.encode())
-    made.files.write(extlinux.LOADER, loader())
+    made.files.write(extlinux_writing.LOADER, loader())
     made.files.write(TOOL, b"")
     made.fails = False
 
@@ -41,7 +41,7 @@ def machine(tmp_path, monkeypatch):
         if made.fails:
             return 1, b"extlinux: read-only file system\n"
         once = argv[1].removeprefix("--once=") if "=" in argv[1] else ""
-        made.files.write(extlinux.LOADER, loader(once))
+        made.files.write(extlinux_writing.LOADER, loader(once))
         return 0, b""
 
     monkeypatch.setattr(made.jobs, "hand", hand)
@@ -54,13 +54,14 @@ def menu(machine) -> str:
 
 def arm(machine) -> str:
     new, old = read_extlinux(TEXT).entries
-    return extlinux.arm(machine, TOOL, new, old, "leg-1")
+    return extlinux_writing.arm(machine, TOOL, new, old, "leg-1")
 
 
 def test_a_trial_is_arranged_and_ended(machine):
     arm(machine)
     assert read_extlinux(menu(machine)).default == "old" and part_in(menu(machine))
-    assert extlinux.disarm(machine) and menu(machine) == TEXT and not extlinux.disarm(machine)
+    assert extlinux_writing.disarm(machine) and menu(machine) == TEXT
+    assert not extlinux_writing.disarm(machine)
 
 
 def test_a_trial_that_could_not_be_chosen_leaves_the_menu_as_it_was(machine):
@@ -74,16 +75,16 @@ def test_what_is_still_to_be_booted_once_is_not_taken_out_of_the_menu(machine):
     arm(machine)
     machine.files.remove(TOOL)
     with pytest.raises(MachineError, match="not here") as told:
-        extlinux.disarm(machine)
+        extlinux_writing.disarm(machine)
     assert told.value.remedy == "install the package extlinux"
     assert TRIAL_ID in menu(machine)
-    machine.files.write(extlinux.LOADER, loader())
-    assert extlinux.disarm(machine) and menu(machine) == TEXT
+    machine.files.write(extlinux_writing.LOADER, loader())
+    assert extlinux_writing.disarm(machine) and menu(machine) == TEXT
 
 
 def test_files_that_include_each_other_end(machine):
     machine.files.write(f"{FOLDER}/a.cfg", b"include b.cfg\ninclude b.cfg\n" * 2000)
     machine.files.write(f"{FOLDER}/b.cfg", b"include a.cfg\ninclude a.cfg\n" * 2000)
-    others = extlinux.texts_beside(machine.files.gather(extlinux.QUERIES).contents)
+    others = extlinux_writing.texts_beside(machine.files.gather(extlinux_writing.QUERIES).contents)
     found = read_extlinux(f"{TEXT}include a.cfg\n", others)
     assert [entry.id for entry in found.entries] == ["new", "old"]
