@@ -3,12 +3,13 @@
 from bench import bundle, copies, fleet, pictures, plans, proofs, real_tree, screen
 from bench.measure import HEAD
 
-print(HEAD, flush=True)
-screen.run_all()
-pictures.run_all()
-bundle.run_all()
-fleet.run_all()
-real_tree.run_all()
-proofs.run_all()
-copies.run_all()
-plans.run_all()
+
+def main() -> None:
+    """All of them, one after the other."""
+    print(HEAD, flush=True)
+    for measured in (screen, pictures, bundle, fleet, real_tree, proofs, copies, plans):
+        measured.run_all()
+
+
+if __name__ == "__main__":
+    main()

@@ -5,23 +5,34 @@ be, has ``strace`` tell what each command opens of it, and runs the command agai
 turned into a link that leads out, a pipe, a device, a folder, 4 GiB, or rubbish. Nothing outside
 may change, nothing may hang, nothing may end in a traceback. ``SHARE`` is the part of all these
 that is tried, by chance and the same each time; ``WORD`` the beginning of the commands.
+
+A trial is a process of its own, forked from one that has the program's modules loaded already.
 """
 
+import contextlib
+import importlib
+import multiprocessing
 import os
+import pkgutil
 import random
 import re
+import runpy
 import shutil
 import signal
 import subprocess
 import sys
 import tempfile
 import time
+import traceback
 from collections import Counter
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, NoReturn
 
+import brave_bridge
+from brave_bridge.cli.table import load_commands
 from brave_bridge.workbench.demo import build_demo
 
 MACHINE = "petrel"
@@ -89,6 +100,7 @@ track
 overrule pending-updates --reason later
 """.strip().splitlines()
 LIMIT_SECONDS = 120
+ENTRY = "brave_bridge.cli.entry"
 _OPENED = re.compile(r'open(?:at2?)?\((?:(?:AT_FDCWD|\d+)<([^>]*)>, )?"((?:[^"\\]|\\.)*)"')
 
 
@@ -135,30 +147,74 @@ class World:
     def machine(self) -> Path:
         return self.home / "brave-bridge/demo" / MACHINE
 
-    def run(self, words: str, *before: str) -> tuple[int, str]:
-        """A command's exit code and all it says; -1 where it hung."""
-        argv = [*before, sys.executable, "-m", "brave_bridge.cli.entry", "--demo", MACHINE]
-        argv += [self._newest() if word == "NEWEST" else word for word in words.split()]
+    def argv(self, words: str) -> list[str]:
+        """A command's words, the target ahead of them."""
+        named = (self._newest() if word == "NEWEST" else word for word in words.split())
+        return ["--demo", MACHINE, *named]
+
+    def environment(self) -> dict[str, str]:
+        """What a command of this world is given."""
         names = ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "HOME")
-        environment = {**os.environ, **dict.fromkeys(names, str(self.home))}
-        work = self.folder / "work"
-        work.mkdir(exist_ok=True)
-        process = subprocess.Popen(
-            argv,
-            env=environment,
-            cwd=work,
+        return {**os.environ, **dict.fromkeys(names, str(self.home))}
+
+    def work(self) -> Path:
+        """The folder that commands work in."""
+        place = self.folder / "work"
+        place.mkdir(exist_ok=True)
+        return place
+
+    def traced(self, words: str, trace: Path) -> None:
+        """Run a command under strace."""
+        calls = ("-e", "trace=open,openat,openat2", "-o", str(trace))
+        argv = ["strace", "-f", "-qq", "-y", *calls, sys.executable, "-m", ENTRY]
+        subprocess.run(
+            [*argv, *self.argv(words)],
+            env=self.environment(),
+            cwd=self.work(),
             stdin=subprocess.DEVNULL,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-            start_new_session=True,
+            capture_output=True,
+            check=False,
         )
-        try:
-            said, _ = process.communicate(timeout=LIMIT_SECONDS)
-        except subprocess.TimeoutExpired:
+
+    def run(self, words: str) -> tuple[int, str]:
+        """A command's exit code and all it says; -1 where it hung."""
+        said = self.folder / "said"
+        process = os.fork()
+        if not process:
+            self._be(words, said)
+        until = time.monotonic() + LIMIT_SECONDS
+        ended, status = os.waitpid(process, os.WNOHANG)
+        while not ended and time.monotonic() < until:
+            time.sleep(0.01)
+            ended, status = os.waitpid(process, os.WNOHANG)
+        if not ended:
             self.end_all()
-            said, _ = process.communicate()
-            return -1, said.decode(errors="replace")
-        return process.returncode, said.decode(errors="replace")
+            os.waitpid(process, 0)
+        text = said.read_bytes().decode(errors="replace") if said.exists() else ""
+        return (os.waitstatus_to_exitcode(status) if ended else -1), text
+
+    def _be(self, words: str, said: Path) -> NoReturn:
+        """Be the process of a command, and end as it ends."""
+        code = 1
+        try:
+            os.setsid()
+            os.environ.update(self.environment())
+            os.chdir(self.work())
+            os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
+            out = os.open(said, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+            os.dup2(out, 1)
+            os.dup2(out, 2)
+            sys.argv = [ENTRY, *self.argv(words)]
+            runpy.run_module(ENTRY, run_name="__main__")
+        except SystemExit as end:
+            code = end.code if isinstance(end.code, int) else int(end.code is not None)
+        except BaseException:
+            traceback.print_exc()
+        finally:
+            with contextlib.suppress(OSError, ValueError):
+                sys.stdout.flush()
+                sys.stderr.flush()
+            os._exit(code)
 
     def _newest(self) -> str:
         kept = self.machine / "var/lib/brave-bridge/snapshots"
@@ -168,12 +224,12 @@ class World:
         """Kill what still works in this world: it says so in its environment."""
         mark = str(self.home).encode()
         for process in Path("/proc").glob("[0-9]*"):
-            try:
-                ours = mark in (process / "environ").read_bytes()
-            except OSError:
-                continue
-            if ours and int(process.name) != os.getpid():
-                os.kill(int(process.name), signal.SIGKILL)
+            with contextlib.suppress(OSError):
+                # A forked one has no such environment in its account, but works in the world.
+                started = mark in (process / "environ").read_bytes()
+                works = f"{self.folder}/" in f"{os.readlink(process / 'cwd')}/"
+                if (started or works) and int(process.name) != os.getpid():
+                    os.kill(int(process.name), signal.SIGKILL)
 
     def copy(self, target: Path) -> "World":
         subprocess.run(["cp", "-a", self.folder, target], check=True)
@@ -187,6 +243,9 @@ def prepared(folder: Path) -> World:
     (world.outside / "folder").mkdir(parents=True)
     (world.outside / "kept").write_text("kept\n")
     (world.outside / "folder/kept").write_text("kept\n")
+    for place in (world.home / "brave-bridge/demo").iterdir():
+        if place.is_dir() and place.name != MACHINE:
+            shutil.rmtree(place)
     for words in PREPARED:
         world.run(words)
     return world
@@ -196,9 +255,7 @@ def opened_by(world: World, words: str) -> set[str]:
     """The paths of the world, from its home on, that a command opens and that are there before."""
     there = {str(path.relative_to(world.home)) for path in world.home.rglob("*")}
     trace = world.folder / "trace"
-    world.run(
-        words, "strace", "-f", "-qq", "-y", "-e", "trace=open,openat,openat2", "-o", str(trace)
-    )
+    world.traced(words, trace)
     found = set()
     for line in trace.read_text(errors="replace").splitlines():
         if match := _OPENED.search(line):
@@ -255,18 +312,28 @@ def trials(world: World, share: float, word: str, folder: Path) -> Iterator[Tria
             yield from (Trial(words, path, kind) for kind in KINDS if chance.random() < share)
 
 
+def _load() -> None:
+    """Import all that commands import when they run."""
+    load_commands()
+    for module in pkgutil.walk_packages(brave_bridge.__path__, "brave_bridge."):
+        if not module.name.startswith("brave_bridge.tui") and ".plain" not in module.name:
+            importlib.import_module(module.name)
+
+
 def main(share: str = "1", word: str = "") -> int:
     """Try it and print what came of it; 1 where anything went wrong."""
     counted: Counter[str] = Counter()
     wrong: list[tuple[Trial, str]] = []
+    _load()
     with tempfile.TemporaryDirectory(dir=os.environ.get("TMPDIR", "/var/tmp")) as temporary:
         folder = Path(temporary)
         world = prepared(folder / "world")
         todo = list(trials(world, float(share), word, folder))
         print(f"{len(todo)} trials of {len({t.path for t in todo})} files", flush=True)
-        with ThreadPoolExecutor(2) as pool:
-            faults = pool.map(lambda trial: fault_of(world, trial, folder), todo)
-            for trial, fault in zip(todo, faults, strict=True):
+        forked = multiprocessing.get_context("fork")
+        with ProcessPoolExecutor(2, forked) as pool:
+            tried = partial(fault_of, world, folder=folder)
+            for trial, fault in zip(todo, pool.map(tried, todo), strict=True):
                 counted[trial.kind] += 1
                 if fault:
                     wrong.append((trial, fault))

@@ -44,13 +44,11 @@ def address():
 def test_a_server_that_drips_is_given_up(address, tmp_path, monkeypatch, exactly, limit):
     monkeypatch.setattr(download, limit, 0.4)
     downloader = Downloader(FolderFiles("tree", tmp_path), Beneath(tmp_path, "partial"))
-    began = time.monotonic()
     with pytest.raises(ArchiveFault) as told:
         if exactly:
             downloader.get_exactly(address, "0" * 64, 100_000)
         else:
             downloader.get(address, 200_000)
-    assert time.monotonic() - began < 5
     assert "seconds" in str(told.value) and address in str(told.value)
     downloader.close()
 

@@ -156,7 +156,7 @@ def test_an_index_that_is_not_what_was_signed_for_is_refused(server, fetcher, sp
     else:
         import lzma
 
-        server.files[path] = lzma.compress(bytes(300_000_000))[: len(content)]
+        server.files[path] = lzma.compress(bytes(30_000_000))[: len(content)]
     assert fault(fetcher, asked(server)).what in ("checksum", "size", "unreachable")
     assert not list(fetcher.store.folder.path.glob("[0-9a-f]" * 64))
 

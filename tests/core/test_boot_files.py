@@ -358,7 +358,7 @@ def others(before: str, after: str) -> bool:
     return all(line in kept for line in old[:-1]) and after.startswith(before)
 
 
-@settings(max_examples=5000)
+@settings(max_examples=600)
 @given(TEXTS, WORDS)
 def test_files_of_any_kind_lose_nothing_by_a_change(text, word):
     changed = keyed_text.with_key_value(text, "default", word)

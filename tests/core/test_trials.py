@@ -16,6 +16,12 @@ from tests.support.facts import facts
 MENU_OF_BOTH = Loader("grub", (BootEntry("new", NEW), BootEntry("old", OLD)))
 
 
+@pytest.mark.parametrize("choice", ["gone", "firmware>gone"])
+def test_what_the_menu_has_not_cannot_be_tried(choice):
+    with pytest.raises(ValueError, match="no entry"):
+        trial_part(MENU, read_grub_menu(MENU), choice, "firmware", "leg-1")
+
+
 def test_the_trials_entry_is_the_chosen_one_with_what_brings_it_back():
     part = trial_part(MENU, read_grub_menu(MENU), "quayside-simple", "firmware", "leg-1")
     assert 'root=UUID=4f2e ro "panic=5" panic=10 brave_bridge.trial=leg-1' in part

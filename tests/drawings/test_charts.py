@@ -141,7 +141,7 @@ def test_what_is_small_is_seen_and_nothing_is_nothing():
 
 
 def test_a_document_has_pages_enough_for_all_lines(tmp_path):
-    lines = tuple(f"- line {number}, " + "long " * 20 for number in range(400))
+    lines = tuple(f"- line {number}, " + "long " * 20 for number in range(250))
     one, two = tmp_path / "one.pdf", tmp_path / "two.pdf"
     save_document([Part("A plan", "about", FLEET, (Section("All", lines),))], one)
     save_document([Part("A plan", "about", FLEET, (Section("All", lines),), columns=2)], two)

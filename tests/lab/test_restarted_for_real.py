@@ -1,4 +1,4 @@
-"""Two legs of a real Debian under a real init, with both restarts, and nobody touching it."""
+"""A real Debian under a real init: one leg mounted, one as it runs, each with its restart."""
 
 import json
 import os
@@ -55,26 +55,6 @@ def _a_system_can_be_booted():
         pytest.skip(reason)
 
 
-def test_it_goes_on_by_itself_after_each_boot_until_the_last_proof(runtime, tmp_path, with_init):
-    with lab.overlay(with_init, tmp_path) as tree:
-        prepared(tree, runtime)
-        with booted(tree, reaches=lab.proxy_ports()) as machine:
-            variables = lab.proxies()
-            code, told = machine.run(BRIDGE, "update", "--yes", seconds=300, **variables)
-            assert code == 0, told
-            machine.run(BRIDGE, "plan", "--to", "13", seconds=300, **variables)
-            machine.run(BRIDGE, "cross", "--to", "13", "--yes", seconds=900, **variables)
-            ended = wait_for_the_end(machine, 900)
-            assert ended["state"] == "done", ended
-            assert machine.boots == 3
-            code, told = machine.run(BRIDGE, "proof", "--json", seconds=60)
-            proof = json.loads(told[told.index("{") :])
-            assert proof["passed"], proof
-            assert code == 0
-        assert not [name for name in LEFT_BEHIND if (tree / name).exists()]
-        assert "trixie" in (tree / "etc/os-release").read_text()
-
-
 LOCAL_SERVICE = """#!/sbin/openrc-run
 # As OpenRC has it: Debian's package leaves it out.
 depend() {
@@ -103,23 +83,6 @@ def with_local_starts(tree: Path) -> str:
     return 'test "$(cat /run/openrc/softlevel)" = default'
 
 
-def test_openrc_goes_on_by_its_local_scripts(runtime, tmp_path, with_openrc):
-    with lab.overlay(with_openrc, tmp_path) as tree:
-        is_up = with_local_starts(tree)
-        prepared(tree, runtime)
-        with booted(tree, init="/sbin/init", is_up=is_up, reaches=lab.proxy_ports()) as machine:
-            variables = lab.proxies()
-            code, told = machine.run(BRIDGE, "update", "--yes", seconds=300, **variables)
-            assert code == 0, told
-            machine.run(BRIDGE, "cross", "--to", "12", "--yes", seconds=900, **variables)
-            ended = wait_for_the_end(machine, 900)
-            assert ended["state"] == "done", ended
-            assert machine.boots == 2
-            assert json.loads(machine.run(BRIDGE, "proof", "--json")[1])["passed"]
-        assert not (tree / "etc/local.d/brave-bridge.start").exists()
-        assert "bookworm" in (tree / "etc/os-release").read_text()
-
-
 ARRANGED = """
 from brave_bridge.machines.local import LocalMachine
 from brave_bridge.runner import after_boot
@@ -127,20 +90,29 @@ print(after_boot.arrange(LocalMachine(), "20261130-of-nobody"))
 """
 
 
-def test_another_init_has_cron_start_the_runner_once(runtime, tmp_path, with_openrc):
-    is_up = 'test "$(cat /run/openrc/softlevel)" = default && test -s /run/crond.pid'
+@pytest.mark.parametrize(
+    ("by", "words", "place"),
+    [
+        ("cron", ", started by cron", "etc/cron.d/brave-bridge"),
+        ("local scripts", "", "etc/local.d/brave-bridge.start"),
+    ],
+)
+def test_another_init_starts_the_runner_once(runtime, tmp_path, with_openrc, by, words, place):
     python = python_argv(Path("/opt/bridge"))
     with lab.overlay(with_openrc, tmp_path) as tree:
+        is_up = 'test "$(cat /run/openrc/softlevel)" = default && test -s /run/crond.pid'
+        if by == "local scripts":
+            is_up = with_local_starts(tree)
         prepared(tree, runtime)
         with booted(tree, init="/sbin/init", is_up=is_up) as machine:
             told = machine.run(*python, "-c", ARRANGED)
-            assert told == (0, "after the boot it goes on by itself, started by cron\n")
-            entry = tree / "etc/cron.d/brave-bridge"
+            assert told == (0, f"after the boot it goes on by itself{words}\n")
+            entry = tree / place
             assert entry.exists()
             machine.run("reboot")
             machine.wait_until_up(2)
             # A runner that finds no such procedure leaves nothing of what started it.
-            until = time.monotonic() + 60
+            until = time.monotonic() + 300
             while entry.exists() and time.monotonic() < until:
                 time.sleep(0.5)
             assert not entry.exists()
@@ -160,29 +132,46 @@ def bridge(tree: Path, *words: str) -> tuple[int, dict]:
     return done.returncode, json.loads(done.stdout[done.stdout.index("{") :])
 
 
-def test_a_mounted_tree_rests_until_it_was_started_and_told_of_its_boot(tmp_path, with_init):
+def test_it_is_crossed_mounted_then_started_and_crosses_on_by_itself(tmp_path, runtime, with_init):
     kernel = os.uname().release
     with lab.overlay(with_init, tmp_path) as tree:
         shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
         # The kernel that will come up in the namespaces: that of this machine.
         (tree / f"boot/vmlinuz-{kernel}").write_bytes(b"an image that nobody boots")
-        bridge(tree, "update", "--yes")
-        code, _ = bridge(tree, "cross", "--to", "12", "--yes")
-        assert code == 4
-        code, told = bridge(tree, "logbook")
-        assert told["procedures"][0]["state"] == "resting"
-        assert told["procedures"][0]["entries"][-1]["request"] == "AwaitRestart"
-        # Gone on with before anybody started it, it rests again.
-        assert bridge(tree, "go-on")[0] == 4
-        with booted(tree) as machine:
-            account = tree / "var/lib/brave-bridge/came-up.json"
-            until = time.monotonic() + 60
-            while not account.exists() and time.monotonic() < until:
-                time.sleep(0.5)
-            assert machine.boots == 1
-        code, told = bridge(tree, "go-on", "--yes")
-        assert code == 0 and told["outcome"]["proof"]["passed"], told
-        assert json.loads(account.read_text())["kernel"] == kernel
-        rows = {row["subject"]: row for row in told["outcome"]["proof"]["differences"]}
-        assert "restart" not in rows
+        assert_it_rests_until_it_was_started(tree, kernel)
+        prepared(tree, runtime)
+        with booted(tree, reaches=lab.proxy_ports()) as machine:
+            words = ("cross", "--to", "13", "--yes")
+            machine.run(BRIDGE, *words, seconds=1800, **lab.proxies())
+            ended = wait_for_the_end(machine, 1800)
+            assert ended["state"] == "done", ended
+            assert machine.boots == 2
+            code, told = machine.run(BRIDGE, "proof", "--json", seconds=300)
+            proof = json.loads(told[told.index("{") :])
+            assert proof["passed"] and code == 0, proof
         assert not [name for name in LEFT_BEHIND if (tree / name).exists()]
+        assert "trixie" in (tree / "etc/os-release").read_text()
+
+
+def assert_it_rests_until_it_was_started(tree: Path, kernel: str) -> None:
+    """Cross it as a mounted tree; the leg waits until the system was started, and told so."""
+    bridge(tree, "update", "--yes")
+    code, _ = bridge(tree, "cross", "--to", "12", "--yes")
+    assert code == 4
+    code, told = bridge(tree, "logbook")
+    assert told["procedures"][0]["state"] == "resting"
+    assert told["procedures"][0]["entries"][-1]["request"] == "AwaitRestart"
+    # Gone on with before anybody started it, it rests again.
+    assert bridge(tree, "go-on")[0] == 4
+    with booted(tree) as machine:
+        account = tree / "var/lib/brave-bridge/came-up.json"
+        until = time.monotonic() + 300
+        while not account.exists() and time.monotonic() < until:
+            time.sleep(0.5)
+        assert machine.boots == 1
+    code, told = bridge(tree, "go-on", "--yes")
+    assert code == 0 and told["outcome"]["proof"]["passed"], told
+    assert json.loads(account.read_text())["kernel"] == kernel
+    rows = {row["subject"]: row for row in told["outcome"]["proof"]["differences"]}
+    assert "restart" not in rows
+    assert not [name for name in LEFT_BEHIND if (tree / name).exists()]

@@ -4,7 +4,6 @@ import contextlib
 import os
 import socket
 import threading
-import time
 
 import pytest
 
@@ -67,9 +66,7 @@ def test_one_that_speaks_first_is_told_from_one_that_waits(server, monkeypatch):
 
     threading.Thread(target=greet, daemon=True).start()
     with socket.create_server(("127.0.0.1", 0)) as quiet, only(monkeypatch, server, quiet):
-        began = time.monotonic()
         seen = LocalMachine().files.gather((Knocks(0.4),)).knocks
-        assert time.monotonic() - began < 2
         assert seen == {name(server): SPEAKS, name(quiet): TAKES}
 
 

@@ -327,7 +327,7 @@ def test_a_file_is_read_as_it_was(tmp_path):
         returning.read_file(taken, "/etc/link", 100)
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=15, deadline=None, suppress_health_check=list(HealthCheck))
 @given(st.integers(0, 1 << 32))
 def test_any_tree_comes_back_from_any_change(tmp_path_factory, seed):
     root = tmp_path_factory.mktemp("any")

@@ -26,7 +26,7 @@ from tests.support.trees import (
     rough,
 )
 
-KILLS = 60
+KILLS = 40
 """Of each kind, at random instants."""
 
 _DEED = """

@@ -141,7 +141,7 @@ def test_it_is_killed_and_run_again_at_will(tool, tmp_path):
     began = time.monotonic()
     assert run(sys.executable, tool, "return", root, "first", "--yes").returncode == 0
     whole, killed = time.monotonic() - began, 0
-    for _ in range(25):
+    for _ in range(12):
         rough(root, chance, 60)
         process = subprocess.Popen(
             [sys.executable, "-I", "-S", tool, "return", root, "first", "--yes"],

@@ -82,9 +82,7 @@ def test_each_kind_is_asked(stand_in, page):
     assert answer(machine, check("http", f"{page}/x", expected="200")).startswith(FAILS)
     assert answer(machine, check("http", f"{page}/x")) == f"{TELLS}404"
     dripping = check("http", f"{page}/drips", expected="200", seconds=1)
-    began = time.monotonic()
     assert "did not end within 1 s" in answer(machine, dripping)
-    assert time.monotonic() - began < 8
     assert answer(machine, check("tcp", "127.0.0.1", port)) == f"{TELLS}it answers"
     with socket.socket() as closed:
         closed.bind(("127.0.0.1", 0))

@@ -7,6 +7,7 @@ the way out, also after a failure.
 import contextlib
 import fcntl
 import hashlib
+import inspect
 import os
 import shutil
 import stat
@@ -69,7 +70,8 @@ def kept_tree(
     name: str, packages: str, settle: Callable[[Path], None], release: str = "bullseye"
 ) -> Path:
     """A Debian tree with these packages, settled and then kept in the cache."""
-    key = hashlib.sha256(f"{packages} {mirrors()} 2".encode()).hexdigest()[:12]
+    made = f"{packages} {mirrors()} {inspect.getsource(inspect.getmodule(settle))} 3"
+    key = hashlib.sha256(made.encode()).hexdigest()[:12]
     tree = CACHE / f"{name}-{key}"
     with one_at_a_time(name):
         if not tree.is_dir():

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 
-from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
+from brave_bridge.core.formats.text import counted, plain, shortened
 from brave_bridge.core.packages.changes import PackageChange
 from brave_bridge.core.packages.choices import PlanChoice
 from brave_bridge.core.packages.grouping import BY_HAND, COMING, MATTERS
@@ -171,16 +171,12 @@ def _weight(section: Section) -> int:
 def _item_line(item: Item) -> str:
     if isinstance(item, PlanChoice):
         return _choice_line(item)
-    words = words_of(item)
-    size = f", {byte_size(words.fetch_bytes)} to fetch" if words.fetch_bytes else ""
-    why = f" ({words.why})" if words.why else ""
-    line = f"{words.what} {words.becomes}".rstrip()
-    return plain(f"{line}{size}{why}{_how_to_answer(item)}", LONGEST)
+    return f"{words_of(item).line()}{_how_to_answer(item)}"
 
 
 def _how_to_answer(item: Item) -> str:
     if isinstance(item, ConfigQuestion) and item.answer == "mine":
-        return f"; or --theirs {item.path}"
+        return plain(f"; or --theirs {item.path}", LONGEST)
     return ""
 
 

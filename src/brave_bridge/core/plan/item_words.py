@@ -2,7 +2,7 @@
 
 import msgspec
 
-from brave_bridge.core.formats.text import counted
+from brave_bridge.core.formats.text import byte_size, counted, plain
 from brave_bridge.core.packages.changes import PackageChange, Price
 from brave_bridge.core.packages.choices import LATER, PlanChoice
 from brave_bridge.core.packages.levels import LEVEL_WORDS, LevelResult
@@ -22,6 +22,16 @@ class Words(msgspec.Struct, frozen=True):
     why: str = ""
     fetch_bytes: int = 0
 
+    def line(self, *, name: str = "{}", told: bool = True) -> str:
+        """In one line without control codes, the reason only where it is told.
+
+        ``name`` is how a name is written there, with its place in it.
+        """
+        size = f", {byte_size(self.fetch_bytes)} to fetch" if self.fetch_bytes else ""
+        becomes = plain(f" {self.becomes}{size}", LONGEST) if self.becomes or size else ""
+        why = plain(f": {self.why}", LONGEST) if told and self.why else ""
+        return f"{name.format(plain(self.what, LONGEST))}{becomes}{why}"
+
 
 def words_of(item: Item) -> Words:
     """An item in words. They are as the machine says them, control codes and all."""
@@ -33,7 +43,8 @@ def words_of(item: Item) -> Words:
         case Price():
             return Words(item.slot, f"holds {len(item.freed)} back", item.words)
         case PlanChoice():
-            return Words(item.subject, item.answer, item.words_of(item.answer))
+            answer = item.words_of(item.answer).removeprefix(item.subject).strip()
+            return Words(item.subject, answer or item.answer, item.about)
         case ConfigQuestion():
             stands = "mine stays" if item.answer == "mine" else "take theirs"
             return Words(item.path, stands, f"belongs to {item.package}")

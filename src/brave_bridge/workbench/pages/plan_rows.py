@@ -16,7 +16,7 @@ from brave_bridge.core.packages.choices import (
     TOOL,
     PlanChoice,
 )
-from brave_bridge.core.packages.levels import LEVEL_WORDS, LevelResult
+from brave_bridge.core.packages.levels import LevelResult
 from brave_bridge.core.packages.preferences import PREFERENCE_WORDS
 from brave_bridge.core.packages.roles import Role, Roles
 from brave_bridge.core.plan.item_words import words_of
@@ -433,15 +433,15 @@ def _restart_row(restart: Restart, leg: int) -> Row:
 
 def _level_row(level: LevelResult, leg: int) -> Row:
     """How well one preference is met."""
-    met = "met" if not level.failed else f"{counted(level.failed, 'exception')}"
-    proof = "proven: fewer cannot be" if level.proven else "not proven to be the fewest"
+    words = words_of(level)
+    proven = ("proven: fewer cannot be",) if level.proven else ()
     return Row(
         key=f"level:{leg}:{level.name}",
-        cells=("●" if level.proven else "▲", level.name, "", met, "", LEVEL_WORDS[level.name]),
+        cells=("●" if level.proven else "▲", words.what, "", words.becomes, "", words.why),
         tone="plain" if level.proven else "caution",
         why=(
             title(level.name),
-            *said(LEVEL_WORDS[level.name], met, proof),
+            *said(words.why, words.becomes, *proven),
             Note("do", "o puts the preferences into another order"),
         ),
     )

@@ -5,12 +5,12 @@ from pathlib import Path
 
 import msgspec
 
-from brave_bridge.core.formats.text import byte_size, plain
+from brave_bridge.core.formats.text import plain
 from brave_bridge.core.packages.roles import Roles
 from brave_bridge.core.plan.amounts import amounts
-from brave_bridge.core.plan.item_words import LONGEST, words_of
+from brave_bridge.core.plan.item_words import words_of
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.outline import Item, outline
+from brave_bridge.core.plan.outline import outline
 from brave_bridge.drawings.document import save_document
 from brave_bridge.drawings.plan_chart import PlanBar, save_plan_chart
 from brave_bridge.machines.opening.named import write_named
@@ -54,16 +54,8 @@ def _leg_lines(plan: LegPlan, roles: Roles) -> Iterator[str]:
     yield from ("", f"## {plan.leg.title}", "", f"{amounts((plan,))}.")
     for section in outline(plan, roles):
         yield from ("", f"### {section.heading}", "")
-        yield from (_item_line(item) for item in section.items)
+        yield from (f"- {words_of(item).line(name='**{}**')}" for item in section.items)
         yield from (f"- Mind: {plain(risk)}" for risk in section.risks)
-
-
-def _item_line(item: Item) -> str:
-    words = words_of(item)
-    size = f", {byte_size(words.fetch_bytes)} to fetch" if words.fetch_bytes else ""
-    becomes = plain(f" {words.becomes}{size}") if words.becomes or size else ""
-    why = f": {plain(words.why, LONGEST)}" if words.why else ""
-    return f"- **{plain(words.what, LONGEST)}**{becomes}{why}"
 
 
 def _bar(plan: LegPlan) -> PlanBar:

@@ -2,14 +2,13 @@
 
 from collections.abc import Iterator
 
-from brave_bridge.core.formats.text import byte_size, counted, plain
+from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.packages.changes import PackageChange
-from brave_bridge.core.packages.choices import OBSOLETE, RESTART
 from brave_bridge.core.packages.grouping import GONE, KEPT_BACK
 from brave_bridge.core.packages.roles import Roles
-from brave_bridge.core.plan.item_words import LONGEST, words_of
+from brave_bridge.core.plan.item_words import words_of
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.outline import CHANGES, LEFT, Item, outline
+from brave_bridge.core.plan.outline import CHANGES, LEFT, QUESTIONS, outline
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.drawings.document import Part, Section
 from brave_bridge.workbench.pictures.plan import plan_chart, telling
@@ -26,7 +25,7 @@ def printed_plan(name: str, plan: KeptPlan, roles: Roles, surveyed: Surveyed | N
         title=f"{name}: {start} to {end}",
         about=" ".join(_about(plan, surveyed)),
         picture=plan_chart(facts, plan, roles),
-        sections=tuple(_first_sections(plan, surveyed)),
+        sections=tuple(_first_sections(plan, roles, surveyed)),
     )
     rest = [
         Part(
@@ -48,14 +47,14 @@ def _about(plan: KeptPlan, surveyed: Surveyed | None) -> Iterator[str]:
     yield f"Plan {plan.hash}, made {plan.made_at[:16].replace('T', ' ')} UTC."
 
 
-def _first_sections(plan: KeptPlan, surveyed: Surveyed | None) -> Iterator[Section]:
+def _first_sections(plan: KeptPlan, roles: Roles, surveyed: Surveyed | None) -> Iterator[Section]:
     gone = [change for leg in plan.legs for change in leg.packages.lost]
     yield from _reasons("Goes away", gone)
     kept = [change for leg in plan.legs for change in leg.packages.kept_back]
     yield from _reasons("Is kept back", kept)
     jumps = [f"- {c.name}: {c.old} to {c.new}" for leg in plan.legs for c in leg.packages.jumps]
     yield from _section("Jumps a major version", jumps)
-    questions = [line for leg in plan.legs for line in _questions(leg)]
+    questions = [line for leg in plan.legs for line in _questions(leg, roles)]
     yield from _section("Questions, and how they are answered", questions)
     if surveyed is not None:
         stands = [f for f in surveyed.findings if f.verdict is Verdict.STOP]
@@ -81,12 +80,9 @@ def _section(heading: str, lines: list[str]) -> Iterator[Section]:
     yield Section(heading, (*shown, *((f"- and {more} more, see the appendix",) if more else ())))
 
 
-def _questions(leg: LegPlan) -> Iterator[str]:
-    for question in leg.configs.questions:
-        yield f"- {question.path} ({question.package}): {question.answer} stands"
-    for choice in leg.choices:
-        if choice.kind not in (OBSOLETE, RESTART):
-            yield f"- {plain(choice.about)} {plain(choice.words_of(choice.answer))}"
+def _questions(leg: LegPlan, roles: Roles) -> Iterator[str]:
+    asked = (part for part in outline(leg, roles) if part.kind == QUESTIONS)
+    return (f"- {words_of(item).line()}" for part in asked for item in part.items)
 
 
 def _appendix(leg: LegPlan, roles: Roles) -> Iterator[Section]:
@@ -95,14 +91,5 @@ def _appendix(leg: LegPlan, roles: Roles) -> Iterator[Section]:
             yield Section(part.heading, (", ".join(words_of(item).what for item in part.items),))
         else:
             told = part.kind != CHANGES or part.name in (GONE, KEPT_BACK) or part.is_grave
-            lines = (*(_line(item, told) for item in part.items), *part.risks)
-            yield Section(part.heading, lines)
-
-
-def _line(item: Item, told: bool) -> str:
-    """An item in one line, its reason only where it is told."""
-    words = words_of(item)
-    size = f", {byte_size(words.fetch_bytes)}" if words.fetch_bytes else ""
-    becomes = plain(f" {words.becomes}{size}") if words.becomes or size else ""
-    why = f": {plain(words.why, LONGEST)}" if told and words.why else ""
-    return f"- {plain(words.what, LONGEST)}{becomes}{why}"
+            lines = (f"- {words_of(item).line(told=told)}" for item in part.items)
+            yield Section(part.heading, (*lines, *part.risks))
