@@ -47,6 +47,7 @@ _CORE_MODULES = (
 _FIRST_BYTE = 1 << 20
 _MIB = 1 << 20
 _PATIENCE = 240.0
+_MOST_PATIENCES = 8
 _TERMINAL_CODES = re.compile(r"\x1b\[[0-9;?]*[a-zA-Z]")
 _SAYS_AT_ONCE = "init=/usr/local/sbin/say-what-came-up"
 OPTIONS = (
@@ -59,6 +60,11 @@ _HOOK = """#!/bin/sh
 . /usr/share/initramfs-tools/hook-functions
 manual_add_modules btrfs
 copy_exec /sbin/blkid
+"""
+_WHERE_THE_ROOT_IS_BTRFS = """#!/bin/sh
+[ "$1" = prereqs ] && exit 0
+[ "$(blkid -s TYPE -o value /dev/vda1)" = btrfs ] && modprobe btrfs
+exit 0
 """
 _NOT_IN_INITRD = (
     "hooks/udev",
@@ -134,9 +140,10 @@ def _settle(folder: Path) -> None:
         "MODULES=list\nCOMPRESS=gzip\nRESUME=none\n"
     )
     (folder / "etc/initramfs-tools/modules").write_text("virtio_pci\nvirtio_blk\next4\n")
-    hook = folder / "etc/initramfs-tools/hooks/lab"
-    hook.write_text(_HOOK)
-    hook.chmod(0o755)
+    scripts = {"hooks/lab": _HOOK, "scripts/local-premount/lab": _WHERE_THE_ROOT_IS_BTRFS}
+    for name, text in scripts.items():
+        (folder / "etc/initramfs-tools" / name).write_text(text)
+        (folder / "etc/initramfs-tools" / name).chmod(0o755)
     for name in _NOT_IN_INITRD:
         (folder / "usr/share/initramfs-tools" / name).unlink()
     lab.in_tree(folder, "update-initramfs", "-u", "-k", "all")
@@ -283,6 +290,7 @@ class Disk:
     def boot(self, patience: float = _PATIENCE, more: Sequence[str] = ()) -> Booted:
         """Power on, and wait until it powers off; nothing came up where it never does.
 
+        ``patience`` is for how many seconds it may say nothing at its console.
         ``more`` are words for the machine: a network, memory, another disk.
         """
         console = self.image.with_suffix(".console")
@@ -296,11 +304,21 @@ class Disk:
         argv += more
         began = time.monotonic()
         with subprocess.Popen(argv, stdin=subprocess.DEVNULL) as machine:
-            try:
-                machine.wait(patience)
-            except subprocess.TimeoutExpired:
-                machine.kill()
+            _wait_while_it_speaks(machine, console, patience)
         return _told(console, time.monotonic() - began)
+
+
+def _wait_while_it_speaks(machine: subprocess.Popen, console: Path, patience: float) -> None:
+    """Wait for a machine's end; kill it where it says nothing for long, or never ends."""
+    heard, last = 0, time.monotonic()
+    ends = last + _MOST_PATIENCES * patience
+    while machine.poll() is None:
+        now, size = time.monotonic(), console.stat().st_size if console.exists() else 0
+        if size != heard:
+            heard, last = size, now
+        if now - last > patience or now > ends:
+            machine.kill()
+        time.sleep(0.2)
 
 
 def _take_down(mount: Path) -> None:
