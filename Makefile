@@ -43,7 +43,7 @@ test-packages:
 	else echo "not root: tests on real system trees will be skipped, each with its reason"; fi
 
 test: setup test-packages
-	$(BIN)/pytest -n 2 --dist loadgroup $(PYTEST_ARGS)
+	$(BIN)/pytest -n 2 --dist loadgroup --no-loadscope-reorder $(PYTEST_ARGS)
 
 lint: setup
 	$(BIN)/ruff check src tests bench

@@ -104,6 +104,7 @@ def told_by(machine: TreeMachine) -> ProcedureRow:
     return row
 
 
+@pytest.mark.long
 def test_a_kernel_that_does_not_come_up_is_told_by_the_machine_itself(tmp_path, runtime):
     disk = laid(tmp_path, runtime)
     booted = disk.boot(patience=600)

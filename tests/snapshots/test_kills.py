@@ -139,6 +139,7 @@ def _changed(root: Path, chance: random.Random) -> None:
     change_parts(root, chance, 45, 25)
 
 
+@pytest.mark.long
 @pytest.mark.xdist_group("kills-take")
 def test_a_snapshot_killed_at_any_instant_is_none_or_whole(tmp_path):
     chance = random.Random(11)
@@ -170,6 +171,7 @@ def test_a_snapshot_killed_at_any_instant_is_none_or_whole(tmp_path):
     free(tmp_path)
 
 
+@pytest.mark.long
 @pytest.mark.xdist_group("kills-return")
 def test_a_return_killed_at_any_instant_is_finished_by_a_second_one(tmp_path):
     chance = random.Random(12)

@@ -134,6 +134,7 @@ async def kind_of(app, pilot, name: str, place: str) -> tuple:
     return place, family, frozenset(label for label, _ in app.workspace.keys(record))
 
 
+@pytest.mark.long
 def test_every_key_does_something_and_none_ends_in_a_fault(world):
     async def body(app, pilot) -> None:
         names = [record.name for record in app.harbour.records()]
@@ -181,6 +182,7 @@ def asked(choices: tuple[str, ...]) -> Live:
     return Live(row=row, entries=(), questions=(question,), at_work=True)
 
 
+@pytest.mark.long
 def test_every_key_in_every_state_of_a_machine(world):
     async def body(app, pilot) -> None:
         app.watched = False
