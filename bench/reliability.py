@@ -45,6 +45,9 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.targets import Target
 
+BEHIND_LINKS = {"home": ("srv/home", False), "var/lib/docker": ("srv/docker", True)}
+"""What an administrator has moved, by where a link leads there; whether it is an absolute one."""
+
 _FICLONE = 0x40049409
 _DEED = """
 import sys
@@ -90,15 +93,39 @@ def folder() -> Iterator[Path]:
 
 
 def a_system(root: Path, chance: random.Random) -> None:
-    """A tree with one of everything and some hundred files."""
+    """A tree with one of everything and some hundred files, its homes and containers elsewhere."""
     fill(root)
     fill_with_parts(root, chance, 60)
+    for path, (place, absolute) in BEHIND_LINKS.items():
+        (root / place).parent.mkdir(exist_ok=True)
+        if (root / path).is_dir():
+            (root / path).rename(root / place)
+        (root / place).mkdir(exist_ok=True)
+        (root / path).parent.mkdir(parents=True, exist_ok=True)
+        up = "../" * path.count("/")
+        (root / path).symlink_to(f"/{place}" if absolute else f"{up}{place}")
 
 
 def changed(root: Path, chance: random.Random) -> None:
     """What could have come to it since."""
     change_parts(root, chance, 60, 40)
     (root / "etc/plain").write_text(str(chance.random()))
+    for place, _ in BEHIND_LINKS.values():
+        (root / place / f"letter-{chance.randrange(5)}").write_text(str(chance.random()))
+
+
+def covered(root: Path) -> dict:
+    """What a snapshot covers of the tree."""
+    return {path: seen for path, seen in described(root).items() if not _is_behind(path)}
+
+
+def letters(root: Path) -> dict:
+    """What stands behind links, and stays as it is whatever is returned to."""
+    return {path: seen for path, seen in described(root).items() if _is_behind(path)}
+
+
+def _is_behind(path: bytes) -> bool:
+    return path.startswith(b"srv/")
 
 
 def struck(argv: list[str], seconds: float) -> bool:
@@ -126,12 +153,12 @@ def kill_snapshots(times: int, chance: random.Random) -> Row:
         a_system(root, chance)
         snapshots.take("first", TRIAL)
         for _ in range(times):
-            before = described(root)
+            before = covered(root)
             was_struck = struck(deed(root, "take"), chance.uniform(0, 0.25))
             whole = all(
                 k.is_whole and not returning.check(k.snapshot).faults for k in snapshots.listed()
             )
-            row.count(struck=was_struck, good=whole and not differing(before, described(root)))
+            row.count(struck=was_struck, good=whole and not differing(before, covered(root)))
             if len(snapshots.listed()) > 1:
                 snapshots.delete("second", "trial")
             changed(root, chance)
@@ -144,18 +171,20 @@ def kill_returns(times: int, chance: random.Random, tool: Path | None = None) ->
     with folder() as root:
         snapshots, returning = catalogue_at(root)
         a_system(root, chance)
-        before = described(root)
+        before = covered(root)
         first = snapshots.take("first", TRIAL)
         again = [sys.executable, "-I", "-S", str(tool), "return", str(root), "first", "--yes"]
         for _ in range(times):
             changed(root, chance)
+            came = letters(root)
             argv = again if tool else deed(root, "return")
             was_struck = struck(argv, chance.uniform(0, 0.25))
             if tool and chance.random() < 0.5:
                 subprocess.run(again, check=True, capture_output=True)
             else:
                 returning.restore(first)
-            good = not differing(before, described(root)) and not returning.interrupted()
+            good = not differing(before, covered(root)) and letters(root) == came
+            good = good and not returning.interrupted()
             row.count(struck=was_struck, good=good)
     return row
 
@@ -219,11 +248,11 @@ def cut_power(times: int, chance: random.Random, kind: str, name: str) -> Row:
             with lab.disk(host / str(number), kind, "400M") as mount:
                 snapshots, _ = catalogue_at(mount)
                 a_system(mount, chance)
-                before = described(mount)
+                before = covered(mount)
                 snapshots.take("first", TRIAL)
                 changed(mount, chance)
                 os.sync()
-                now = described(mount)
+                now = {**covered(mount), **letters(mount)}
                 process = subprocess.Popen(deed(mount, name), stdout=subprocess.PIPE)
                 process.stdout.readline()
                 time.sleep(chance.uniform(0, 0.3))
@@ -253,9 +282,11 @@ def _is_well(image: Path, kind: str, name: str, before: dict, now: dict) -> bool
         returning = Returning(snapshots)
         if name == "take":
             whole = all(not returning.check(k.snapshot).faults for k in snapshots.listed())
-            return whole and not differing(now, described(mount))
+            return whole and not differing(now, {**covered(mount), **letters(mount)})
         returning.restore(snapshots.find("first"))
-        return not differing(before, described(mount)) and not returning.interrupted()
+        came = {path: seen for path, seen in now.items() if _is_behind(path)}
+        good = not differing(before, covered(mount)) and letters(mount) == came
+        return good and not returning.interrupted()
     finally:
         free(mount)
         subprocess.run(["umount", str(mount)], check=True)
@@ -271,7 +302,7 @@ def fill_disks(times: int, chance: random.Random) -> Row:
                 snapshots, returning = catalogue_at(mount)
                 a_system(mount, chance)
                 (mount / "usr/large").write_bytes(chance.randbytes(8_000_000))
-                before = described(mount)
+                before = covered(mount)
                 first = snapshots.take("first", TRIAL)
                 (mount / "usr/large").unlink()
                 changed(mount, chance)
@@ -280,12 +311,12 @@ def fill_disks(times: int, chance: random.Random) -> Row:
                 filler = max(room.f_bfree * room.f_frsize - left, 0)
                 with contextlib.suppress(OSError), open(mount / "home/filler", "wb") as stream:
                     os.posix_fallocate(stream.fileno(), 0, filler)
-                now = described(mount)
+                now = covered(mount)
                 try:
                     returning.restore(first)
-                    row.count(struck=False, good=not differing(before, described(mount)))
+                    row.count(struck=False, good=not differing(before, covered(mount)))
                 except MachineError:
-                    row.count(struck=True, good=not differing(now, described(mount)))
+                    row.count(struck=True, good=not differing(now, covered(mount)))
                 free(mount)
     return row
 
@@ -296,12 +327,12 @@ def damage_files(times: int, chance: random.Random) -> Row:
     with folder() as root:
         snapshots, returning = catalogue_at(root)
         a_system(root, chance)
-        before = described(root)
+        before = covered(root)
         snapshots.take("first", TRIAL)
         files = [p for p in snapshots.folder.rglob("*") if p.is_file() and not p.is_symlink()]
         for _ in range(times):
             changed(root, chance)
-            now = described(root)
+            now = covered(root)
             victim = chance.choice([f for f in files if f.stat().st_size])
             content = victim.read_bytes()
             at = chance.randrange(len(content))
@@ -310,9 +341,9 @@ def damage_files(times: int, chance: random.Random) -> Row:
             _write(victim, content[:at] + spoilt + content[at + 1 :], status)
             try:
                 returning.restore(snapshots.find("first"))
-                row.count(struck=False, good=not differing(before, described(root)))
+                row.count(struck=False, good=not differing(before, covered(root)))
             except (MachineError, ValueError):
-                row.count(struck=True, good=not differing(now, described(root)))
+                row.count(struck=True, good=not differing(now, covered(root)))
             _write(victim, content, status)
     return row
 
