@@ -1,12 +1,17 @@
 """A crew that is left in the middle of a job ends at once, however much helpers have to say."""
 
+import io
+import os
 import subprocess
 import sys
 
 import msgspec
+import pytest
 
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.jobs.comparison import comparison_job
+from brave_bridge.snapshots.jobs.empty import RemovalJob
+from brave_bridge.snapshots.jobs.messages import Answer, Begin, Items, receive, send
 from brave_bridge.snapshots.jobs.tree_copy import copy_tree
 from brave_bridge.snapshots.trees.cover import cover_for
 
@@ -38,3 +43,19 @@ def test_helpers_whose_answers_nobody_takes_are_not_waited_for(tmp_path):
     job = msgspec.json.encode(comparison_job(live, cover_for("tree"), kept)).decode()
     argv = [sys.executable, "-c", _LEFT_IN_THE_MIDDLE, job]
     subprocess.run(argv, check=True, timeout=60)
+
+
+@pytest.mark.parametrize("is_asked", [False, True])
+def test_a_helper_that_comes_when_all_is_gone_says_so_only_where_it_is_asked(tmp_path, is_asked):
+    said = io.BytesIO()
+    send(said, Begin(0, os.getpid(), RemovalJob(str(tmp_path / "taken away"))))
+    if is_asked:
+        send(said, Items(msgspec.Raw(msgspec.msgpack.encode([""]))))
+    argv = [sys.executable, "-m", "brave_bridge.snapshots.jobs.helper"]
+    done = subprocess.run(argv, input=said.getvalue(), capture_output=True, check=True, timeout=60)
+    assert done.stderr == b""
+    frame = receive(io.BytesIO(done.stdout))
+    assert (frame is not None) == is_asked
+    if frame is not None:
+        answer = msgspec.msgpack.decode(frame, type=Answer)
+        assert answer.fault.path == str(tmp_path / "taken away")

@@ -40,18 +40,23 @@ def serve(hand: BinaryIO, voice: BinaryIO) -> None:
     """Do what comes by ``hand``, until the other end is gone."""
     # Nothing here is part of a cycle: looking for some would only take time.
     gc.disable()
-    worker, job = None, None
+    job, worker, fault = None, None, None
     while (frame := receive(hand)) is not None:
         order = msgspec.msgpack.decode(frame, type=Ordered | Items)
         if isinstance(order, Items):
-            send(voice, _answered(worker, msgspec.msgpack.decode(order.items, type=list[job.item])))
+            items = msgspec.msgpack.decode(order.items, type=list[job.item])
+            send(voice, Answer(fault=fault) if fault else _answered(worker, items))
             continue
-        if worker is None:
+        if job is None:
             _die_with(order.parent)
-        else:
+        if worker is not None:
             worker.end()
-        job = order.job
-        worker = job.begin(order.number)
+        job, worker, fault = order.job, None, None
+        try:
+            worker = job.begin(order.number)
+        except OSError as error:
+            # Who came first may have done it all, and taken the place away: then nobody asks.
+            fault = _fault_of(error)
     if worker is not None:
         worker.end()
 
@@ -65,10 +70,13 @@ def _answered(worker, items) -> Answer:
         waited = wall > _NOTABLE_SECONDS and work < wall / 2 and blocks_read() > read
         return Answer(results, waited=waited)
     except OSError as error:
-        words = error.strerror or str(error)
-        return Answer(fault=Fault(error.errno or 5, words, _shown(error.filename)))
+        return Answer(fault=_fault_of(error))
     except ValueError as error:
         return Answer(fault=Fault(0, str(error)))
+
+
+def _fault_of(error: OSError) -> Fault:
+    return Fault(error.errno or 5, error.strerror or str(error), _shown(error.filename))
 
 
 def _shown(filename) -> str:
