@@ -66,6 +66,10 @@ _WHERE_THE_ROOT_IS_BTRFS = """#!/bin/sh
 [ "$(blkid -s TYPE -o value /dev/vda1)" = btrfs ] && modprobe btrfs
 exit 0
 """
+_DEVICES_GO_ALONG = """#!/bin/sh
+[ "$1" = prereqs ] && exit 0
+mount -n -o move /dev "${rootmnt}/dev"
+"""
 _NOT_IN_INITRD = (
     "hooks/udev",
     "scripts/init-top/udev",
@@ -89,7 +93,6 @@ After=sysinit.target
 AllowIsolate=yes
 """
 _SCRIPT = """#!/bin/sh
-[ -c /dev/ttyS0 ] || mount -t devtmpfs devtmpfs /dev
 [ -x /usr/local/sbin/before-it-says ] && /usr/local/sbin/before-it-says >/dev/ttyS0 2>&1
 . /etc/os-release
 echo "CAME UP release=$VERSION_ID kernel=$(uname -r) options=$(cat /proc/cmdline)" >/dev/ttyS0
@@ -140,7 +143,11 @@ def _settle(folder: Path) -> None:
         "MODULES=list\nCOMPRESS=gzip\nRESUME=none\n"
     )
     (folder / "etc/initramfs-tools/modules").write_text("virtio_pci\nvirtio_blk\next4\n")
-    scripts = {"hooks/lab": _HOOK, "scripts/local-premount/lab": _WHERE_THE_ROOT_IS_BTRFS}
+    scripts = {
+        "hooks/lab": _HOOK,
+        "scripts/local-premount/lab": _WHERE_THE_ROOT_IS_BTRFS,
+        "scripts/init-bottom/lab": _DEVICES_GO_ALONG,
+    }
     for name, text in scripts.items():
         (folder / "etc/initramfs-tools" / name).write_text(text)
         (folder / "etc/initramfs-tools" / name).chmod(0o755)
