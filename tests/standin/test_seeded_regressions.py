@@ -70,6 +70,7 @@ def furnished(machine: StandInMachine) -> None:
         described.modules = ["wave_gauge"]
         described.guests = [live.LiveGuest("tide-archive")]
         described.managers = ["libvirt"]
+        described.rooms = {"/": live.LiveRoom(mib=10_000, free_mib=5_000)}
         described.synchronised = True
 
     changing(more)(machine)
