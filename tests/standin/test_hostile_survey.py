@@ -16,6 +16,7 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.queries import Answers, Below, Contents, Names, Rooms, Stanzas, Sums
 from brave_bridge.machines.questions import ask_all
 from brave_bridge.machines.reach import FolderReach
+from brave_bridge.machines.standin.live import LIVE
 from brave_bridge.workbench.demo import demo_fleet
 from brave_bridge.workbench.pages.facts import facts_page
 from brave_bridge.workbench.pages.survey import survey_page
@@ -251,3 +252,15 @@ def test_a_slow_service_manager_is_asked_with_more_time_and_others_are_not():
     assert answers[other].took_too_long
     answers = ask_all(Answers((manager,), seconds=0.2, patiently=("sh",), more_seconds=0.2))
     assert answers[manager].took_too_long
+
+
+RUBBISH = {"zeros": b"\0" * 100, "too long": b"\0" * 5_000_000, "deep": b"[" * 90_000}
+
+
+@pytest.mark.parametrize("kind", RUBBISH)
+def test_what_goes_on_is_not_read_from_rubbish(stand_in, kind):
+    desk = stand_in("petrel")
+    desk.machine.files.write(LIVE, RUBBISH[kind])
+    with pytest.raises((MachineError, OSError)) as told:
+        desk.survey()
+    assert "stand-in-live.json" in str(told.value)

@@ -12,12 +12,15 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.survey.knock import SILENT, SPEAKS, TAKES
-from brave_bridge.machines.port import STATE_FOLDER
+from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.port import STATE_FOLDER, MachineError
 from brave_bridge.machines.standin import boot_menu, efi, image_slots, licensed_system
 
 LIVE = f"{STATE_FOLDER}/stand-in-live.json"
 _BEFORE_ITS_BOOT = 86_400
+_LARGEST = 4_000_000
 _SPEAKING = (21, 22, 25, 110, 143, 3306)
 """Ports of protocols in which the server has the first word."""
 _RESTART = ("run/reboot-required", "run/reboot-required.pkgs")
@@ -140,11 +143,17 @@ V3_FLAGS = (
 
 
 def load(root: Path) -> Live | None:
-    """What goes on on the stand-in under a folder; None where nothing is described."""
-    try:
-        return msgspec.json.decode((root / LIVE.lstrip("/")).read_bytes(), type=Live)
-    except FileNotFoundError:
+    """What goes on on the stand-in under a folder; None where nothing is described.
+
+    MachineError where the description makes no sense, OSError where it cannot be read.
+    """
+    content = Beneath(root, LIVE.lstrip("/"), ours=True).read_if_there(_LARGEST)
+    if content is None:
         return None
+    try:
+        return decode_json(content, Live)
+    except msgspec.DecodeError as error:
+        raise MachineError("reading what goes on", root.name, f"{LIVE}: {error}") from error
 
 
 def save(root: Path, live: Live) -> None:
