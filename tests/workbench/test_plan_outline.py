@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator
 
+import msgspec
 import pytest
 
 from brave_bridge.cli.plan_texts import plan_text
@@ -39,6 +40,15 @@ def choice(kind: str, subject: str, answer: str, *others: str) -> PlanChoice:
     return PlanChoice(
         kind=kind, subject=subject, about="?", options=options, answer=answer, default=answer
     )
+
+
+def test_an_answer_is_said_once_and_a_name_is_never_cut():
+    stays, beside = Option(STAYS, "quay stays"), Option(GOES, "quayside goes with it")
+    asked = choice(TOOL, "quay", STAYS, GOES)
+    asked = msgspec.structs.replace(asked, options=(stays, beside))
+    assert words_of(asked).line() == "quay stays: ?"
+    gone = msgspec.structs.replace(asked, answer=GOES)
+    assert words_of(gone).line() == "quay quayside goes with it: ?"
 
 
 def full_plan() -> LegPlan:

@@ -43,7 +43,7 @@ def words_of(item: Item) -> Words:
         case Price():
             return Words(item.slot, f"holds {len(item.freed)} back", item.words)
         case PlanChoice():
-            answer = item.words_of(item.answer).removeprefix(item.subject).strip()
+            answer = item.words_of(item.answer).removeprefix(f"{item.subject} ")
             return Words(item.subject, answer or item.answer, item.about)
         case ConfigQuestion():
             stands = "mine stays" if item.answer == "mine" else "take theirs"
