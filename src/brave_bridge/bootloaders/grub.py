@@ -52,10 +52,10 @@ class Grub(BootLoader):
     )
 
     def is_there(self, seen: Seen) -> bool:
-        return any(seen.text(menu) for menu in _MENUS)
+        return bool(_folder(seen))
 
     def read(self, seen: Seen) -> Loader:
-        folder = next(f for f, menu in zip(FOLDERS, _MENUS, strict=True) if seen.text(menu))
+        folder = _folder(seen)
         return _read(seen, folder, seen.text(f"{folder}/grub.cfg") or "")
 
     def options(self, seen: Seen) -> str:
@@ -71,11 +71,10 @@ class Grub(BootLoader):
                 refusal="the generated menu does not read custom.cfg, in which a trial is written",
                 instead=("have GRUB's own program write its menu anew (update-grub)",),
             )
+        place = _mark_place(facts)
+        if place is not None:
+            return comes_back(self.called, IN_FILE_ON_ESP if place.file else IN_BLOCK)
         why = _why_not_written(_block_mount(facts))
-        if not why:
-            return comes_back(self.called, IN_BLOCK)
-        if _mark_place(facts).file:
-            return comes_back(self.called, IN_FILE_ON_ESP)
         return TrialWay(
             refusal=f"GRUB cannot take its mark away: {why}; a trial would be permanent, and one "
             "that panics would be started for ever",
@@ -93,8 +92,7 @@ class Grub(BootLoader):
         return f"Switch on and hold {key} until GRUB's menu comes."
 
     def arm(self, machine: Machine, facts: Facts, once: Once) -> str:
-        in_block = not _why_not_written(_block_mount(facts))
-        place = grub_writing.BLOCK if in_block else _mark_place(facts)
+        place = _mark_place(facts) or grub_writing.BLOCK
         return grub_writing.arm(machine, once.chosen.id, once.good.id, once.name, place)
 
     def disarm(self, machine: Machine) -> bool:
@@ -107,19 +105,26 @@ class Grub(BootLoader):
         return grub_writing.offer_past(machine, offered)
 
 
+def _folder(seen: Seen) -> str:
+    """The folder that has a menu; empty where none has."""
+    return next((folder for folder in FOLDERS if seen.text(f"{folder}/grub.cfg")), "")
+
+
 def _block_mount(facts: Facts) -> Mount | None:
     """The file system with GRUB's block; None where it has none, or it is not known."""
     folder = next((f for f in FOLDERS if facts.loader.remembers.startswith(f)), "")
     return mount_of(facts, folder) if folder else None
 
 
-def _mark_place(facts: Facts) -> grub_writing.MarkPlace:
-    """The file for a mark on the EFI system partition; an empty one where that cannot be."""
+def _mark_place(facts: Facts) -> grub_writing.MarkPlace | None:
+    """Where GRUB can write a mark: in its block, else on the EFI system partition; or nowhere."""
+    if not _why_not_written(_block_mount(facts)):
+        return grub_writing.BLOCK
     there = (mount for path in ESPS if (mount := mounted_at(facts, path)))
     esp = next((mount for mount in there if mount.type == "vfat"), None)
     uuid = uuid_of(facts, esp.path) if esp else ""
     if esp is None or not uuid or _why_not_written(esp):
-        return grub_writing.BLOCK
+        return None
     return grub_writing.MarkPlace(f"{esp.path}{ON_ESP}", uuid)
 
 

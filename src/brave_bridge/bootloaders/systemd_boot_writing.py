@@ -6,7 +6,7 @@ from brave_bridge.core.boot.counted_trial import (
     GOOD_NAME,
     TRIAL_NAME,
     good_entry,
-    is_ours,
+    is_of_trial,
     is_set_aside,
     trial_entry,
     with_default_again,
@@ -100,7 +100,7 @@ def _conf(entries: str) -> str:
 def _clear(machine: Machine, folder: str) -> bool:
     """Remove the files of a trial, whatever tries they have; whether there were some."""
     paths = machine.files.matching(f"{folder}/{OURS}*.conf")
-    ours = [path for path in paths if is_ours(path.rpartition("/")[2])]
+    ours = [path for path in paths if is_of_trial(path.rpartition("/")[2])]
     for path in ours:
         machine.files.remove(path)
     return bool(ours)

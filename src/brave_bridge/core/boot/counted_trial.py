@@ -60,6 +60,6 @@ def is_set_aside(text: str) -> bool:
     return any(line.startswith(_SET_ASIDE) for line in text.split("\n"))
 
 
-def is_ours(name: str) -> bool:
+def is_of_trial(name: str) -> bool:
     """Whether a file's name is one of those that a trial brings, whatever its tries."""
     return bool(re.fullmatch(rf"({TRIAL_STEM}|{GOOD_STEM})(\+\d+(-\d+)?)?\.conf", name))
