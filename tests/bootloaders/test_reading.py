@@ -166,3 +166,14 @@ def test_images_are_known_by_what_they_say_where_their_name_is_no_version(machin
     facts = survey(machine, "none")
     assert {kernel.version for kernel in facts.kernels} >= {"6.11.2-drift1", "6.6.31", "6.1.0-9"}
     assert "6.11.2-drift1" in {entry.kernel for entry in facts.loader.entries}
+
+
+@pytest.mark.parametrize("loader", ["grub", "board", "none"])
+def test_settings_are_looked_for_whichever_loader_is_there(machine, loader):
+    if loader != "grub":
+        machine.files.remove("/boot/grub/grub.cfg")
+    if loader == "board":
+        machine.files.write("/boot/firmware/config.txt", b"arm_64bit=1\n")
+    machine.files.write("/etc/os-release", b"ID=driftline\n")
+    places = survey(machine, "none").boot_settings_in
+    assert {"/etc/default/grub", "/etc/grub.d/", "/etc/kernel/", "/boot/"} <= set(places)

@@ -535,6 +535,15 @@ CASES = [
     ),
     ("set-aside", CAUTION, "not merged", {"set_aside": ("/etc/a.dpkg-dist",)}),
     ("boot-settings", CAUTION, "changed by hand", {"boot_files_changed": ("/boot/config.txt",)}),
+    (
+        "boot-settings",
+        CAUTION,
+        "changed by hand: /etc/default/grub",
+        {
+            "changed_configs": (ChangedConfig("/etc/default/grub", "grub", "ucf", "0"),),
+            "boot_settings_in": ("/etc/default/grub",),
+        },
+    ),
     ("boot-settings", CAUTION, "no file has", boot(command_line="root=/dev/sda2 ro nosmt")),
     (
         "boot-entries",

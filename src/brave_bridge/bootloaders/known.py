@@ -44,7 +44,7 @@ def read_loader(machine: Machine) -> Loader:
 def loader_in(seen: Seen) -> Loader:
     """The loader that what was seen belongs to, with what does not fit together."""
     known = there(seen)
-    loader = msgspec.structs.replace(known.read(seen), settings=_settings(known))
+    loader = known.read(seen)
     names = frozenset(found.path.rpartition("/")[2] for found in seen.paths("/boot/*"))
     images = {entry.image.rpartition("/")[2] for entry in loader.entries}
     has_kernels = any(name.startswith("vmlinu") for name in names)
@@ -58,8 +58,3 @@ def loader_in(seen: Seen) -> Loader:
 def there(seen: Seen) -> BootLoader:
     """Which of them what was seen belongs to."""
     return next((one for one in LOADERS.values() if one.is_there(seen)), UNKNOWN)
-
-
-def _settings(known: BootLoader) -> tuple[str, ...]:
-    """The settings files of a loader; of all of them where it is not known which one is there."""
-    return known.settings or tuple(path for one in LOADERS.values() for path in one.settings)

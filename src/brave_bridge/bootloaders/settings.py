@@ -8,9 +8,16 @@ from brave_bridge.machines.queries import Contents, Query, Seen
 _COMMON = "/etc/kernel/cmdline"
 """Read by whatever installs kernels, whichever loader there is (kernel-install(8))."""
 
+_ANY_LOADERS = ("/etc/kernel/", "/boot/")
+
 QUERIES: tuple[Query, ...] = (
     Contents((_COMMON, *BOARD_FILES, *(f"{path}.shipped" for path in BOARD_FILES))),
 )
+
+
+def places() -> tuple[str, ...]:
+    """Files, and folders ending in a slash, in which people change how a machine boots."""
+    return (*_ANY_LOADERS, *(path for one in LOADERS.values() for path in one.settings))
 
 
 def options_asked_for(seen: Seen) -> str:

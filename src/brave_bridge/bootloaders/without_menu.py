@@ -3,7 +3,6 @@
 from brave_bridge.bootloaders.loader import BootLoader
 from brave_bridge.core.boot.entries import OWN, SLOTS
 from brave_bridge.core.boot.trial_way import TrialWay, never_once
-from brave_bridge.core.formats.text import one_line
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.queries import Contents, Names, Seen
 
@@ -24,7 +23,7 @@ class Board(BootLoader):
         return any(path in seen.found for path in _CONFIGS)
 
     def options(self, seen: Seen) -> str:
-        return next((one_line(words, 2000) for p in _OPTIONS if (words := seen.word(p))), "")
+        return next((words for path in _OPTIONS if (words := seen.word(path))), "")
 
     def way(self, facts: Facts) -> TrialWay:
         return never_once("this board's firmware")

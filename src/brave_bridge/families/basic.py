@@ -7,7 +7,7 @@ import msgspec
 from brave_bridge.bootloaders.known import loader_in
 from brave_bridge.bootloaders.known import queries as loader_queries
 from brave_bridge.bootloaders.settings import QUERIES as settings_queries
-from brave_bridge.bootloaders.settings import changed_settings
+from brave_bridge.bootloaders.settings import changed_settings, places
 from brave_bridge.core.boot.entries import Loader
 from brave_bridge.core.kernels.kernel_package import series_of
 from brave_bridge.core.survey.facts import Evidence, Facts
@@ -113,6 +113,7 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
         activity=goes_on,
         accounts=accounts,
         boot_files_changed=changed_settings(seen),
+        boot_settings_in=places(),
         locale=language,
         licence=licensed,
         clusters=clusters,

@@ -65,8 +65,7 @@ class Loader(msgspec.Struct, frozen=True):
     ``default`` is what it is told to boot, ``once`` what it is told to boot next alone, both as
     it names entries; ``remembers`` is the file in which it keeps that, empty where it cannot.
     ``told_by`` is the file or program by which it can be told to boot something once, empty where
-    there is none; ``remade_by`` the command that writes its menu anew; ``settings`` are the files,
-    or folders ending in a slash, in which people change what it starts with.
+    there is none; ``remade_by`` the command that writes its menu anew.
     """
 
     kind: str = ""
@@ -77,7 +76,6 @@ class Loader(msgspec.Struct, frozen=True):
     faults: tuple[LoaderFault, ...] = ()
     told_by: str = ""
     remade_by: tuple[str, ...] = ()
-    settings: tuple[str, ...] = ()
 
 
 def kernel_of(path: str) -> str:

@@ -200,6 +200,8 @@ class Facts(msgspec.Struct, frozen=True):
     pins: tuple[Pin, ...] = ()
     key_files: tuple[KeyFile, ...] = ()
     boot_files_changed: tuple[str, ...] = ()
+    boot_settings_in: tuple[str, ...] = ()
+    """Files, and folders ending in a slash, in which people change how it boots."""
     history: tuple[ReleaseSeen, ...] = ()
     locale: str = ""
     licence: Licence | None = None

@@ -2,7 +2,6 @@
 
 from brave_bridge.core.survey.findings import Situation, caution, clear, rule
 
-_ANY_LOADERS_FILES = ("/etc/kernel/", "/boot/")
 _GIVEN_BY_LOADER = ("BOOT_IMAGE", "root", "ro", "rw", "initrd", "quiet", "splash", "kernel")
 
 
@@ -15,8 +14,8 @@ _GIVEN_BY_LOADER = ("BOOT_IMAGE", "root", "ro", "rw", "initrd", "quiet", "splash
 )
 def boot_settings(situation: Situation):
     facts = situation.facts
-    places = (*_ANY_LOADERS_FILES, *facts.loader.settings)
-    files = [c.path for c in facts.changed_configs if c.path.startswith(places)]
+    changed = (config.path for config in facts.changed_configs)
+    files = [path for path in changed if path.startswith(facts.boot_settings_in)]
     files += [path for path in facts.boot_files_changed if path not in files]
     typed = _typed_by_hand(facts.boot.command_line, facts.boot.settings) if facts.runs else []
     if files:
