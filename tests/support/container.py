@@ -21,7 +21,7 @@ from tests.support.own_network import OwnNetwork
 _NAMESPACES = ("--mount", "--pid", "--fork", "--uts", "--ipc", "--cgroup", "--kill-child")
 _START = """
 set -e
-root=$1 init=$2
+root=$1 init=$2 kernel=$3
 mount --make-rprivate /
 mount --bind "$root" "$root"
 mount -t proc proc "$root/proc"
@@ -38,6 +38,13 @@ mkdir "$root/dev/pts" "$root/dev/shm"
 mount -t devpts -o newinstance,ptmxmode=0666 devpts "$root/dev/pts"
 ln -s pts/ptmx "$root/dev/ptmx"
 ln -s /proc/self/fd "$root/dev/fd"
+if [ -e "$root/proc/sysrq-trigger" ]; then
+  mount --bind "$root/dev/null" "$root/proc/sysrq-trigger"
+fi
+if [ -n "$kernel" ]; then
+  echo "$kernel" >"$root/run/kernel"
+  mount --bind "$root/run/kernel" "$root/proc/sys/kernel/osrelease"
+fi
 mkdir -p "$root/mnt/outside"
 cd "$root"
 pivot_root . mnt/outside
@@ -68,7 +75,8 @@ class Container:
     """The tree as it runs. ``boots`` counts how often it came up.
 
     ``init`` is its first process; ``is_up`` a line of shell that succeeds once that has started
-    everything. Of this machine it reaches the ports ``reaches``.
+    everything. Of this machine it reaches the ports ``reaches``. ``kernel`` is what it is told that
+    it runs, where that is another than this machine's. It comes up ``most_boots`` times at most.
     """
 
     def __init__(
@@ -78,8 +86,12 @@ class Container:
         init: str = _SYSTEMD,
         is_up: str = _SYSTEMD_IS_UP,
         reaches: tuple[int, ...] = (),
+        kernel: str = "",
+        most_boots: int = _MOST_BOOTS,
     ) -> None:
         self.tree = tree
+        self._kernel = kernel
+        self._most_boots = most_boots
         self._init = init
         self._is_up = is_up
         self._network = OwnNetwork(reaches)
@@ -98,8 +110,8 @@ class Container:
         # It ends with whoever supervises it, however that ends.
         tied = ["setpriv", "--pdeathsig", "KILL"]
         enter = ["nsenter", f"--net={self._network.path}", "unshare", *_NAMESPACES]
-        argv = [*tied, *enter, "sh", "-c", _START, "sh", str(self.tree), self._init]
-        while not self._ends.is_set() and self.boots < _MOST_BOOTS:
+        argv = [*tied, *enter, "sh", "-c", _START, "sh", str(self.tree), self._init, self._kernel]
+        while not self._ends.is_set() and self.boots < self._most_boots:
             self._network.bring_up()
             self._process = subprocess.Popen(
                 argv,
@@ -156,6 +168,11 @@ class Container:
                 return
             time.sleep(0.3)
         raise AssertionError(f"it did not come up {boots} times; it did {self.boots} times")
+
+    def wait_until_down(self, seconds: float) -> bool:
+        """Wait until it went down for good; whether it did."""
+        self._supervisor.join(seconds)
+        return not self._supervisor.is_alive()
 
     def end(self) -> None:
         """Switch it off."""
