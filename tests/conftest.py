@@ -11,9 +11,12 @@ from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.workbench.demo import build_demo
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
+from tests.support.in_memory import room_in_memory
 
 
 def pytest_configure(config) -> None:
+    if place := room_in_memory():
+        os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(place))
     # Hypothesis and the programs under test must not write into the person's own folders.
     os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", "/tmp/brave-bridge-hypothesis")
     os.environ["XDG_CACHE_HOME"] = "/var/tmp/brave-bridge-lab/cache"

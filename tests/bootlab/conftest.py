@@ -10,9 +10,3 @@ def pytest_collection_modifyitems(items) -> None:
     for item in items:
         if "tests/bootlab/" in str(item.path) and reason:
             item.add_marker(pytest.mark.skip(reason=reason))
-
-
-@pytest.fixture
-def room(tmp_path):
-    """A folder in memory for images, where there is room for that."""
-    return tmp_path

@@ -1,4 +1,4 @@
-"""A real Debian tree taken from 11 over 12 to 13 and back, smoothly and killed on the way."""
+"""A real Debian tree from 11 over 12 to 13 and back: smoothly; killed and stopped on the way."""
 
 import hashlib
 import json
@@ -26,6 +26,7 @@ pytestmark = pytest.mark.xdist_group("real crossing")
 PROGRAM = [sys.executable, "-c", "from brave_bridge.cli.entry import main; main()"]
 NOT_COVERED = (STATE_FOLDER.lstrip("/"), "home")
 DECIDED = "/etc/nginx/nginx.conf"
+BLOCKED = "usr/sbin/sshd"
 PATIENCE_SECONDS = 300
 
 
@@ -196,27 +197,48 @@ def _present(record: dict) -> list[tuple[str, str]]:
 
 @pytest.fixture(scope="module")
 def killed(bullseye, tmp_path_factory):
-    """The same tree on a plain folder, taken to 12, its runner killed three times on the way."""
-    tree = tmp_path_factory.mktemp("killed") / "heron"
-    tree.mkdir()
-    lab.copy_tree(bullseye, tree)
-    (tree / "home/watch").mkdir()
-    keep_indices_packed(tree)
-    ask(tree, "plan", "--to", "12", "--theirs", DECIDED)
-    before = lab.full_manifest(tree, NOT_COVERED)
-    desk = desk_of(tree)
-    kept = Plans(desk).kept(desk.survey().facts, "12")
-    identifier = begin_crossing(desk, kept, unattended=True)
-    kill_runner_at(desk, identifier, "Take a snapshot", power_cut_of="Begin: Fetch")
-    go_on(desk, unattended=True)
-    kill_runner_at(desk, identifier, "Stage one", power_cut_of="Stage one", percent=20)
-    desk.logbook().close()
-    status = carry_out_on(lambda: desk_of(tree), identifier, _between_the_stages)
-    assert os.WIFSIGNALED(status), status
-    ask(tree, "go-on", "--yes")
-    yield tree, before, identifier
-    # The record of the kills is only of use to whoever looks at a failure.
-    subprocess.run(["rm", "-rf", "--one-file-system", tree], check=True)
+    """The same tree on ext4, taken to 12: killed three times, then stopped by a file of its own."""
+    with lab.disk(tmp_path_factory.mktemp("killed"), "ext4", "5G") as disk:
+        tree = disk / "heron"
+        lab.copy_tree(bullseye, tree)
+        (tree / "home/watch").mkdir()
+        keep_indices_packed(tree)
+        ask(tree, "plan", "--to", "12", "--theirs", DECIDED)
+        record = {"tree": tree, "before": lab.full_manifest(tree, NOT_COVERED)}
+        desk = desk_of(tree)
+        kept = Plans(desk).kept(desk.survey().facts, "12")
+        identifier = begin_crossing(desk, kept, unattended=True)
+        kill_runner_at(desk, identifier, "Take a snapshot", power_cut_of="Begin: Fetch")
+        go_on(desk, unattended=True)
+        kill_runner_at(desk, identifier, "Stage one", power_cut_of="Stage one", percent=20)
+        desk.logbook().close()
+        status = carry_out_on(lambda: desk_of(tree), identifier, _between_the_stages)
+        assert os.WIFSIGNALED(status), status
+        subprocess.run(["chattr", "+i", tree / BLOCKED], check=True)
+        try:
+            record["stopped"] = stopped_leg(tree)
+        finally:
+            subprocess.run(["chattr", "-i", tree / BLOCKED], check=True)
+        record["titles"] = [entry.title for entry in desk_of(tree).logbook().entries(identifier)]
+        # Found, and gone on with, also where the logbook is lost.
+        (desk_of(tree).machine.state.folder / "logbook.sqlite").unlink()
+        record["crossed"] = ask(tree, "go-on", "--yes")
+        record["proof"] = ask(tree, "proof")
+        yield record
+
+
+def stopped_leg(tree: Path) -> dict:
+    """A leg that fails in the middle: what is told of it, and what is refused meanwhile."""
+    return {
+        "failed": ask(tree, "go-on", "--yes", code=3),
+        "survey": ask(tree, "survey"),
+        "refused": [
+            ask(tree, *words, code=1)["why"]
+            for words in (("plan", "--to", "13"), ("cross", "--to", "12", "--yes"))
+        ],
+        "proof": ask(tree, "proof", code=1),
+        "failed again": ask(tree, "go-on", "--yes", code=3),
+    }
 
 
 def _between_the_stages(moment: str, seq: int, logbook) -> bool:
@@ -261,14 +283,29 @@ def runner_of(identifier: str) -> int:
     raise AssertionError(f"no runner of {identifier}")
 
 
+def test_a_file_that_cannot_be_replaced_stops_a_leg(killed):
+    stopped = killed["stopped"]
+    assert stopped["failed"]["state"] == "failed"
+    assert "Operation not permitted" in str(stopped["failed"])
+    told = next(f for f in stopped["survey"]["findings"] if f["id"] == "open-leg")
+    assert told["verdict"] == "stop" and "is not whole" in told["title"]
+    assert all("is not whole" in why for why in stopped["refused"])
+    stayed = [d for d in stopped["proof"]["differences"] if "was planned" in d["meaning"]]
+    assert len(stayed) > 5 and not stopped["proof"]["passed"], "what stayed at the old release"
+    assert stopped["failed again"]["state"] == "failed", "the cause stands"
+
+
 def test_killed_in_snapshot_in_stage_one_and_between_the_stages_it_ends_the_same(smooth, killed):
-    tree, _, identifier = killed
-    row = desk_of(tree).logbook().procedure(identifier)
-    assert row.state == "done" and row.outcome.proof.passed
-    titles = [entry.title for entry in desk_of(tree).logbook().entries(identifier)]
+    tree, crossed = killed["tree"], killed["crossed"]
+    assert crossed["state"] == "done" and crossed["outcome"]["proof"]["passed"]
+    assert killed["proof"]["passed"]
     assert not (tree / "var/cache/brave-bridge").exists()
-    again = titles.index("Stage one, once more")
-    assert "Finish what was half configured" in titles[:again], "before a retry comes a repair"
+    again = killed["titles"].index("Stage one, once more")
+    before = killed["titles"][:again]
+    assert "Finish what was half configured" in before, "before a retry comes a repair"
+    packages = read_status((tree / "var/lib/dpkg/status").read_text(), where="status")
+    old = {p.name for p in packages if "deb11" in p.version and p.is_present}
+    assert old <= set(crossed["outcome"]["obsolete"])
     assert end_state(tree) == smooth["end of the first leg"]
 
 
@@ -278,7 +315,8 @@ def test_the_return_gives_back_the_tree_of_11(which, request):
         record = request.getfixturevalue("smooth")
         tree, before = record["tree"], record["after plan"]
     else:
-        tree, before, _ = request.getfixturevalue("killed")
+        record = request.getfixturevalue("killed")
+        tree, before = record["tree"], record["before"]
     ways = ask(tree, "ways-back")["ways_back"]
     made = [way["engine"] for way in ways]
     assert made == (["btrfs", "btrfs"] if which == "smooth" else ["copy"])

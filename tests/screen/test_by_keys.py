@@ -25,8 +25,8 @@ def to_petrel(screen: Terminal) -> None:
     time.sleep(0.3)  # a person's pause: until then a letter still goes to the filter
 
 
-def test_petrel_goes_across_and_back_by_keys(terminal):
-    screen = terminal()
+def test_petrel_goes_across_and_back_by_keys(first_terminal):
+    screen = first_terminal()
     to_petrel(screen)
     screen.press("Enter")
     screen.wait_for("survey again", "Quayside 5.3")
@@ -44,7 +44,7 @@ def test_petrel_goes_across_and_back_by_keys(terminal):
     screen.wait_for("Stage one")
     # Closing the terminal does not end the crossing; opening it again shows where it is.
     screen.close()
-    screen = terminal()
+    screen = first_terminal()
     to_petrel(screen)
     screen.press("5")
     # A leg ends when the restarted system is proven.

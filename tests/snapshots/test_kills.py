@@ -6,6 +6,7 @@ import select
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -139,18 +140,25 @@ def _changed(root: Path, chance: random.Random) -> None:
     change_parts(root, chance, 45, 25)
 
 
+@pytest.fixture
+def on_disk() -> Iterator[Path]:
+    """A folder on a disk: in memory a return is too short for a kill to fall into each part."""
+    with tempfile.TemporaryDirectory(dir="/var/tmp", prefix="brave-bridge-kills-") as folder:
+        yield Path(folder)
+
+
 @pytest.mark.long
 @pytest.mark.xdist_group("kills-take")
-def test_a_snapshot_killed_at_any_instant_is_none_or_whole(tmp_path):
+def test_a_snapshot_killed_at_any_instant_is_none_or_whole(on_disk):
     chance = random.Random(11)
-    snapshots, returning = catalogue_at(tmp_path)
-    _a_system(tmp_path, chance)
-    outside = (tmp_path / "home/watch/notes").stat().st_mtime_ns
+    snapshots, returning = catalogue_at(on_disk)
+    _a_system(on_disk, chance)
+    outside = (on_disk / "home/watch/notes").stat().st_mtime_ns
     first = snapshots.take("first", TRIAL)
-    live, killed, none = described(tmp_path), 0, 0
-    for was_killed in _kills(tmp_path, "take", chance):
+    live, killed, none = described(on_disk), 0, 0
+    for was_killed in _kills(on_disk, "take", chance):
         killed += was_killed
-        assert differing(live, described(tmp_path)) == [], "a snapshot changed what it read"
+        assert differing(live, described(on_disk)) == [], "a snapshot changed what it read"
         offered = [kept.snapshot.id for kept in snapshots.listed()]
         none += offered == ["first"]
         for kept in snapshots.listed():
@@ -161,45 +169,45 @@ def test_a_snapshot_killed_at_any_instant_is_none_or_whole(tmp_path):
             assert not returning.preview(second, by_content=True).count
         if len(snapshots.listed()) > 1:
             snapshots.delete("second", "trial")
-        _changed(tmp_path, chance)
-        live = described(tmp_path)
+        _changed(on_disk, chance)
+        live = described(on_disk)
     assert killed > KILLS * 0.4 and none > KILLS * 0.3
     snapshots.take("second", TRIAL)
     assert sorted(p.name for p in snapshots.folder.iterdir() if p.is_dir()) == ["first", "second"]
     assert not returning.check(first).faults
-    assert (tmp_path / "home/watch/notes").stat().st_mtime_ns == outside
-    free(tmp_path)
+    assert (on_disk / "home/watch/notes").stat().st_mtime_ns == outside
+    free(on_disk)
 
 
 @pytest.mark.long
 @pytest.mark.xdist_group("kills-return")
-def test_a_return_killed_at_any_instant_is_finished_by_a_second_one(tmp_path):
+def test_a_return_killed_at_any_instant_is_finished_by_a_second_one(on_disk):
     chance = random.Random(12)
-    snapshots, returning = catalogue_at(tmp_path)
-    _a_system(tmp_path, chance)
+    snapshots, returning = catalogue_at(on_disk)
+    _a_system(on_disk, chance)
     first = snapshots.take("first", TRIAL)
-    before = described(tmp_path)
-    outside = (tmp_path / "home/watch/notes").stat().st_mtime_ns
-    _changed(tmp_path, chance)
-    changed, killed, journals, part_way = described(tmp_path), 0, 0, 0
-    for was_killed in _kills(tmp_path, "return", chance):
+    before = described(on_disk)
+    outside = (on_disk / "home/watch/notes").stat().st_mtime_ns
+    _changed(on_disk, chance)
+    changed, killed, journals, part_way = described(on_disk), 0, 0, 0
+    for was_killed in _kills(on_disk, "return", chance):
         killed += was_killed
-        journal = read_journal(tmp_path)
+        journal = read_journal(on_disk)
         if journal is not None:
             journals += 1
             assert returning.interrupted().snapshot == "first"
             if journal.phase == "staging":
-                now = described(tmp_path)
+                now = described(on_disk)
                 touched = [p for p in differing(changed, now) if not p.startswith(b".brave")]
                 assert touched == [], "something was touched before all was staged"
             else:
                 part_way += 1
         returning.restore(first)
-        assert differing(before, described(tmp_path)) == []
+        assert differing(before, described(on_disk)) == []
         assert returning.interrupted() is None
-        _changed(tmp_path, chance)
-        changed = described(tmp_path)
+        _changed(on_disk, chance)
+        changed = described(on_disk)
     assert killed > KILLS * 0.4 and journals > KILLS * 0.1 and part_way
     assert not returning.check(first).faults
-    assert (tmp_path / "home/watch/notes").stat().st_mtime_ns == outside
-    free(tmp_path)
+    assert (on_disk / "home/watch/notes").stat().st_mtime_ns == outside
+    free(on_disk)

@@ -2,21 +2,20 @@
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
 
-from brave_bridge.workbench.demo import build_demo
-
 PROGRAM = [sys.executable, "-c", "from brave_bridge.cli.entry import main; main()"]
 
 
 @pytest.fixture(scope="module")
-def state_home(tmp_path_factory) -> Path:
+def state_home(demo_world, tmp_path_factory) -> Path:
     home = tmp_path_factory.mktemp("home")
-    build_demo(home / "brave-bridge/demo", pace=0.0)
+    shutil.copytree(demo_world, home / "brave-bridge/demo", symlinks=True)
     return home
 
 

@@ -8,7 +8,6 @@ from brave_bridge.core.licensed.key import grouped
 from brave_bridge.core.licensed.system import LICENCE_FILE, SYSTEM_FILE
 from brave_bridge.core.plan.exchange_steps import EditionStep
 from brave_bridge.machines.standin import licence_service, live
-from brave_bridge.machines.standin.licensed_system import BOOK
 from brave_bridge.machines.standin.machine import StandInMachine
 from brave_bridge.runner.briefs import CrossBrief, ReturnBrief
 from brave_bridge.runner.key_desk import WITHDRAWN
@@ -42,8 +41,8 @@ def told(desk, path: str) -> dict:
 
 def faulty(desk, fault: str) -> None:
     """Let the licence service have a fault."""
-    book = told(desk, BOOK)
-    desk.machine.files.write(BOOK, json.dumps(book | {"fault": fault}).encode())
+    book = told(desk, licence_service.BOOK)
+    desk.machine.files.write(licence_service.BOOK, json.dumps(book | {"fault": fault}).encode())
 
 
 def test_the_plan_says_what_the_edition_means_and_asks_for_no_key(desk):
@@ -194,7 +193,7 @@ def test_without_its_service_it_converts_and_is_activated_by_a_code(desk):
     outcome = gone_on(desk, CREW, licence_service.confirmation_of(code))
     assert outcome.state == "done" and outcome.proof.passed, outcome
     assert told(desk, LICENCE_FILE)["activation"] == "active" and not outcome.warnings
-    assert told(desk, BOOK)["keys"][licence_service.digest_of(CREW)]["left"] == 2
+    assert told(desk, licence_service.BOOK)["keys"][licence_service.digest_of(CREW)]["left"] == 2
 
 
 def test_an_activation_left_for_later_is_told_and_a_finding(desk):

@@ -18,6 +18,10 @@ from typing import Any
 
 from brave_bridge.core.licensed.key import check_character, grouped
 from brave_bridge.machines.opening.named import ours_at
+from brave_bridge.machines.port import STATE_FOLDER
+
+BOOK = f"{STATE_FOLDER}/stand-in-licences.json"
+"""What the service of a stand-in knows; outside what a return puts back."""
 
 SLOW, DOWN, CLOCK, LIES, HUGE, BABBLES = "slow", "down", "clock", "lies", "huge", "babbles"
 """What may be wrong with it: a fault in its book."""

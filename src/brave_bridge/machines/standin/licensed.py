@@ -11,7 +11,7 @@ import msgspec
 
 from brave_bridge.core.licensed.system import LICENCE_FILE, PROGRAMS_FILE, SYSTEM_FILE
 from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.standin.licensed_system import BOOK
+from brave_bridge.machines.standin.licence_service import BOOK
 
 KEY_FILE = "/etc/licensed/keys/halyard.asc"
 

@@ -1,22 +1,13 @@
-"""A stand-in's own tool for editions, activation and upgrades, and what comes up at its boots.
+"""How a licensed stand-in is upgraded from its medium, and what comes up at its boots."""
 
-``licensed-system check|convert EDITION`` and ``confirm`` read a key at their standard input.
-"""
-
-import contextlib
 import json
 import shutil
-import sys
 import time
-import urllib.request
-from collections.abc import Iterator
 from datetime import UTC, date, datetime, timedelta
-from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
 from brave_bridge.core.licensed.system import (
-    ACTIVE,
     FINISHED,
     KEPT_FILE,
     KEPT_FOLDER,
@@ -27,31 +18,22 @@ from brave_bridge.core.licensed.system import (
     ROLLED_BACK,
     RUNNING,
     SYSTEM_FILE,
-    TOOL,
     WAITING,
 )
 from brave_bridge.machines.opening.named import ours_at
-from brave_bridge.machines.port import STATE_FOLDER
-from brave_bridge.machines.standin import licence_service
 from brave_bridge.machines.standin.boot_menu import bring_kernel
 from brave_bridge.machines.standin.own_tool import (
-    Verb,
     is_there,
     place_of,
     read_json,
-    run_verb,
     tell_release,
     write_json,
 )
 
-BOOK = f"{STATE_FOLDER}/stand-in-licences.json"
-"""What the licence service knows; outside what a return puts back."""
+PENDING = "/var/lib/licensed/pending.json"
+"""The edition that takes effect at the next boot."""
 
-_LINK = "/etc/licensed/service"
-_PENDING = "/var/lib/licensed/pending.json"
 _OS_RELEASE = "/usr/lib/os-release"
-_ANSWER_SECONDS = 3
-_LONGEST_ANSWER = 65_536
 _KEPT = (SYSTEM_FILE, PROGRAMS_FILE, _OS_RELEASE)
 """What of a system is kept to go back to."""
 
@@ -60,105 +42,7 @@ _LONGEST_DAYS = 60
 _PACE_SECONDS = 0.05
 
 
-def run(root: Path, words: list[str]) -> int:
-    """Carry out a verb of the tool; its exit code."""
-    verbs: dict[str, Verb] = {
-        "check": _check,
-        "convert": _convert,
-        "activate": _activate,
-        "confirm": _confirm,
-        "upgrade": _upgrade,
-        "keep": _keep,
-        "go-back": _go_back,
-    }
-    return run_verb(root, words, TOOL, verbs, SYSTEM_FILE)
-
-
-def _typed() -> str:
-    return "".join(c for c in sys.stdin.readline().upper() if c.isalnum())
-
-
-# Editions
-
-
-def _asked(root: Path, path: str, question: dict[str, Any]) -> dict[str, Any]:
-    """What the licence service answers; who answers otherwise is passed on as it is."""
-    question = {"machine": _machine(root), "time": datetime.now(UTC).isoformat(), **question}
-    try:
-        with _service(root) as address:
-            request = urllib.request.Request(
-                f"{address}{path}",
-                json.dumps(question).encode(),
-                {"Content-Type": "application/json"},
-            )
-            with urllib.request.urlopen(request, timeout=_ANSWER_SECONDS) as answer:
-                content = answer.read(_LONGEST_ANSWER)
-    except (OSError, HTTPException) as error:
-        return {"verdict": "silent", "words": f"{type(error).__name__}: {error}"}
-    try:
-        return json.loads(content)
-    except ValueError:
-        return {"verdict": "unusable", "words": content[:80].decode("utf-8", "replace")}
-
-
-@contextlib.contextmanager
-def _service(root: Path) -> Iterator[str]:
-    """Where the licence service is: as it is set, else the one that is made up beside us."""
-    link = place_of(root, _LINK)
-    if link.is_file():
-        yield link.read_text().strip()
-        return
-    with licence_service.serving(place_of(root, BOOK)) as address:
-        yield address
-
-
-def _machine(root: Path) -> str:
-    return place_of(root, "/etc/hostname").read_text().strip()
-
-
-def _check(root: Path, edition: str) -> dict[str, Any]:
-    return _asked(root, "/check", {"key": _typed(), "edition": edition})
-
-
-def _convert(root: Path, edition: str) -> dict[str, Any]:
-    """Another edition takes effect at the next boot."""
-    known = {one["name"] for one in read_json(root, SYSTEM_FILE)["editions"]}
-    if edition not in known:
-        raise ValueError(f"there is no edition {edition}")
-    key = _typed()
-    pending = {
-        "edition": edition,
-        "licence": licence_service.digest_of(key),
-        "shown": f"…{key[-4:]}",
-    }
-    write_json(root, _PENDING, pending)
-    return {"verdict": "good", "edition": edition}
-
-
-def _activate(root: Path) -> dict[str, Any]:
-    licence = read_json(root, LICENCE_FILE)
-    asked = {"licence": licence["licence"], "edition": licence["edition"]}
-    said = _asked(root, "/activate", asked)
-    if isinstance(said, dict) and said.get("verdict") == "good":
-        write_json(root, LICENCE_FILE, licence | {"activation": ACTIVE})
-    elif isinstance(said, dict):
-        said["code"] = licence_service.code_of(licence["licence"], _machine(root))
-    return said
-
-
-def _confirm(root: Path) -> dict[str, Any]:
-    licence = read_json(root, LICENCE_FILE)
-    code = licence_service.code_of(licence["licence"], _machine(root))
-    if _typed() != licence_service.confirmation_of(code):
-        return {"verdict": "unknown", "words": "it does not confirm this machine's code"}
-    write_json(root, LICENCE_FILE, licence | {"activation": ACTIVE})
-    return {"verdict": "good"}
-
-
-# Releases
-
-
-def _upgrade(root: Path, medium: str, keep: str) -> None:
+def upgrade(root: Path, medium: str, keep: str) -> None:
     """Take a medium up; its phases go on at the boots that follow."""
     described = read_json(root, medium)
     folder = place_of(root, medium).parent
@@ -211,9 +95,9 @@ def come_up(root: Path, *, wrong: bool = False) -> None:
     """
     if not is_there(root, SYSTEM_FILE):
         return
-    if is_there(root, _PENDING):
-        pending = read_json(root, _PENDING)
-        place_of(root, _PENDING).unlink()
+    if is_there(root, PENDING):
+        pending = read_json(root, PENDING)
+        place_of(root, PENDING).unlink()
         if not wrong:
             _take_edition(root, pending)
     if is_there(root, PHASES_FILE):
@@ -254,7 +138,7 @@ def _next_phase(root: Path, phases: dict[str, Any], wrong: bool) -> None:
 # The system of before
 
 
-def _keep(root: Path, days: str) -> None:
+def keep(root: Path, days: str) -> None:
     """Keep the system of before for so many days from its upgrade on."""
     kept = read_json(root, KEPT_FILE)
     until = date.fromisoformat(kept["made"]) + timedelta(days=int(days))
@@ -263,7 +147,7 @@ def _keep(root: Path, days: str) -> None:
     write_json(root, KEPT_FILE, kept | {"until": str(until)})
 
 
-def _go_back(root: Path) -> None:
+def go_back(root: Path) -> None:
     """Let the system of before run again; what came since is gone."""
     folder, kept = place_of(root, KEPT_FOLDER), read_json(root, KEPT_FILE)
     if not (folder / Path(SYSTEM_FILE).name).is_file() or kept["until"] < str(date.today()):

@@ -1,0 +1,46 @@
+"""Where tests keep what they make: in memory, where there is room enough for all of it.
+
+A suite makes and removes some hundred thousand small files; on a disk that takes most of its time.
+"""
+
+import contextlib
+import os
+import shutil
+from pathlib import Path
+
+PLACE = Path("/dev/shm")
+"""A file system in memory (tmpfs(5)) on every Linux system; containers have a small one."""
+
+MOST_BYTES = 10 << 30
+"""What two tests on whole systems have at once, and as much again."""
+
+_IN_THE_WAY = os.ST_NODEV | os.ST_NOSUID | os.ST_NOEXEC
+"""Trees of whole systems have devices, and programs of which some are somebody's."""
+
+
+def room_in_memory() -> Path | None:
+    """A folder in memory for all that a run makes; None where it would not do."""
+    try:
+        if os.statvfs(PLACE).f_flag & _IN_THE_WAY or not os.access(PLACE, os.W_OK):
+            return None
+        _forget_runs_that_were_killed()
+        free = min(shutil.disk_usage(PLACE).free, _available())
+    except OSError:
+        return None
+    return PLACE if free >= MOST_BYTES else None
+
+
+def _forget_runs_that_were_killed() -> None:
+    """Let go of what they left: pytest does so after some days, and here it takes memory."""
+    for lock in PLACE.glob("pytest-of-*/pytest-*/.lock"):
+        with contextlib.suppress(OSError):
+            if lock.stat().st_uid == os.geteuid() and not Path("/proc", lock.read_text()).exists():
+                shutil.rmtree(lock.parent, ignore_errors=True)
+
+
+def _available() -> int:
+    """The memory that programs can have before anything is swapped, in bytes (proc(5))."""
+    for line in Path("/proc/meminfo").read_text().splitlines():
+        if line.startswith("MemAvailable:"):
+            return int(line.split()[1]) << 10
+    return 0
