@@ -12,6 +12,7 @@ import os
 import shutil
 import stat
 import subprocess
+import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -19,6 +20,7 @@ from urllib.parse import urlsplit
 from brave_bridge.core.formats.apt_sources import entries
 from brave_bridge.families.deb.survey import read_source_files
 from brave_bridge.machines.local import LocalMachine
+from tests.support.in_memory import room_in_memory
 
 CACHE = Path(os.environ.get("BRAVE_BRIDGE_LAB", "/var/tmp/brave-bridge-lab"))
 PACKAGES = "ca-certificates,openssh-server,nginx-light,cron,rsyslog,logrotate"
@@ -67,19 +69,30 @@ def bullseye() -> Path:
 
 
 def kept_tree(
-    name: str, packages: str, settle: Callable[[Path], None], release: str = "bullseye"
+    name: str,
+    packages: str,
+    settle: Callable[[Path], None],
+    release: str = "bullseye",
+    *more: str,
 ) -> Path:
-    """A Debian tree with these packages, settled and then kept in the cache."""
-    made = f"{packages} {mirrors()} {inspect.getsource(inspect.getmodule(settle))} 3"
+    """A Debian tree with these packages, settled and then kept in the cache.
+
+    ``more`` are further words for debootstrap(8).
+    """
+    made = f"{packages} {mirrors()} {inspect.getsource(inspect.getmodule(settle))} {more} 3"
     key = hashlib.sha256(made.encode()).hexdigest()[:12]
     tree = CACHE / f"{name}-{key}"
     with one_at_a_time(name):
         if not tree.is_dir():
             half = CACHE / f"half-built-{name}"
             shutil.rmtree(half, ignore_errors=True)
-            words = ["--variant=minbase", f"--include={packages}", release]
-            _run(["debootstrap", *words, half, mirrors()[0]])
-            settle(half)
+            words = ["--variant=minbase", f"--include={packages}", *more, release]
+            # In memory it takes half as long: a package manager waits for the disk all the time.
+            with tempfile.TemporaryDirectory(dir=room_in_memory() or CACHE) as place:
+                building = Path(place) / name
+                _run(["debootstrap", *words, building, mirrors()[0]])
+                settle(building)
+                _run(["cp", "-a", building, half])
             half.rename(tree)
     return tree
 
@@ -177,21 +190,8 @@ def overlay(lower: Path, folder: Path, *, opaque: tuple[str, ...] = ()) -> Itera
 
 
 def i386_tree() -> Path:
-    """A small Debian 11 tree of the architecture i386, unpacked but never configured; kept.
-
-    Its programs need not run: it is only read.
-    """
-    tree = CACHE / f"i386-{hashlib.sha256(str(mirrors()).encode()).hexdigest()[:12]}"
-    CACHE.mkdir(parents=True, exist_ok=True)
-    with open(CACHE / "lock-i386", "w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        if not tree.is_dir():
-            half = CACHE / "half-i386"
-            shutil.rmtree(half, ignore_errors=True)
-            words = ["--variant=minbase", "--arch=i386", "--include=ca-certificates", "bullseye"]
-            _run(["debootstrap", *words, half, mirrors()[0]])
-            half.rename(tree)
-    return tree
+    """A small Debian 11 tree of the architecture i386; kept. It is only read."""
+    return kept_tree("i386", "ca-certificates", _one_source, "bullseye", "--arch=i386")
 
 
 @contextlib.contextmanager
