@@ -16,6 +16,7 @@ from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.queries import Answers, Below, Contents, Names, Rooms, Stanzas, Sums
 from brave_bridge.machines.questions import ask_all
 from brave_bridge.machines.reach import FolderReach
+from brave_bridge.machines.standin import live
 from brave_bridge.machines.standin.live import LIVE
 from brave_bridge.workbench.demo import demo_fleet
 from brave_bridge.workbench.pages.facts import facts_page
@@ -264,3 +265,15 @@ def test_what_goes_on_is_not_read_from_rubbish(stand_in, kind):
     with pytest.raises((MachineError, OSError)) as told:
         desk.survey()
     assert "stand-in-live.json" in str(told.value)
+
+
+def test_what_goes_on_is_written_through_no_link(stand_in, tmp_path):
+    desk, outside = stand_in("petrel"), tmp_path / "outside"
+    outside.write_text("kept")
+    place = desk.machine.root / LIVE.lstrip("/")
+    place.with_suffix(".new").symlink_to(outside)
+    described = live.load(desk.machine.root)
+    described.synchronised = not described.synchronised
+    live.save(desk.machine.root, described)
+    assert outside.read_text() == "kept"
+    assert live.load(desk.machine.root).synchronised == described.synchronised

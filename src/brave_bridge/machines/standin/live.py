@@ -158,10 +158,7 @@ def load(root: Path) -> Live | None:
 
 def save(root: Path, live: Live) -> None:
     """Write what goes on, in one step."""
-    place = root / LIVE.lstrip("/")
-    temporary = place.with_suffix(".new")
-    temporary.write_bytes(msgspec.json.encode(live))
-    temporary.replace(place)
+    Beneath(root, LIVE.lstrip("/"), ours=True).write(msgspec.json.encode(live))
 
 
 def boot(root: Path, live: Live) -> None:
