@@ -2,7 +2,6 @@
 
 import asyncio
 import shutil
-from itertools import product
 
 import msgspec
 import pytest
@@ -108,18 +107,13 @@ async def back_to_the_place(app, pilot, place: str) -> None:
     await pilot.pause()
 
 
-async def show(app, pilot, name: str, place: str) -> frozenset[str]:
-    """Show a machine in a workspace; the keys that it is offered there."""
-    app.harbour.current = name
-    app.show_current()
-    await back_to_the_place(app, pilot, place)
-    return frozenset(label for label, _ in app.workspace.keys(app.harbour.record()))
-
-
 async def press_all(app, pilot, name: str, workspace, actions) -> None:
     """Press the key of each action on a machine; what is told must do something."""
     for action in (one for one in actions if one.name not in _QUIET):
-        offered = await show(app, pilot, name, workspace.NAME)
+        app.harbour.current = name
+        app.show_current()
+        await back_to_the_place(app, pilot, workspace.NAME)
+        offered = {label for label, _ in app.workspace.keys(app.harbour.record())}
         before = app.state()
         await pilot.press(action.key)
         await pilot.pause()
@@ -130,30 +124,32 @@ async def press_all(app, pilot, name: str, workspace, actions) -> None:
     await back_to_the_place(app, pilot, workspace.NAME)
 
 
-def family_of(record: MachineRecord) -> str:
-    return record.surveyed.facts.family if record.surveyed else ""
+async def kind_of(app, pilot, name: str, place: str) -> tuple:
+    """What tells a machine from others in a workspace: its family, and the keys it is offered."""
+    app.harbour.current = name
+    await back_to_the_place(app, pilot, place)
+    app.show_current()
+    record = app.harbour.record()
+    family = record.surveyed.facts.family if record.surveyed else ""
+    return place, family, frozenset(label for label, _ in app.workspace.keys(record))
 
 
 @pytest.mark.long
 def test_every_key_does_something_and_none_ends_in_a_fault(world):
     async def body(app, pilot) -> None:
         names = [record.name for record in app.harbour.records()]
-        places, pressed = set(), set()
-        for name, workspace in product(names, WORKSPACES):
-            offered = await show(app, pilot, name, workspace.NAME)
-            alike = workspace, family_of(app.harbour.record())
-            if (*alike, offered) in places:
-                continue
-            places.add((*alike, offered))
-            actions = [*workspace.ACTIONS, *(EVERYWHERE if name == names[0] else ())]
-            # Offered or not, a key is pressed once for each family of systems.
-            told = {(*alike, action.key, action.label in offered): action for action in actions}
-            new = [action for kind, action in told.items() if kind not in pressed]
-            pressed.update(told)
-            await press_all(app, pilot, name, workspace, new)
-            await pilot.press("escape", "enter", "down", "up")
-            await back_to_the_place(app, pilot, workspace.NAME)
-            app.done.clear()
+        pressed = set()
+        for name in names:
+            for workspace in WORKSPACES:
+                alike = await kind_of(app, pilot, name, workspace.NAME)
+                if alike in pressed:
+                    continue
+                pressed.add(alike)
+                everywhere = EVERYWHERE if name == names[0] else ()
+                await press_all(app, pilot, name, workspace, (*workspace.ACTIONS, *everywhere))
+                await pilot.press("escape", "enter", "down", "up")
+                await back_to_the_place(app, pilot, workspace.NAME)
+                app.done.clear()
 
     driven(body)
 
