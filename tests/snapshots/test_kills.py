@@ -144,7 +144,10 @@ def _changed(root: Path, chance: random.Random) -> None:
 def on_disk() -> Iterator[Path]:
     """A folder on a disk: in memory a return is too short for a kill to fall into each part."""
     with tempfile.TemporaryDirectory(dir="/var/tmp", prefix="brave-bridge-kills-") as folder:
-        yield Path(folder)
+        try:
+            yield Path(folder)
+        finally:
+            free(Path(folder))
 
 
 @pytest.mark.long
@@ -176,7 +179,6 @@ def test_a_snapshot_killed_at_any_instant_is_none_or_whole(on_disk):
     assert sorted(p.name for p in snapshots.folder.iterdir() if p.is_dir()) == ["first", "second"]
     assert not returning.check(first).faults
     assert (on_disk / "home/watch/notes").stat().st_mtime_ns == outside
-    free(on_disk)
 
 
 @pytest.mark.long
@@ -210,4 +212,3 @@ def test_a_return_killed_at_any_instant_is_finished_by_a_second_one(on_disk):
     assert killed > KILLS * 0.4 and journals > KILLS * 0.1 and part_way
     assert not returning.check(first).faults
     assert (on_disk / "home/watch/notes").stat().st_mtime_ns == outside
-    free(on_disk)

@@ -6,13 +6,14 @@ A suite makes and removes some hundred thousand small files; on a disk that take
 import contextlib
 import os
 import shutil
+import stat
 from pathlib import Path
 
 PLACE = Path("/dev/shm")
 """A file system in memory (tmpfs(5)) on every Linux system; containers have a small one."""
 
-MOST_BYTES = 10 << 30
-"""What two tests on whole systems have at once, and as much again."""
+NEEDED_BYTES = 10 << 30
+"""What a whole run has at once, and nearly as much again."""
 
 _IN_THE_WAY = os.ST_NODEV | os.ST_NOSUID | os.ST_NOEXEC
 """Trees of whole systems have devices, and programs of which some are somebody's."""
@@ -27,15 +28,23 @@ def room_in_memory() -> Path | None:
         free = min(shutil.disk_usage(PLACE).free, _available())
     except OSError:
         return None
-    return PLACE if free >= MOST_BYTES else None
+    return PLACE if free >= NEEDED_BYTES else None
 
 
 def _forget_runs_that_were_killed() -> None:
     """Let go of what they left: pytest does so after some days, and here it takes memory."""
-    for lock in PLACE.glob("pytest-of-*/pytest-*/.lock"):
-        with contextlib.suppress(OSError):
-            if lock.stat().st_uid == os.geteuid() and not Path("/proc", lock.read_text()).exists():
-                shutil.rmtree(lock.parent, ignore_errors=True)
+    for folder in filter(_is_ours_alone, PLACE.glob("pytest-of-*")):
+        for lock in folder.glob("pytest-*/.lock"):
+            with contextlib.suppress(OSError):
+                if not Path("/proc", lock.read_text()).exists():
+                    shutil.rmtree(lock.parent, ignore_errors=True)
+
+
+def _is_ours_alone(folder: Path) -> bool:
+    """Whether nobody else can have put anything into a folder: everybody can make one here."""
+    status = folder.lstat()
+    private = stat.S_ISDIR(status.st_mode) and not status.st_mode & 0o077
+    return private and status.st_uid == os.geteuid()
 
 
 def _available() -> int:
