@@ -3,7 +3,11 @@
 import re
 import xml.etree.ElementTree as ET
 
+import numpy as np
 import pytest
+import segno
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.patches import PathPatch
 
 from brave_bridge.core.ways_back.recovery_card import CardDisk, make_card
 from brave_bridge.drawings.card import PAPERS, draw_card, save_card
@@ -50,6 +54,26 @@ def test_a_card_with_much_on_it_still_fits(tmp_path):
     assert any(past in step.words for step in made.steps)
     figure = draw_card(made)
     assert min(text.get_position()[1] for text in figure.axes[0].texts) > 5
+
+
+def test_the_code_can_be_read_off_the_page():
+    made = make_card(card())
+    figure = draw_card(made)
+    canvas = FigureCanvasAgg(figure)
+    canvas.draw()
+    page = np.asarray(canvas.buffer_rgba())[:, :, 0]
+    rows = [list(row) for row in segno.make(made.code, error="l", micro=False).matrix]
+    (code,) = (one for one in figure.axes[0].patches if isinstance(one, PathPatch))
+    box = code.get_path().get_extents(code.get_transform())
+    dark = [column for row in rows for column in row]
+    # The quiet zone is the page's; all squares together reach from corner to corner.
+    centres = [(n + 0.5) / len(rows) for n in range(len(rows))]
+    seen = [
+        page[int(len(page) - box.y1 + down * box.height), int(box.x0 + across * box.width)] < 128
+        for down in centres
+        for across in centres
+    ]
+    assert seen == list(map(bool, dark)) and len(rows) > 20
 
 
 def test_no_other_paper(tmp_path):

@@ -169,9 +169,10 @@ def pin(context: typer.Context, identifier: Id, reason: Reason = "", json: Json 
 @app.command()
 def unpin(context: typer.Context, identifier: Id, json: Json = False) -> None:
     """Let the retention rules hold for a way back again."""
-    _ways(context).unpin(identifier)
-    words = f"the rules hold for {identifier} again"
-    print_said(json, "pin", words, id=identifier, pinned=False)
+    ways = _ways(context)
+    chosen = ways.snapshots.find(identifier, though_damaged=True).id
+    ways.unpin(chosen)
+    print_said(json, "pin", f"the rules hold for {identifier} again", id=chosen, pinned=False)
 
 
 @app.command()
