@@ -1,64 +1,74 @@
 """Every file that a command opens, turned into what an attacker would put there.
 
-``python -m bench.hostile [SHARE] [WORD]`` prepares a machine with everything kept that there can
-be, has ``strace`` tell what each command opens of it, and runs the command again with one of these
-turned into a link that leads out, a pipe, a device, a folder, 4 GiB, or rubbish. Nothing outside
-may change, nothing may hang, nothing may end in a traceback. ``SHARE`` is the part of all these
-that is tried, by chance and the same each time; ``WORD`` the beginning of the commands.
+``python -m bench.hostile [SHARE] [MACHINE]`` prepares machines with everything kept that there can
+be, has ``strace`` tell what each command opens of them, and runs the command again with one of
+these turned into a link that leads out, a pipe, a device, a folder, 4 GiB, or rubbish. Nothing
+outside may change, nothing may hang, nothing may end in a traceback. ``SHARE`` is the part of all
+these that is tried, by chance and the same each time.
 
-A trial is a process of its own, forked from one that has the program's modules loaded already.
+Commands that only look are run one by one in the same world, with every file. Each of the others
+has a world of its own: it is tried with the files that none of those opens, two of those that
+differ in a package's or a snapshot's name alone (``ALIKE``), and with a tenth of the rest.
 """
 
-import contextlib
+import gc
 import importlib
 import multiprocessing
 import os
 import pkgutil
 import random
 import re
-import runpy
 import shutil
-import signal
-import subprocess
 import sys
 import tempfile
 import time
-import traceback
 from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
-from typing import NamedTuple, NoReturn
+from typing import NamedTuple
+
+import typer
 
 import brave_bridge
-from brave_bridge.cli.table import load_commands
-from brave_bridge.workbench.demo import build_demo
+from bench.hostile_world import Said, World, made
+from brave_bridge.cli.table import MODULES, load_commands
 
-MACHINE = "petrel"
-PREPARED = """
+
+class Part(NamedTuple):
+    """A machine of the demo: what is run to have everything kept, what looks, what changes it."""
+
+    machine: str
+    prepared: str
+    looking: str
+    changing: str
+
+
+PARTS = (
+    Part(
+        "petrel",
+        """
 survey
-plan --to 7
+cross --to 7 --yes
+update --yes
+plan --to 8
 snapshot
 settings-backup
 baseline
-check --set front --kind command --command true
+check --set front --kind file /etc/hostname
 note add --severity note A-gauge-sticks
-window 22:00-02:00
-maintenance --enter true --leave true
 confirm-backup
 pin newest --reason kept
+snapshot
 keep --newest 5
-overrule pending-updates --reason later
 card --folder .
 ways-back
-track --long-term
-delete NEWEST --reason trial
-""".strip().splitlines()
-COMMANDS = """
+track every
+""",
+        """
 survey
 route
-plan --to 7
 plan
 tasks
 sources
@@ -67,41 +77,115 @@ window
 maintenance
 policies
 ways-back
-snapshot
 verify newest
 return newest --preview
-return newest --reason trial --yes
-put-back newest /etc/motd --yes
-pin newest --reason x
-deadline newest +9 --reason x
-expire
-delete NEWEST --reason trial
-card --folder .
+compare newest
 keep
 cover
-settings-backup
-baseline
 baseline --compare
 proof
 check
 logbook
 logbook --json
 note list
-note add --severity note Once-more
 kernels
 releases check
 draw plan
 draw ways-back
+track
+expire --dry-run
+""",
+        """
+plan --to 8
+cross --to 8 --yes
+snapshot
+return newest --reason trial --yes
+put-back newest /etc/hostname --yes
+pin newest --reason x
+unpin newest
+deadline newest +9 --reason x
+expire
+delete newest --reason trial --yes
+card --folder .
+settings-backup
+baseline
+note add --severity note Once-more
 report
 go-on
 rest
 confirm-backup
-track
+window 22:00-02:00
+maintenance --enter true --leave true
+""",
+    ),
+    Part(
+        "avocet",
+        """
+survey
+add-kernel 5.19.0-7 --yes
 overrule pending-updates --reason later
-""".strip().splitlines()
-LIMIT_SECONDS = 120
-ENTRY = "brave_bridge.cli.entry"
-_OPENED = re.compile(r'open(?:at2?)?\((?:(?:AT_FDCWD|\d+)<([^>]*)>, )?"((?:[^"\\]|\\.)*)"')
+""",
+        """
+survey
+kernels
+offered-kernels
+drivers 5.19.0-7
+""",
+        """
+mend held-packages --yes
+uphold pending-updates
+remove-kernels 5.19.0-7 --yes
+boot-once 5.19.0-7 --yes
+""",
+    ),
+    Part(
+        "avocet",
+        "survey",
+        "survey",
+        """
+update --yes
+overrule pending-updates --reason later
+hold-series 5.19 --yes
+add-kernel 5.19.0-7 --yes
+""",
+    ),
+    Part("gannet", "survey", "boot-menu", "start-other 0001 --yes\nkeep-past --yes"),
+    Part(
+        "knot",
+        "survey\nbuild-kernel --configure-only --yes",
+        "kernel-config",
+        "build-kernel --configure-only --yes",
+    ),
+    Part(
+        "puffin",
+        "survey",
+        "bundle\nbundle /srv/pool/bundles/keelstone-8.4.bundle",
+        "bundle --fetch 8.5\ncross --to 8.4 --yes",
+    ),
+    Part(
+        "whimbrel",
+        "survey",
+        "survey\nkept-system",
+        "kept-system --until 2027-01-01\noverrule security-chip --reason later",
+    ),
+    Part("fulmar", "survey", "survey", "give-key --none"),
+)
+OPEN_NOTHING = {"demo", "completion", "manual"}
+"""Commands without a machine."""
+
+
+ALIKE = tuple(
+    (re.compile(pattern), alike)
+    for pattern, alike in (
+        (r"/snapshots/[^/]+/[^/]+/tree/.*", "/snapshots/*/tree/*"),
+        (r"/snapshots/\d[^/]+", "/snapshots/*"),
+        (r"/dpkg/info/[^/]+(\.\w+)$", r"/dpkg/info/*\1"),
+        (r"/usr/share/doc/[^/]+", "/usr/share/doc/*"),
+        (r"/archives/.*(\.\w+)$", r"/archives/*\1"),
+        (r"/lists/[^/]+_(\w+)$", r"/lists/*_\1"),
+    )
+)
+"""What in a path is the name of one of many, and what all of them are called then."""
 
 
 def _link(place: Path, outside: Path) -> None:
@@ -117,6 +201,8 @@ def _rubbish(place: Path, outside: Path) -> None:
     place.write_bytes(b'\xff\x1b[2J{"[' + random.Random(1).randbytes(9000))
 
 
+_OF_WHAT_OTHERS_OPEN = 0.1
+
 FOLDERS: set[str] = set()
 KINDS: dict[str, Callable[[Path, Path], None]] = {
     "link": _link,
@@ -129,163 +215,55 @@ KINDS: dict[str, Callable[[Path, Path], None]] = {
 
 
 class Trial(NamedTuple):
-    """One command with one file turned into something."""
+    """Commands that open a file, which is turned into something; one, or all that only look."""
 
-    words: str
+    part: int
+    commands: tuple[str, ...]
     path: str
     kind: str
 
 
-class World:
-    """A person's folders with the machine in them, and the folder outside that must stay."""
+def faults_of(worlds: list[World], trial: Trial, folder: Path) -> list[str]:
+    """What went wrong in a trial, in a sentence for each command; empty where nothing did."""
+    copy = worlds[trial.part].copy(folder / f"{os.getpid()}-{time.monotonic_ns()}")
+    place, put = copy.home / trial.path, KINDS[trial.kind]
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        self.home, self.outside = folder / "home", folder / "outside"
-
-    @property
-    def machine(self) -> Path:
-        return self.home / "brave-bridge/demo" / MACHINE
-
-    def argv(self, words: str) -> list[str]:
-        """A command's words, the target ahead of them."""
-        named = (self._newest() if word == "NEWEST" else word for word in words.split())
-        return ["--demo", MACHINE, *named]
-
-    def environment(self) -> dict[str, str]:
-        """What a command of this world is given."""
-        names = ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "HOME")
-        return {**os.environ, **dict.fromkeys(names, str(self.home))}
-
-    def work(self) -> Path:
-        """The folder that commands work in."""
-        place = self.folder / "work"
-        place.mkdir(exist_ok=True)
-        return place
-
-    def traced(self, words: str, trace: Path) -> None:
-        """Run a command under strace."""
-        calls = ("-e", "trace=open,openat,openat2", "-o", str(trace))
-        argv = ["strace", "-f", "-qq", "-y", *calls, sys.executable, "-m", ENTRY]
-        subprocess.run(
-            [*argv, *self.argv(words)],
-            env=self.environment(),
-            cwd=self.work(),
-            stdin=subprocess.DEVNULL,
-            capture_output=True,
-            check=False,
-        )
-
-    def run(self, words: str) -> tuple[int, str]:
-        """A command's exit code and all it says; -1 where it hung."""
-        said = self.folder / "said"
-        process = os.fork()
-        if not process:
-            self._be(words, said)
-        until = time.monotonic() + LIMIT_SECONDS
-        ended, status = os.waitpid(process, os.WNOHANG)
-        while not ended and time.monotonic() < until:
-            time.sleep(0.01)
-            ended, status = os.waitpid(process, os.WNOHANG)
-        if not ended:
-            self.end_all()
-            os.waitpid(process, 0)
-        text = said.read_bytes().decode(errors="replace") if said.exists() else ""
-        return (os.waitstatus_to_exitcode(status) if ended else -1), text
-
-    def _be(self, words: str, said: Path) -> NoReturn:
-        """Be the process of a command, and end as it ends."""
-        code = 1
-        try:
-            os.setsid()
-            os.environ.update(self.environment())
-            os.chdir(self.work())
-            os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
-            out = os.open(said, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-            os.dup2(out, 1)
-            os.dup2(out, 2)
-            sys.argv = [ENTRY, *self.argv(words)]
-            runpy.run_module(ENTRY, run_name="__main__")
-        except SystemExit as end:
-            code = end.code if isinstance(end.code, int) else int(end.code is not None)
-        except BaseException:
-            traceback.print_exc()
-        finally:
-            with contextlib.suppress(OSError, ValueError):
-                sys.stdout.flush()
-                sys.stderr.flush()
-            os._exit(code)
-
-    def _newest(self) -> str:
-        kept = self.machine / "var/lib/brave-bridge/snapshots"
-        return max((path.name for path in kept.glob("2*")), default="none")
-
-    def end_all(self) -> None:
-        """Kill what still works in this world: it says so in its environment."""
-        mark = str(self.home).encode()
-        for process in Path("/proc").glob("[0-9]*"):
-            with contextlib.suppress(OSError):
-                # A forked one has no such environment in its account, but works in the world.
-                started = mark in (process / "environ").read_bytes()
-                works = f"{self.folder}/" in f"{os.readlink(process / 'cwd')}/"
-                if (started or works) and int(process.name) != os.getpid():
-                    os.kill(int(process.name), signal.SIGKILL)
-
-    def copy(self, target: Path) -> "World":
-        subprocess.run(["cp", "-a", self.folder, target], check=True)
-        return World(target)
-
-
-def prepared(folder: Path) -> World:
-    """A world in which everything was kept once."""
-    world = World(folder)
-    build_demo(world.home / "brave-bridge/demo", pace=0.0)
-    (world.outside / "folder").mkdir(parents=True)
-    (world.outside / "kept").write_text("kept\n")
-    (world.outside / "folder/kept").write_text("kept\n")
-    for place in (world.home / "brave-bridge/demo").iterdir():
-        if place.is_dir() and place.name != MACHINE:
-            shutil.rmtree(place)
-    for words in PREPARED:
-        world.run(words)
-    return world
-
-
-def opened_by(world: World, words: str) -> set[str]:
-    """The paths of the world, from its home on, that a command opens and that are there before."""
-    there = {str(path.relative_to(world.home)) for path in world.home.rglob("*")}
-    trace = world.folder / "trace"
-    world.traced(words, trace)
-    found = set()
-    for line in trace.read_text(errors="replace").splitlines():
-        if match := _OPENED.search(line):
-            place = os.path.normpath(os.path.join(match[1] or "/", match[2]))
-            if place.startswith(f"{world.home}/"):
-                found.add(place[len(str(world.home)) + 1 :])
-    return found & there
-
-
-def fault_of(world: World, trial: Trial, folder: Path) -> str:
-    """What went wrong in a trial; empty where nothing did."""
-    copy = world.copy(folder / f"{os.getpid()}-{time.monotonic_ns()}")
-    try:
-        place = copy.home / trial.path
+    def turn() -> None:
+        """Put it there, also where a command before has moved it away."""
         if place.is_dir() and not place.is_symlink():
             shutil.rmtree(place)
         else:
-            place.unlink()
-        KINDS[trial.kind](place, copy.outside)
+            place.unlink(missing_ok=True)
+        if place.parent.is_dir():
+            put(place, copy.outside)
+
+    try:
+        turn()
         before = seen_of(copy.outside)
-        code, said = copy.run(trial.words)
+        if len(trial.commands) == 1:
+            said = [copy.run(trial.commands[0])]
+        else:
+            said = copy.look(trial.commands, turn)
         copy.end_all()
-        if code == -1:
-            return "hung"
-        if "Traceback" in said:
-            return "traceback: " + said.strip().splitlines()[-1][:120]
-        return "" if seen_of(copy.outside) == before else "something outside changed"
+        found = [f"{one.words}: {fault}" for one in said if (fault := _fault_in(one))]
+        if len(said) < len(trial.commands) and not found:
+            found.append(f"{said[-1].words}: the process ended in it")
+        if seen_of(copy.outside) != before:
+            found.append(f"{', '.join(trial.commands)}: something outside changed")
+        return found
+    except OSError as error:
+        return [f"the trial itself: {error}"]
     finally:
         copy.end_all()
         shutil.rmtree(copy.folder, ignore_errors=True)
+
+
+def _fault_in(said: Said) -> str:
+    if said.code == -1:
+        return "hung"
+    if "Traceback" in said.text:
+        return "traceback: " + said.text.strip().splitlines()[-1][:120]
+    return ""
 
 
 def seen_of(outside: Path) -> dict[str, tuple]:
@@ -297,19 +275,55 @@ def seen_of(outside: Path) -> dict[str, tuple]:
     return found
 
 
-def trials(world: World, share: float, word: str, folder: Path) -> Iterator[Trial]:
-    """What is tried: every command with each of its files in each kind, or a share of that."""
-    chance = random.Random(11)
-    for words in COMMANDS:
-        if not words.startswith(word):
-            continue
-        copy = world.copy(folder / "traced")
-        paths = sorted(opened_by(copy, words))
-        copy.end_all()
-        FOLDERS.update(Path(path).name for path in paths if (world.home / path).is_dir())
-        shutil.rmtree(copy.folder)
-        for path in paths:
-            yield from (Trial(words, path, kind) for kind in KINDS if chance.random() < share)
+def trials(world: World, number: int, share: float, folder: Path) -> Iterator[Trial]:
+    """What is tried in the world of a part: each file of a command in each kind, or a share."""
+    part, chance = PARTS[number], random.Random(11)
+    opened = {words: _opened(world, words, folder) for words in _lines(part.looking)}
+    for path in sorted(set().union(*opened.values())):
+        looking = tuple(words for words, paths in opened.items() if path in paths)
+        for kind in KINDS:
+            tried = tuple(words for words in looking if chance.random() < share)
+            if tried:
+                yield Trial(number, tried, path, kind)
+    for words in _lines(part.changing):
+        paths = _opened(world, words, folder)
+        known = set().union(*opened.values())
+        for path in _two_of_each_sort(paths, chance):
+            often = share * _OF_WHAT_OTHERS_OPEN if path in known else share
+            kinds = [kind for kind in KINDS if chance.random() < often]
+            yield from (Trial(number, (words,), path, kind) for kind in kinds)
+
+
+def _two_of_each_sort(paths: set[str], chance: random.Random) -> list[str]:
+    sorts: dict[str, list[str]] = {}
+    for path in sorted(paths):
+        sort = path
+        for pattern, alike in ALIKE:
+            sort = pattern.sub(alike, sort)
+        sorts.setdefault(sort, []).append(path)
+    return [path for paths in sorts.values() for path in chance.sample(paths, min(2, len(paths)))]
+
+
+def _lines(text: str) -> list[str]:
+    return text.strip().splitlines()
+
+
+def _opened(world: World, words: str, folder: Path) -> set[str]:
+    copy = world.copy(folder / "traced")
+    paths = copy.opened_by(words)
+    copy.end_all()
+    FOLDERS.update(Path(path).name for path in paths if (world.home / path).is_dir())
+    shutil.rmtree(copy.folder)
+    return paths
+
+
+def _prepared(part: Part, folder: Path) -> World:
+    world = made(folder, part.machine)
+    for words in _lines(part.prepared):
+        said = world.run(words)
+        if said.code:
+            raise RuntimeError(f"{part.machine}: {words} gave {said.code}: {said.text[-400:]}")
+    return world
 
 
 def _load() -> None:
@@ -318,31 +332,55 @@ def _load() -> None:
     for module in pkgutil.walk_packages(brave_bridge.__path__, "brave_bridge."):
         if not module.name.startswith("brave_bridge.tui") and ".plain" not in module.name:
             importlib.import_module(module.name)
+    # Put together once, and what is there now is looked through no more, in each of the processes.
+    typer.main.get_command = cache(typer.main.get_command)
+    gc.collect()
+    gc.freeze()
 
 
-def main(share: str = "1", word: str = "") -> int:
+def commands_tried() -> set[str]:
+    """The names of the commands that are run here."""
+    texts = (text for part in PARTS for text in (part.looking, part.changing))
+    return {line.split()[0] for text in texts for line in _lines(text)}
+
+
+def commands_left() -> set[str]:
+    """The names of those that open files of a machine and are not run here."""
+    every = {name for names in MODULES.values() for name in names}
+    return every - commands_tried() - OPEN_NOTHING
+
+
+def main(share: str = "1", machine: str = "") -> int:
     """Try it and print what came of it; 1 where anything went wrong."""
     counted: Counter[str] = Counter()
-    wrong: list[tuple[Trial, str]] = []
+    wrong: Counter[str] = Counter()
     _load()
     with tempfile.TemporaryDirectory(dir=os.environ.get("TMPDIR", "/var/tmp")) as temporary:
         folder = Path(temporary)
-        world = prepared(folder / "world")
-        todo = list(trials(world, float(share), word, folder))
-        print(f"{len(todo)} trials of {len({t.path for t in todo})} files", flush=True)
+        worlds = [_prepared(part, folder / f"part-{n}") for n, part in enumerate(PARTS)]
+        todo = [
+            trial
+            for number, world in enumerate(worlds)
+            if machine in ("", world.machine)
+            for trial in trials(world, number, float(share), folder)
+        ]
+        times = sum(len(trial.commands) for trial in todo)
+        files = len({(trial.part, trial.path) for trial in todo})
+        print(f"{times} trials of {files} files in {len(todo)} worlds", flush=True)
         forked = multiprocessing.get_context("fork")
         with ProcessPoolExecutor(2, forked) as pool:
-            tried = partial(fault_of, world, folder=folder)
-            for trial, fault in zip(todo, pool.map(tried, todo), strict=True):
-                counted[trial.kind] += 1
-                if fault:
-                    wrong.append((trial, fault))
-                    print(f"WRONG {fault}\n  {trial}", flush=True)
-    for kind, count in counted.items():
-        bad = sum(trial.kind == kind for trial, _ in wrong)
-        print(f"| {kind} | {count} | {bad} |")
-    print(f"| together | {counted.total()} | {len(wrong)} |")
-    return bool(wrong)
+            tried = partial(faults_of, worlds, folder=folder)
+            for trial, faults in zip(todo, pool.map(tried, todo), strict=True):
+                counted[trial.kind] += len(trial.commands)
+                wrong[trial.kind] += len(faults)
+                for fault in faults:
+                    print(
+                        f"WRONG {fault}\n  {trial.machine}: {trial.path}: {trial.kind}", flush=True
+                    )
+    for kind in KINDS:
+        print(f"| {kind} | {counted[kind]} | {wrong[kind]} |")
+    print(f"| together | {counted.total()} | {wrong.total()} |")
+    return bool(wrong.total())
 
 
 if __name__ == "__main__":

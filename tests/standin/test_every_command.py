@@ -9,6 +9,7 @@ import sys
 
 import pytest
 import typer
+from bench.hostile import commands_left
 
 from brave_bridge.cli.application import app
 from brave_bridge.cli.groups import SECTIONS
@@ -68,6 +69,10 @@ def test_those_that_begin_something_are_known_before_anything_is_loaded():
     assert begins == BEGINNING
 
 
+def test_each_is_tried_with_hostile_files():
+    assert commands_left() == set()
+
+
 def test_a_command_is_found_behind_the_options_of_the_target():
     assert command_in(["--tree", "snapshot", "survey", "--json"]) == "survey"
     assert command_in(["--tree=/snapshot", "return"]) == "return"
@@ -122,6 +127,7 @@ def test_each_has_json_a_line_of_help_and_a_place_in_the_order_of_the_work(words
         "overrule pending-updates --reason later",
         "uphold pending-updates",
         "pin newest --reason x",
+        "unpin newest",
         "deadline newest +9 --reason x",
         "expire --dry-run",
         "draw support",
@@ -137,6 +143,8 @@ def test_each_has_json_a_line_of_help_and_a_place_in_the_order_of_the_work(words
         "completion fish",
         "manual",
         "put-back newest /etc/nothing --yes",
+        "return newest --preview",
+        "delete newest --yes",
     ],
 )
 def test_each_prints_one_document(fleet, words, capsys):
@@ -145,6 +153,23 @@ def test_each_prints_one_document(fleet, words, capsys):
     document = json.loads(capsys.readouterr().out)
     assert document["schema"] == 1
     assert (document["kind"] == "error") == (code == 1), document
+
+
+OF_A_WAY_BACK = sorted(
+    " ".join(words)
+    for words, command in EVERY.items()
+    for parameter in command.params[:1]
+    if parameter.metavar == "ID"
+)
+
+
+@pytest.mark.parametrize("words", OF_A_WAY_BACK)
+def test_a_way_back_that_is_none_is_refused_with_those_that_are(fleet, words, capsys):
+    more = {"put-back": ["/etc/motd"], "deadline": ["+9"]}.get(words, [])
+    assert run([*fleet, words, "none-such", *more, "--json"]) == 1
+    document = json.loads(capsys.readouterr().out)
+    assert document["kind"] == "error" and "none-such" in document["what"]
+    assert len(OF_A_WAY_BACK) > 7
 
 
 def asked(words: str, shell: str, **environment: str) -> list[str]:

@@ -4,6 +4,8 @@ import json
 import os
 import shutil
 import struct
+import subprocess
+import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -329,3 +331,29 @@ def test_a_machine_s_file_is_written_where_its_own_links_lead(tmp_path, outside)
     files.copy("/etc/hosts", "/out/copy")
     assert (root / "usr/etc/hosts").read_bytes() == b"1" == files.read("/out/copy", 9)
     assert [p.name for p in outside.iterdir()] == ["kept"]
+
+
+@pytest.mark.parametrize("name", ["demo", ".demo.lock"])
+def test_a_pipe_where_the_demo_fleet_belongs_holds_nobody_up(tmp_path, name):
+    os.mkfifo(tmp_path / name)
+    program = "import sys; from pathlib import Path; from brave_bridge.workbench import demo\n"
+    program += "demo.build_demo(Path(sys.argv[1]), pace=0.0)"
+    argv = [sys.executable, "-c", program, str(tmp_path / "demo")]
+    done = subprocess.run(argv, capture_output=True, text=True, check=False, timeout=300)
+    if name == "demo":
+        assert done.returncode == 0 and (tmp_path / "demo/ready").exists(), done.stderr
+    else:
+        assert "not a regular file" in done.stderr and not (tmp_path / "demo").exists()
+
+
+@pytest.mark.parametrize("kind", ["pipe", "link to it"])
+def test_a_command_of_a_made_up_system_waits_for_no_pipe(stand_in, kind, outside):
+    root = stand_in("puffin").machine.root
+    state = next(root.glob("sys/block/*/device/state"))
+    state.unlink()
+    os.mkfifo(outside / "pipe")
+    os.mkfifo(state) if kind == "pipe" else state.symlink_to(outside / "pipe")
+    argv = [sys.executable, "-m", "brave_bridge.machines.standin.command", str(root), "--"]
+    words = ["systemctl", "reboot"]
+    done = subprocess.run([*argv, *words], capture_output=True, text=True, check=False, timeout=300)
+    assert "it is a pipe or a device" in done.stderr, done

@@ -170,7 +170,7 @@ def pin(context: typer.Context, identifier: Id, reason: Reason = "", json: Json 
 def unpin(context: typer.Context, identifier: Id, json: Json = False) -> None:
     """Let the retention rules hold for a way back again."""
     ways = _ways(context)
-    chosen = ways.snapshots.find(identifier, though_damaged=True).id
+    chosen = ways.snapshots.kept(identifier).snapshot.id
     ways.unpin(chosen)
     print_said(json, "pin", f"the rules hold for {identifier} again", id=chosen, pinned=False)
 
@@ -207,6 +207,7 @@ def delete(
         print_said(json, "delete", words, id=identifier)
         return
     kept = ways.snapshots.kept(identifier)
+    identifier = kept.snapshot.id
     for line in way_back_texts.before_delete_text(ways.snapshots, kept):
         print(line, file=sys.stderr if json else sys.stdout)
     confirm(yes, f"Delete {identifier} for good?")

@@ -187,11 +187,12 @@ class Snapshots:
         )
 
     def kept(self, identifier: str) -> Kept:
-        """A snapshot of the list, whole or not; MachineError where there is none such."""
-        kept = next((k for k in self.listed() if k.snapshot.id == identifier), None)
-        if kept is None:
-            self.find(identifier)
-        return kept
+        """A snapshot of the list, whole or not; MachineError where there is none such.
+
+        As in ``find`` it may be called ``newest``.
+        """
+        listed = {kept.snapshot.id: kept for kept in self.listed()}
+        return listed.get(identifier) or listed[self.find(identifier).id]
 
     def gone(self) -> list[Gone]:
         """The ways back that ended, the newest first."""

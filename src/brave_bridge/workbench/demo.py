@@ -1,7 +1,6 @@
 """The demo fleet: eleven machines of a made-up research station, built from the demo's data."""
 
 import fcntl
-import shutil
 from collections.abc import Callable
 from importlib.resources import files
 from pathlib import Path
@@ -10,6 +9,7 @@ import msgspec
 
 from brave_bridge.core.releases.catalogue import ReleaseLine
 from brave_bridge.machines.folder_state import FolderState
+from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.standin import live, world
 from brave_bridge.machines.standin.live import Live
@@ -128,13 +128,14 @@ def build_demo(
     """Build the demo fleet below a folder unless it is there; ``fresh`` builds it anew."""
     if is_built(folder) and not fresh:
         return
-    folder.parent.mkdir(parents=True, exist_ok=True)
-    with open(folder.parent / f".{folder.name}.lock", "w") as lock:
+    place = Beneath(folder.parent, folder.name)
+    place.above.make_folder()
+    with place.beside(f".{folder.name}.lock").opened_to_change() as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if is_built(folder) and not fresh:
             return
-        shutil.rmtree(folder, ignore_errors=True)
-        folder.mkdir()
+        place.remove_all()
+        place.make_new_folder()
         tell("archives")
         keys = _build_archives(folder)
         for machine in demo_fleet().machine:

@@ -3,8 +3,11 @@
 Each command is a process of its own, and most end at once: nothing is loaded that it does not need.
 """
 
+import errno
 import gc
 import io
+import os
+import stat
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -61,6 +64,21 @@ def _ln(root: Path, words: list[str]) -> int:
     return 0
 
 
+def wait_for_no_pipe(event: str, about: tuple[object, ...]) -> None:
+    """An audit hook by which no pipe and no device of a stand-in is opened: it would never answer.
+
+    OSError where one would be.
+    """
+    if event != "open" or not isinstance(about[0], (str, bytes, os.PathLike)):
+        return
+    try:
+        mode = os.stat(about[0]).st_mode
+    except OSError:
+        return
+    if (stat.S_ISFIFO(mode) or stat.S_ISCHR(mode)) and os.fspath(about[0]) != os.devnull:
+        raise OSError(errno.ENXIO, "it is a pipe or a device", os.fspath(about[0]))
+
+
 _PROGRAMS: dict[str, Callable[[Path, list[str]], int]] = {
     "apt-get": _apt_get,
     "apt-mark": _apt_mark,
@@ -74,6 +92,7 @@ _PROGRAMS: dict[str, Callable[[Path, list[str]], int]] = {
 if __name__ == "__main__":
     # It ends before there is rubbish to look for.
     gc.disable()
+    sys.addaudithook(wait_for_no_pipe)
     # Whoever watches the job's output sees each line as it comes.
     if isinstance(sys.stdout, io.TextIOWrapper):
         sys.stdout.reconfigure(line_buffering=True)
