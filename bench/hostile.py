@@ -374,9 +374,7 @@ def main(share: str = "1", machine: str = "") -> int:
                 counted[trial.kind] += len(trial.commands)
                 wrong[trial.kind] += len(faults)
                 for fault in faults:
-                    print(
-                        f"WRONG {fault}\n  {trial.machine}: {trial.path}: {trial.kind}", flush=True
-                    )
+                    print(f"WRONG {fault}\n  {trial.path}: {trial.kind}", flush=True)
     for kind in KINDS:
         print(f"| {kind} | {counted[kind]} | {wrong[kind]} |")
     print(f"| together | {counted.total()} | {wrong.total()} |")
