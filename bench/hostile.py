@@ -1,10 +1,11 @@
 """Every file that a command opens, turned into what an attacker would put there.
 
-``python -m bench.hostile [SHARE] [MACHINE]`` prepares machines with everything kept that there can
+``python -m bench.hostile [SHARE] [SLICE]`` prepares machines with everything kept that there can
 be, has ``strace`` tell what each command opens of them, and runs the command again with one of
 these turned into a link that leads out, a pipe, a device, a folder, 4 GiB, or rubbish. Nothing
 outside may change, nothing may hang, nothing may end in a traceback. ``SHARE`` is the part of all
-these that is tried, by chance and the same each time.
+these that is tried, by chance and the same each time; a ``SLICE`` such as ``2/8`` is the second
+eighth of that: all eight, wherever they are run, are the whole.
 
 Commands that only look are run one by one in the same world, with every file. Each of the others
 has a world of its own: it is tried with the files that none of those opens, two of those that
@@ -350,35 +351,46 @@ def commands_left() -> set[str]:
     return every - commands_tried() - OPEN_NOTHING
 
 
-def main(share: str = "1", machine: str = "") -> int:
-    """Try it and print what came of it; 1 where anything went wrong."""
+def _to_try(worlds: list[World], share: float, part: str, folder: Path) -> list[Trial]:
+    """A slice (``first/of``) of what is tried in all worlds."""
+    first, of = map(int, part.split("/"))
+    every = [trial for n, world in enumerate(worlds) for trial in trials(world, n, share, folder)]
+    return every[first - 1 :: of]
+
+
+def _try_all(worlds: list[World], todo: list[Trial], folder: Path) -> bool:
+    """Try them, two at a time, and print what came of it; whether anything went wrong."""
     counted: Counter[str] = Counter()
     wrong: Counter[str] = Counter()
-    _load()
-    with tempfile.TemporaryDirectory(dir=os.environ.get("TMPDIR", "/var/tmp")) as temporary:
-        folder = Path(temporary)
-        worlds = [_prepared(part, folder / f"part-{n}") for n, part in enumerate(PARTS)]
-        todo = [
-            trial
-            for number, world in enumerate(worlds)
-            if machine in ("", world.machine)
-            for trial in trials(world, number, float(share), folder)
-        ]
-        times = sum(len(trial.commands) for trial in todo)
-        files = len({(trial.part, trial.path) for trial in todo})
-        print(f"{times} trials of {files} files in {len(todo)} worlds", flush=True)
-        forked = multiprocessing.get_context("fork")
-        with ProcessPoolExecutor(2, forked) as pool:
-            tried = partial(faults_of, worlds, folder=folder)
-            for trial, faults in zip(todo, pool.map(tried, todo), strict=True):
+    with ProcessPoolExecutor(2, multiprocessing.get_context("fork")) as pool:
+        tried = pool.map(partial(faults_of, worlds, folder=folder), todo)
+        try:
+            for trial, faults in zip(todo, tried, strict=True):
                 counted[trial.kind] += len(trial.commands)
                 wrong[trial.kind] += len(faults)
                 for fault in faults:
                     print(f"WRONG {fault}\n  {trial.path}: {trial.kind}", flush=True)
+        finally:
+            pool.shutdown(cancel_futures=True)
     for kind in KINDS:
         print(f"| {kind} | {counted[kind]} | {wrong[kind]} |")
     print(f"| together | {counted.total()} | {wrong.total()} |")
-    return bool(wrong.total())
+    return wrong.total() > 0
+
+
+def main(share: str = "1", part: str = "1/1") -> int:
+    """Try it and print what came of it; 1 where anything went wrong."""
+    _load()
+    with tempfile.TemporaryDirectory(dir=os.environ.get("TMPDIR", "/var/tmp")) as temporary:
+        folder = Path(temporary)
+        worlds = [_prepared(one, folder / f"part-{n}") for n, one in enumerate(PARTS)]
+        todo = _to_try(worlds, float(share), part, folder)
+        times, files = (
+            sum(len(one.commands) for one in todo),
+            {(one.part, one.path) for one in todo},
+        )
+        print(f"{times} trials of {len(files)} files in {len(todo)} worlds", flush=True)
+        return _try_all(worlds, todo, folder)
 
 
 if __name__ == "__main__":

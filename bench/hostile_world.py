@@ -64,7 +64,8 @@ class World:
         for line in trace.read_text(errors="replace").splitlines():
             if match := _OPENED.search(line):
                 place = os.path.normpath(os.path.join(match[1] or "/", match[2]))
-                if place.startswith(f"{self.home}/"):
+                # Where the state folder itself leads to is its person's own choice.
+                if place.startswith(f"{self.home}/brave-bridge/"):
                     found.add(place[len(str(self.home)) + 1 :])
         return found & there
 

@@ -69,7 +69,7 @@ def test_a_kernel_is_tried_once_and_nothing_of_the_trial_stays(disk):
 
 def test_a_system_that_comes_up_and_is_not_well_is_brought_back_in_time(disk):
     with disk.opened() as root:
-        older = arrange(root, limit_seconds=25)
+        older = arrange(root, limit_seconds=5)
         bootlab.with_its_own_init(root)
         says = root / "usr/local/sbin/say-what-came-up"
         says.write_text(

@@ -86,7 +86,10 @@ def kept_tree(
         if not tree.is_dir():
             half = CACHE / f"half-built-{name}"
             shutil.rmtree(half, ignore_errors=True)
-            words = ["--variant=minbase", f"--include={packages}", *more, release]
+            fetched = CACHE / "packages"
+            fetched.mkdir(exist_ok=True)
+            words = ["--variant=minbase", f"--cache-dir={fetched}", f"--include={packages}"]
+            words += [*more, release]
             # In memory it takes half as long: a package manager waits for the disk all the time.
             with tempfile.TemporaryDirectory(dir=room_in_memory() or CACHE) as place:
                 building = Path(place) / name

@@ -5,7 +5,7 @@ import errno
 import os
 import stat
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -23,6 +23,7 @@ from brave_bridge.snapshots.jobs.comparison import Comparison, compare, comparis
 from brave_bridge.snapshots.jobs.crew import carry_out
 from brave_bridge.snapshots.returns.journal import Journal, new_journal, read_journal
 from brave_bridge.snapshots.returns.one_path import put_back_path
+from brave_bridge.snapshots.returns.reading_ahead import reading_ahead
 from brave_bridge.snapshots.returns.restoration import (
     Restoration,
     RestoreReport,
@@ -67,8 +68,13 @@ class Returning:
         progress: Callable[[int], None] = lambda done: None,
         *,
         by_content: bool = False,
+        read: Mapping[str, frozenset[str]] | None = None,
     ) -> Comparison:
-        """What a return would change, every part together; paths from the machine's root."""
+        """What a return would change, every part together; paths from the machine's root.
+
+        ``by_content``: every file is read, but what a return has read meanwhile (``read`` of its
+        report).
+        """
         differences, held, compared = [], set(), 0
         for part, mounted in self._parts(snapshot):
             with self._explained(f"comparing with {snapshot.id}"):
@@ -83,6 +89,7 @@ class Returning:
                         (self.snapshots.base(snapshot) / part.folder).path,
                         tree,
                         by_content=by_content,
+                        read=(read or {}).get(part.mount, frozenset()),
                     )
                     already = compared
                     found = compare(job, lambda done, already=already: progress(already + done))
@@ -275,9 +282,11 @@ class Returning:
         folder = (self.snapshots.base(snapshot) / part.folder).path
         cover = self.snapshots.cover_now(snapshot).below(part.mount)
         stack.enter_context(engine_of(part).opened_up(part, mounted))
-        return Restoration(
+        restoration = Restoration(
             mounted.folder, folder, cover, journal, tree, tell, part.mount, part.apart, skip_damaged
         )
+        restoration.begin_to_read = reading_ahead
+        return restoration
 
     def restore_path(self, snapshot: Snapshot, path: str) -> str:
         """Put one path back, with all below it; what it came to in words."""

@@ -128,7 +128,8 @@ def build_demo(
     """Build the demo fleet below a folder unless it is there; ``fresh`` builds it anew."""
     if is_built(folder) and not fresh:
         return
-    place = Beneath(folder.parent, folder.name)
+    above = folder.parent
+    place = Beneath(above.parent, f"{above.name}/{folder.name}")
     place.above.make_folder()
     with place.beside(f".{folder.name}.lock").opened_to_change() as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)

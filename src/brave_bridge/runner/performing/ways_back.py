@@ -1,7 +1,7 @@
 """What scripts ask about ways back, done on a machine: take, check, return, expire, card."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from itertools import islice
 
@@ -76,6 +76,8 @@ class PerformingWaysBack:
         self.snapshots = beside.snapshots
         self.returning = beside.returning
         self.archives = beside.archives
+        self._read: tuple[str, Mapping[str, frozenset[str]]] = ("", {})
+        """Of which return, and what it has read meanwhile: its comparison goes on from there."""
 
     def take(self, request: TakeSnapshot, identifier: str, report: Report) -> Reply:
         """Take a snapshot, or find the one that was taken before a crash."""
@@ -135,6 +137,7 @@ class PerformingWaysBack:
             report(100 * done / total if total else 0, f"{phase}: {done}{of} paths", "")
 
         done = self.returning.restore(snapshot, tell, skip_damaged=request.skip_damaged)
+        self._read = (request.snapshot, done.read)
         return Restored(
             done.put_back,
             done.removed,
@@ -154,13 +157,15 @@ class PerformingWaysBack:
         return past.why.removeprefix(BECAME) if past and past.why.startswith(BECAME) else ""
 
     def compare(self, request: CompareWithSnapshot, report: Report) -> Reply:
-        """Hold the machine against a snapshot, every file read."""
+        """Hold the machine against a snapshot, every file read: some while it was put back."""
+        of, read = self._read
         snapshot = self.snapshots.find(request.snapshot, though_damaged=bool(request.but_for))
         total = max(snapshot.entries, 1)
         found = self.returning.preview(
             snapshot,
             lambda done: report(min(100 * done / total, 100), f"{done} of {total} paths", ""),
             by_content=True,
+            read=read if of == request.snapshot else None,
         )
         but_for = set(request.but_for)
         kept = tuple(d for d in found.differences if f"/{d.path}" not in but_for)

@@ -74,7 +74,9 @@ class FolderCompared(msgspec.Struct):
 class CompareJob(msgspec.Struct, tag="compare", frozen=True):
     """Compare the folders of ``root`` with a manifest, whose files stand below ``tree``.
 
-    ``by_content``: read everything, also what seems untouched.
+    ``by_content``: read everything, also what seems untouched; but not again what is untouched
+    in the folders ``read``, where all of that was read since the return that this comes after
+    began.
     """
 
     root: str
@@ -83,6 +85,7 @@ class CompareJob(msgspec.Struct, tag="compare", frozen=True):
     tree: str
     by_content: bool = False
     mounts: tuple[str, ...] = ()
+    read: frozenset[str] = frozenset()
 
     item: ClassVar = str
     result: ClassVar = FolderCompared
@@ -97,6 +100,7 @@ class FolderComparer:
     def __init__(self, job: CompareJob) -> None:
         self.leaver = job.cover.leaver()
         self.by_content = job.by_content
+        self.read = job.read
         self.root = open_root(job.root)
         self.boundary = Boundary(self.root, job.mounts)
         self.manifest = Manifest(Path(job.manifest))
@@ -203,7 +207,8 @@ class FolderComparer:
                 continue
             if entry.links or status.st_nlink > 1:
                 self._note_links(entry, status)
-            if not self.by_content and is_untouched(entry, status):
+            reads = self.by_content and item not in self.read
+            if not reads and is_untouched(entry, status):
                 self._result.compared += 1
             elif entry.type != type_of(status.st_mode):
                 self._differs(entry, CHANGED, status, type_of(status.st_mode))

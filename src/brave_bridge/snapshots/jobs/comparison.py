@@ -164,14 +164,24 @@ def _groups(members: Iterable[tuple[str, int]]) -> dict[str, frozenset[str]]:
 
 
 def comparison_job(
-    root: Path, cover: Cover, folder: Path, tree: Path | None = None, *, by_content: bool = False
+    root: Path,
+    cover: Cover,
+    folder: Path,
+    tree: Path | None = None,
+    *,
+    by_content: bool = False,
+    read: frozenset[str] = frozenset(),
 ) -> CompareJob:
-    """The job of comparing ``root`` with the part of a snapshot that stands in ``folder``."""
+    """The job of comparing ``root`` with the part of a snapshot that stands in ``folder``.
+
+    ``by_content`` and ``read``: see CompareJob.
+    """
     return CompareJob(
         root=str(root),
         cover=cover,
         manifest=str(folder / "manifest.jsonl"),
         tree=str(tree or folder / "tree"),
         by_content=by_content,
+        read=read,
         mounts=mounts_below(root),
     )

@@ -14,14 +14,16 @@ import contextlib
 import errno
 import os
 import time
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Protocol
 
 import msgspec
 
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.snapshots.jobs.check import CheckJob
-from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISSING
+from brave_bridge.snapshots.jobs.compare import ATTRIBUTES, CHANGED, EXTRA, MISSING, CompareJob
 from brave_bridge.snapshots.jobs.comparison import Comparison, compare, comparison_job
 from brave_bridge.snapshots.jobs.crew import HELPERS, Crew, carry_out
 from brave_bridge.snapshots.jobs.large_removal import remove_large_tree
@@ -72,6 +74,8 @@ class RestoreReport(msgspec.Struct, frozen=True):
     """What was left alone, or came back otherwise than it was, in sentences."""
     skipped: tuple[str, ...] = ()
     """The paths that could not come back, as they are damaged in the snapshot."""
+    read: dict[str, frozenset[str]] = {}
+    """By mount, the folders of which all that was left alone was read meanwhile."""
 
     def __add__(self, other: "RestoreReport") -> "RestoreReport":
         return RestoreReport(
@@ -84,7 +88,15 @@ class RestoreReport(msgspec.Struct, frozen=True):
             self.used_up + other.used_up,
             self.told + other.told,
             self.skipped + other.skipped,
+            {**self.read, **other.read},
         )
+
+
+class Reader(Protocol):
+    """Reads what is left alone meanwhile."""
+
+    def end(self) -> frozenset[str]:
+        """End it; the folders of which it has read all that was left alone, as it should be."""
 
 
 class Restoration:
@@ -118,6 +130,10 @@ class Restoration:
         self.journal = journal
         self.tell = tell or (lambda phase, done, total: None)
         self.helpers: int | Crew = HELPERS
+        self.begin_to_read: Callable[[CompareJob], Reader | None] = lambda job: None
+        """Called with the comparison by content once it is known what is left alone."""
+        self._reader: Reader | None = None
+        self._read: frozenset[str] = frozenset()
         self.staging = Beneath(root, STAGING, ours=True)
         """Where what comes back is put together, on the file system that it comes back to."""
         self._found = Comparison(())
@@ -134,6 +150,8 @@ class Restoration:
         job = comparison_job(self.root, self.cover, self.folder, self.tree)
         found = compare(job, lambda done: self.tell("comparing", done, 0), self.helpers)
         self._found = self._without_swap_files(found)
+        by_content = msgspec.structs.replace(job, by_content=True)
+        self._reader = self.begin_to_read(by_content)
         self._refuse_to_displace()
         self._read_wanted()
         if self.skip_damaged:
@@ -289,6 +307,11 @@ class Restoration:
         with opened_parent(root, decoded_path(entry.path)) as (parent, name):
             _dress(entry, name, parent)
 
+    def end_reading(self) -> None:
+        """End what reads meanwhile, where anything does."""
+        if self._reader is not None:
+            self._read, self._reader = self._reader.end(), None
+
     def report(self, began: float) -> RestoreReport:
         """What it came to."""
         put_back = len(self._found.of(MISSING, CHANGED, ATTRIBUTES))
@@ -300,6 +323,7 @@ class Restoration:
             time.monotonic() - began,
             told=self._sentences(),
             skipped=tuple(f"{self._above}/{path}" for path, _ in self.skipped),
+            read={self.mount: self._read},
         )
 
     def _sentences(self) -> tuple[str, ...]:
@@ -354,7 +378,11 @@ def return_parts(parts: list[Restoration]) -> RestoreReport:
     with Crew() as crew:
         for part in parts:
             part.helpers = crew
-        return _return(parts)
+        try:
+            return _return(parts)
+        finally:
+            for part in parts:
+                part.end_reading()
 
 
 def _return(parts: list[Restoration]) -> RestoreReport:
@@ -378,6 +406,7 @@ def _return(parts: list[Restoration]) -> RestoreReport:
             sync_file_system(part.root)
     for part in parts:
         part.settle()
+        part.end_reading()
     report = RestoreReport(0, 0, 0, 0.0)
     for part in parts:
         report += part.report(began)
