@@ -120,6 +120,7 @@ def test_a_kernel_that_does_not_come_up_is_told_by_the_machine_itself(tmp_path, 
     disk = laid(tmp_path, runtime)
     with disk.opened() as root:
         begun(root, bootlab.kernel_of(bootlab.tree()))
+        bootlab.panic_soon(root / "boot/grub/custom.cfg")
         have_it_say(root)
     booted = disk.boot(patience=600)
     assert booted.came_up is not None, booted.console[-3000:]

@@ -99,6 +99,7 @@ def arrange(disk: bootlab.Disk) -> str:
         trials.arrange(machine, facts, NEWER, "leg-1")
         loader = read_loader(machine)
         assert (loader.default, loader.once) == ("old", TRIAL_ID)
+        bootlab.panic_soon(root / "boot/extlinux/extlinux.conf")
     return older
 
 

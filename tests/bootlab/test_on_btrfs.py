@@ -34,6 +34,7 @@ def test_a_panicking_trial_falls_back_by_a_mark_on_the_efi_partition(tmp_path):
             trials.arrange(machine, without, NEWER, "leg-1")
         trials.arrange(machine, facts, NEWER, "leg-1")
         assert survey(machine, "deb").loader.once == TRIAL_ID
+        bootlab.panic_soon(root / "boot/grub/custom.cfg")
         disk.put_on_fat(root, MARK_FILE)
         (root / f"boot/initrd.img-{NEWER}").write_bytes(b"damaged" * 1000)
     booted = disk.boot()

@@ -32,6 +32,7 @@ def arm(disk: bootlab.Disk) -> None:
         facts = survey(machine, "deb")
         facts = msgspec.structs.replace(facts, last_boot=LastBoot(kernel=OLD))
         trials.arrange(machine, facts, NEW, "leg-1")
+        bootlab.panic_soon(*(root / "boot/efi/loader/entries").glob("brave-bridge-trial*"))
         disk.put_all_on_fat(root)
 
 

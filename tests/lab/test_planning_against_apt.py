@@ -22,6 +22,12 @@ def worlds(tmp_path_factory):
     return machines.Worlds(folder)
 
 
+@pytest.fixture(scope="module")
+def two_architectures(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("two-architectures")
+    return machines.Worlds(folder, (machines.NATIVE, machines.FOREIGN))
+
+
 @pytest.mark.parametrize(("size", "seed"), [(220, 11), (400, 12), (700, 13), (900, 14)])
 @pytest.mark.parametrize("release", ["bookworm", "trixie"])
 def test_apt_plans_exactly_what_we_planned(worlds, release, size, seed):
@@ -35,8 +41,8 @@ def test_apt_plans_exactly_what_we_planned(worlds, release, size, seed):
 
 
 @pytest.mark.parametrize("release", ["bookworm", "trixie"])
-def test_libraries_of_another_architecture_are_planned_as_apt_has_them(tmp_path, release):
-    two = machines.Worlds(tmp_path, (machines.NATIVE, machines.FOREIGN))
+def test_libraries_of_another_architecture_are_planned_as_apt_has_them(two_architectures, release):
+    two = two_architectures
     machine = two.machine(500, 2, spoilt=True)
     judged = judge(machine, two.of(release), release, explain=True)
     assert sum(slot.endswith(machines.FOREIGN) for slot in judged.plan.before) > 20
