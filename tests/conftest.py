@@ -52,6 +52,14 @@ def demo_world(tmp_path_factory) -> Path:
     return folder
 
 
+@pytest.fixture(scope="session")
+def runtime(tmp_path_factory) -> Path:
+    """The program with a Python of its own, as a folder for a tree; nobody changes it."""
+    from brave_bridge.runner.own_runtime import make_runtime
+
+    return make_runtime(tmp_path_factory.mktemp("made") / "runtime")
+
+
 @pytest.fixture
 def stand_in(demo_world, tmp_path):
     """A function that gives the desk of a fresh copy of a demo machine.

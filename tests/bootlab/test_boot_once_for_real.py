@@ -9,7 +9,6 @@ import pytest
 from brave_bridge.bootloaders.known import read_loader
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.runner.own_runtime import make_runtime
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
@@ -45,11 +44,6 @@ IDLE = (
 )
 """What no test asks for, and takes half a minute of each start where all is emulated."""
 PLACED = ("brave-bridge-after-boot.service", "brave-bridge-trial.timer")
-
-
-@pytest.fixture(scope="module")
-def runtime(tmp_path_factory) -> Path:
-    return make_runtime(tmp_path_factory.mktemp("made") / "runtime")
 
 
 def laid(folder: Path, runtime: Path) -> bootlab.Disk:

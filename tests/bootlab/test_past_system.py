@@ -3,7 +3,6 @@
 import json
 import shutil
 import subprocess
-import sys
 from pathlib import Path
 
 import pytest
@@ -11,6 +10,7 @@ import pytest
 from brave_bridge.core.boot.past_entry import PAST_ID
 from tests.bootlab.test_arranged_by_us import NEWER, image_of
 from tests.support import bootlab
+from tests.support.commands import run_command
 
 MARK_FILE = "/EFI/brave-bridge/trial.env"
 RELEASE = Path("usr/lib/os-release")
@@ -39,9 +39,7 @@ def cross(root: Path) -> str:
 
 def bridge(root: Path, *words: str, expected: int = 0) -> dict:
     """A command on the mounted tree; its document."""
-    program = "from brave_bridge.cli.entry import main; main()"
-    argv = [sys.executable, "-c", program, "--tree", str(root), *words, "--json"]
-    done = subprocess.run(argv, capture_output=True, text=True, check=False, timeout=300)
+    done = run_command(["--tree", str(root), *words, "--json"])
     assert done.returncode == expected, done.stdout + done.stderr
     return json.loads(done.stdout[done.stdout.index("{") :]) if "{" in done.stdout else {}
 

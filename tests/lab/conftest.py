@@ -1,10 +1,7 @@
 """The lab's own rule: where no real system can be built, its tests are skipped with the reason."""
 
-from pathlib import Path
-
 import pytest
 
-from brave_bridge.runner.own_runtime import make_runtime
 from tests.support import lab
 from tests.support.still_archives import still_archives
 
@@ -41,9 +38,3 @@ def with_init():
 def with_openrc():
     """The cached Debian 11 tree that boots by OpenRC, which nobody changes."""
     return lab.with_openrc()
-
-
-@pytest.fixture(scope="session")
-def runtime(tmp_path_factory) -> Path:
-    """The program with a Python of its own, as a folder that goes into a tree."""
-    return make_runtime(tmp_path_factory.mktemp("made") / "runtime")

@@ -3,7 +3,6 @@
 import json
 import os
 import subprocess
-from pathlib import Path
 
 import pytest
 
@@ -11,11 +10,6 @@ from brave_bridge.machines.runtime import MARK, python_argv
 from brave_bridge.runner import own_runtime, starter
 from brave_bridge.runner.own_runtime import RuntimeFault, make_runtime, prove
 from tests.support import lab
-
-
-@pytest.fixture(scope="module")
-def runtime(tmp_path_factory) -> Path:
-    return make_runtime(tmp_path_factory.mktemp("made") / "runtime")
 
 
 def test_it_starts_on_a_release_whose_python_is_too_old(runtime, bullseye, tmp_path):

@@ -5,7 +5,6 @@ import json
 import os
 import signal
 import subprocess
-import sys
 import time
 from pathlib import Path
 
@@ -20,10 +19,10 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.targets import Target
 from tests.support import lab
+from tests.support.commands import run_command
 from tests.support.runs import carry_out_on
 
 pytestmark = pytest.mark.xdist_group("real crossing")
-PROGRAM = [sys.executable, "-c", "from brave_bridge.cli.entry import main; main()"]
 NOT_COVERED = (STATE_FOLDER.lstrip("/"), "home")
 DECIDED = "/etc/nginx/nginx.conf"
 BLOCKED = "usr/sbin/sshd"
@@ -32,14 +31,7 @@ PATIENCE_SECONDS = 300
 
 def ask(tree: Path, *words: str, code: int = 0) -> dict:
     """Run a command on the tree; what it says as JSON."""
-    done = subprocess.run(
-        [*PROGRAM, "--tree", str(tree), *words, "--json"],
-        capture_output=True,
-        text=True,
-        stdin=subprocess.DEVNULL,
-        timeout=900,
-        check=False,
-    )
+    done = run_command(["--tree", str(tree), *words, "--json"])
     assert done.returncode == code, done.stdout[-2000:] + done.stderr[-2000:]
     return json.loads(done.stdout)
 

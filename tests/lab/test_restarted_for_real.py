@@ -4,7 +4,6 @@ import json
 import os
 import shutil
 import subprocess
-import sys
 import time
 from pathlib import Path
 
@@ -16,6 +15,7 @@ from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.targets import Target
 from tests.support import lab
+from tests.support.commands import run_command
 from tests.support.container import Container, booted, why_not
 
 pytestmark = pytest.mark.xdist_group("real restart")
@@ -125,14 +125,7 @@ def test_another_init_starts_the_runner_once(runtime, tmp_path, with_openrc, by,
 
 def bridge(tree: Path, *words: str) -> tuple[int, dict]:
     """A command on the mounted tree, from outside; its exit code and document."""
-    program = "from brave_bridge.cli.entry import main; main()"
-    done = subprocess.run(
-        [sys.executable, "-c", program, "--tree", str(tree), *words, "--json"],
-        capture_output=True,
-        text=True,
-        check=False,
-        timeout=600,
-    )
+    done = run_command(["--tree", str(tree), *words, "--json"])
     assert "{" in done.stdout, done.stderr
     return done.returncode, json.loads(done.stdout[done.stdout.index("{") :])
 

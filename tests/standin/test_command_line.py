@@ -9,6 +9,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.support.commands import run_command
+
 PROGRAM = [sys.executable, "-c", "from brave_bridge.cli.entry import main; main()"]
 
 
@@ -25,15 +27,8 @@ def run(state_home):
 
     def run(*words: str, demo: str = "petrel") -> tuple[int, str, str]:
         target = ["--demo", demo] if demo else []
-        done = subprocess.run(
-            [*PROGRAM, *target, *words],
-            capture_output=True,
-            text=True,
-            stdin=subprocess.DEVNULL,
-            timeout=120,
-            check=False,
-            env={**os.environ, "XDG_STATE_HOME": str(state_home), "HOME": str(state_home)},
-        )
+        homes = {"XDG_STATE_HOME": str(state_home), "HOME": str(state_home)}
+        done = run_command([*target, *words], environment={**os.environ, **homes})
         return done.returncode, done.stdout, done.stderr
 
     return run

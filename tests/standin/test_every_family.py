@@ -14,6 +14,7 @@ import time
 import pytest
 
 from brave_bridge.core.licensed.key import grouped
+from tests.support.commands import run_command
 from tests.support.keys import CREW, MATE
 from tests.support.runs import contents
 
@@ -41,16 +42,9 @@ def ask(demo_world, tmp_path):
         os.write(mouth, f"{grouped(key)}\n".encode())
         os.close(mouth)
         more = ("--key-fd", str(ear)) if key else ()
-        done = subprocess.run(
-            [*PROGRAM, "--demo", name, *words, *more, "--json"],
-            capture_output=True,
-            text=True,
-            stdin=subprocess.DEVNULL,
-            timeout=120,
-            check=False,
-            pass_fds=(ear,),
-            env={**os.environ, "XDG_STATE_HOME": str(tmp_path), "HOME": str(tmp_path)},
-        )
+        homes = {"XDG_STATE_HOME": str(tmp_path), "HOME": str(tmp_path)}
+        line = ["--demo", name, *words, *more, "--json"]
+        done = run_command(line, environment={**os.environ, **homes})
         os.close(ear)
         assert done.returncode == code, (words, done.stdout[-2000:], done.stderr)
         assert not key or key not in done.stdout + done.stderr

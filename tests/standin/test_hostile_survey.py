@@ -125,9 +125,9 @@ print(time.monotonic() - began)
 
 
 @pytest.mark.parametrize("line", ["junk that is no field\n", "Package: p\nStatus: x\n\n", "A: "])
-def test_a_million_lines_of_junk_as_package_database(stand_in, line):
+def test_lines_of_junk_without_end_as_package_database(stand_in, line):
     root = stand_in("petrel").machine.root
-    (root / "var/lib/dpkg/status").write_text(line * 1_000_000)
+    (root / "var/lib/dpkg/status").write_text(line * 400_000)
     source = str(Path(__file__).parents[2] / "src")
     done = subprocess.run(
         [sys.executable, "-c", _JUNK.format(source=source, root=str(root))],
@@ -138,7 +138,7 @@ def test_a_million_lines_of_junk_as_package_database(stand_in, line):
     )
     verdict, megabytes, seconds = done.stdout.splitlines()
     assert verdict == "read" or "damaged" in verdict or "names no package" in verdict
-    assert int(megabytes) < 1500 and float(seconds) < 60
+    assert int(megabytes) < 600 and float(seconds) < 60
 
 
 def test_loops_pipes_devices_and_ways_out_hold_up_nothing(stand_in, tmp_path):

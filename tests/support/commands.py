@@ -1,0 +1,86 @@
+"""Command lines of the program, each a process of its own that has everything loaded already.
+
+A copy of the tests' own process becomes the command: what takes most of a short command's time,
+loading, was done before. That a command starts by itself is what ``test_ready_runner``, the
+terminals of ``tests/screen`` and the runtime's tests are about.
+"""
+
+import contextlib
+import io
+import os
+import signal
+import subprocess
+import sys
+import time
+import traceback
+from collections.abc import Mapping, Sequence
+from typing import NoReturn
+
+from brave_bridge.cli.entry import main
+from brave_bridge.cli.ready import load_runner
+from brave_bridge.cli.table import load_commands
+
+
+def run_command(
+    words: Sequence[str],
+    *,
+    environment: Mapping[str, str] | None = None,
+    seconds: float = 900,
+) -> subprocess.CompletedProcess[str]:
+    """Run ``brave-bridge`` with these words; what came of it. TimeoutError."""
+    load_commands()
+    load_runner()
+    outputs = [os.memfd_create(name) for name in ("output", "errors")]
+    process = os.fork()
+    if not process:
+        _be(list(words), outputs, environment)
+    status = _waited_for(process, seconds)
+    said = []
+    for output in outputs:
+        with os.fdopen(output, "rb") as stream:
+            stream.seek(0)
+            said.append(stream.read().decode(errors="replace"))
+    return subprocess.CompletedProcess(list(words), os.waitstatus_to_exitcode(status), *said)
+
+
+def _waited_for(process: int, seconds: float) -> int:
+    """Its wait status, once it has ended; it is killed where it takes longer."""
+    until, pause = time.monotonic() + seconds, 0.002
+    while True:
+        ended, status = os.waitpid(process, os.WNOHANG)
+        if ended:
+            return status
+        if time.monotonic() > until:
+            os.kill(process, signal.SIGKILL)
+            os.waitpid(process, 0)
+            raise TimeoutError(f"the command did not end within {seconds} s")
+        time.sleep(pause)
+        pause = min(pause * 1.5, 0.05)
+
+
+def _be(words: list[str], outputs: list[int], environment: Mapping[str, str] | None) -> NoReturn:
+    """Be the command, and end as it ends."""
+    code = 1
+    try:
+        if environment is not None:
+            os.environ.clear()
+            os.environ.update(environment)
+        os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
+        for number, output in enumerate(outputs, 1):
+            os.dup2(output, number)
+        sys.stdin = open(0, closefd=False)  # noqa: SIM115
+        sys.stdout, sys.stderr = (
+            io.TextIOWrapper(io.FileIO(n, "w", closefd=False), write_through=True) for n in (1, 2)
+        )
+        sys.argv = ["brave-bridge", *words]
+        main()
+        code = 0
+    except SystemExit as end:
+        code = end.code if isinstance(end.code, int) else int(end.code is not None)
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        with contextlib.suppress(OSError, ValueError):
+            sys.stdout.flush()
+            sys.stderr.flush()
+        os._exit(code)
