@@ -1,12 +1,14 @@
 """What a return reads of what it leaves alone while it is at work, and what that spares later."""
 
+import contextlib
 import os
 import time
+from pathlib import Path
 
 import msgspec
 import pytest
 
-from brave_bridge.snapshots.jobs.compare import FolderComparer
+from brave_bridge.snapshots.jobs.compare import FolderCompared, FolderComparer
 from brave_bridge.snapshots.jobs.comparison import compare, comparison_job
 from brave_bridge.snapshots.returns import reading_ahead
 from brave_bridge.snapshots.returns.reading_ahead import ReadingAhead
@@ -94,6 +96,29 @@ def test_a_disk_is_asked_for_nothing(tree, monkeypatch):
     monkeypatch.setattr(reading_ahead, "_is_there", lambda descriptor, at: False)
     read = read_by(job, set())
     assert not read & {"etc", "usr/bin"}
+
+
+def test_it_ends_with_whoever_began_it(tree, tmp_path, monkeypatch):
+    _, _, job, _ = tree
+    ear, mouth = os.pipe()
+
+    def slow(self, item: str) -> FolderCompared:
+        time.sleep(0.05)
+        return FolderCompared(item, [f"{item}x"])
+
+    monkeypatch.setattr(reading_ahead._Reader, "do", slow)
+    if not os.fork():
+        os.write(mouth, str(ReadingAhead(job)._pid).encode())
+        os._exit(0)
+    os.wait()
+    reader = int(os.read(ear, 20))
+    until = time.monotonic() + 60
+    while time.monotonic() < until and os.path.exists(f"/proc/{reader}/cwd"):
+        time.sleep(0.02)
+    state = "gone"
+    with contextlib.suppress(OSError):
+        state = Path(f"/proc/{reader}/stat").read_text().rpartition(")")[2].split()[0]
+    assert state in ("gone", "Z")
 
 
 def test_a_return_says_what_it_has_read_and_leaves_no_process(tree, tmp_path):

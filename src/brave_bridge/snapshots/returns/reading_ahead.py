@@ -17,18 +17,22 @@ from brave_bridge.snapshots.trees.manifest import FILE, Entry, is_untouched
 _LEAST_RIGHT = 19
 """See nice(2)."""
 
+_LARGEST = 64 << 20
+"""Larger files are left to the comparison: the reader ends soon after the return, or its kill."""
+
 
 class ReadingAhead:
     """A copy of this process that reads the folders of a comparison by content, one by one."""
 
     def __init__(self, job: CompareJob) -> None:
+        parent = os.getpid()
         self._told = os.memfd_create("read-ahead")
         self._pid = os.fork()
         if self._pid == 0:
             try:
                 be_a_copy()
                 os.nice(_LEAST_RIGHT)
-                _read(job, self._told)
+                _read(job, self._told, parent)
             finally:
                 # Nothing of the process that this is a copy of is ended twice.
                 os._exit(0)
@@ -48,10 +52,11 @@ def reading_ahead(job: CompareJob) -> ReadingAhead | None:
     return ReadingAhead(job) if can_be_copied() and hasattr(os, "memfd_create") else None
 
 
-def _read(job: CompareJob, told: int) -> None:
+def _read(job: CompareJob, told: int, parent: int) -> None:
     reader = _Reader(job)
     pending = [""]
-    while pending:
+    # It has what the return has open, its lock too: where that was killed, it is not kept.
+    while pending and os.getppid() == parent:
         item = pending.pop()
         # What is moved or changed meanwhile is left to the comparison.
         with contextlib.suppress(OSError):
@@ -72,8 +77,12 @@ class _Reader(FolderComparer):
 
     def _compare(self, entry: Entry, name: str, parent: int, status: os.stat_result) -> None:
         if entry.type == FILE and entry.what and is_untouched(entry, status):
-            in_memory = _is_in_memory(name, parent, status.st_size)
-            self.holds = self.holds and in_memory and self._holds(entry, name, parent, status)
+            self.holds = (
+                self.holds
+                and status.st_size <= _LARGEST
+                and _is_in_memory(name, parent, status.st_size)
+                and self._holds(entry, name, parent, status)
+            )
 
 
 def _is_in_memory(name: str, parent: int, size: int) -> bool:
