@@ -355,6 +355,8 @@ def _to_try(worlds: list[World], share: float, part: str, folder: Path) -> list[
     """A slice (``first/of``) of what is tried in all worlds."""
     first, of = map(int, part.split("/"))
     every = [trial for n, world in enumerate(worlds) for trial in trials(world, n, share, folder)]
+    # The kinds follow one another: by chance each slice has its part of all of them.
+    random.Random(7).shuffle(every)
     return every[first - 1 :: of]
 
 

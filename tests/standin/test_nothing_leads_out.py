@@ -357,3 +357,15 @@ def test_a_command_of_a_made_up_system_waits_for_no_pipe(stand_in, kind, outside
     words = ["systemctl", "reboot"]
     done = subprocess.run([*argv, *words], capture_output=True, text=True, check=False, timeout=300)
     assert "it is a pipe or a device" in done.stderr, done
+
+
+def test_a_command_of_a_made_up_system_writes_through_no_link(stand_in, outside):
+    root = stand_in("puffin").machine.root
+    before = everything(outside)
+    (root / "proc/uptime").unlink()
+    (root / "proc/uptime").symlink_to(outside / "kept")
+    argv = [sys.executable, "-m", "brave_bridge.machines.standin.command", str(root), "--"]
+    words = ["systemctl", "reboot"]
+    done = subprocess.run([*argv, *words], capture_output=True, text=True, check=False, timeout=300)
+    assert "it leads out of the stand-in" in done.stderr, done
+    assert everything(outside) == before

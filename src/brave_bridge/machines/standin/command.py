@@ -64,19 +64,34 @@ def _ln(root: Path, words: list[str]) -> int:
     return 0
 
 
-def wait_for_no_pipe(event: str, about: tuple[object, ...]) -> None:
-    """An audit hook by which no pipe and no device of a stand-in is opened: it would never answer.
+def guard_of(root: Path) -> Callable[[str, tuple[object, ...]], None]:
+    """An audit hook by which a stand-in's command opens no pipe and no device, and writes nowhere
+    but below its root: it would wait for ever, or a link would lead it out.
 
-    OSError where one would be.
+    OSError where it would.
     """
-    if event != "open" or not isinstance(about[0], (str, bytes, os.PathLike)):
-        return
+    inside = f"{os.path.realpath(root)}/"
+
+    def guard(event: str, about: tuple[object, ...]) -> None:
+        if event == "open" and isinstance(about[0], (str, os.PathLike)):
+            name, flags = os.fspath(about[0]), about[2]
+            if name == os.devnull:
+                return
+            _must_answer(name)
+            writes = isinstance(flags, int) and flags & (os.O_WRONLY | os.O_RDWR)
+            if writes and os.path.isabs(name) and not os.path.realpath(name).startswith(inside):
+                raise OSError(errno.EXDEV, "it leads out of the stand-in", name)
+
+    return guard
+
+
+def _must_answer(name: str) -> None:
     try:
-        mode = os.stat(about[0]).st_mode
+        mode = os.stat(name).st_mode
     except OSError:
         return
-    if (stat.S_ISFIFO(mode) or stat.S_ISCHR(mode)) and os.fspath(about[0]) != os.devnull:
-        raise OSError(errno.ENXIO, "it is a pipe or a device", os.fspath(about[0]))
+    if stat.S_ISFIFO(mode) or stat.S_ISCHR(mode):
+        raise OSError(errno.ENXIO, "it is a pipe or a device", name)
 
 
 def _load_msgspec() -> None:
@@ -101,7 +116,7 @@ if __name__ == "__main__":
     # It ends before there is rubbish to look for.
     gc.disable()
     _load_msgspec()
-    sys.addaudithook(wait_for_no_pipe)
+    sys.addaudithook(guard_of(Path(sys.argv[1])))
     # Whoever watches the job's output sees each line as it comes.
     if isinstance(sys.stdout, io.TextIOWrapper):
         sys.stdout.reconfigure(line_buffering=True)
