@@ -66,7 +66,7 @@ def test_the_code_can_be_read_off_the_page():
     (code,) = (one for one in figure.axes[0].patches if isinstance(one, PathPatch))
     box = code.get_path().get_extents(code.get_transform())
     dark = [column for row in rows for column in row]
-    # The quiet zone is the page's; all squares together reach from corner to corner.
+    # All squares together reach from corner to corner, and four of their width are free round it.
     centres = [(n + 0.5) / len(rows) for n in range(len(rows))]
     seen = [
         page[int(len(page) - box.y1 + down * box.height), int(box.x0 + across * box.width)] < 128
@@ -74,6 +74,15 @@ def test_the_code_can_be_read_off_the_page():
         for across in centres
     ]
     assert seen == list(map(bool, dark)) and len(rows) > 20
+    edge = 4 * box.width / len(rows)
+    around = page[_rows_of(page, box, edge - 1), int(box.x0 - edge + 1) : int(box.x1 + edge - 1)]
+    assert (around[:, : int(edge) - 2] == 255).all() and (around[:, 2 - int(edge) :] == 255).all()
+    assert (around[: int(edge) - 2] == 255).all() and (around[2 - int(edge) :] == 255).all()
+
+
+def _rows_of(page, box, more: float) -> slice:
+    """The rows of a bitmap, counted from the top, of a box and so much more."""
+    return slice(int(len(page) - box.y1 - more), int(len(page) - box.y0 + more))
 
 
 def test_no_other_paper(tmp_path):

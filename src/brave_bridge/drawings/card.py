@@ -2,6 +2,7 @@
 
 import io
 import textwrap
+from collections.abc import Sequence
 from pathlib import Path
 
 import segno
@@ -59,6 +60,12 @@ def draw_card(card: Card, paper: str = "a4") -> Figure:
     return figure
 
 
+_CODE = 40.0
+"""How wide and tall the code is, in millimetres."""
+
+_CODE_EDGE = 4
+"""So many of its squares' width a reader needs free on each side (ISO/IEC 18004)."""
+
 _DISK = 21.0
 """What a disk takes of the page's height, in millimetres."""
 
@@ -72,14 +79,13 @@ class _Page:
         self.y = height - _MARGIN
 
     def draw(self, card: Card) -> None:
-        code = 40.0
-        # A reader needs four of its squares' width free round it.
-        top = self.y - 4
         self._text(card.title, 19, bold=True)
-        self._rule()
-        self._head(card, self.right - code - 6)
-        self._code(card.code, self.right - code, top - 11, code)
-        self.y = min(self.y, top - 11 - code - 6)
+        under_rule = self._rule()
+        squares = segno.make(card.code, error="l", micro=False).matrix
+        edge = _CODE_EDGE * _CODE / len(squares)
+        self._head(card, self.right - _CODE - edge)
+        below = self._code(squares, self.right - _CODE, under_rule - edge, edge)
+        self.y = min(self.y, below)
         self._chain(card.chain)
         self._steps(card)
         self._disks(card.disks)
@@ -117,10 +123,12 @@ class _Page:
             )
             self.y -= size * _POINT * 1.38
 
-    def _rule(self) -> None:
-        self.y -= 1.2
-        self.axes.plot([self.left, self.right], [self.y, self.y], color="black", linewidth=1.2)
-        self.y -= 3.4
+    def _rule(self) -> float:
+        """Rule off what is above; where the rule ends."""
+        ruled = self.y - 1.2
+        self.axes.plot([self.left, self.right], [ruled, ruled], color="black", linewidth=1.2)
+        self.y = ruled - 3.4
+        return ruled - 1.2 * _POINT
 
     def _head(self, card: Card, right: float) -> None:
         for name, value in card.head:
@@ -138,9 +146,9 @@ class _Page:
             )
             self.y -= 0.6
 
-    def _code(self, text: str, x: float, top: float, size: float) -> None:
-        rows = segno.make(text, error="l", micro=False).matrix
-        cell = size / len(rows)
+    def _code(self, rows: Sequence[Sequence[int]], x: float, top: float, edge: float) -> float:
+        """The code, with its caption below its free edge; where that ends."""
+        cell = _CODE / len(rows)
         squares = [
             Outline.unit_rectangle().transformed(
                 Affine2D().translate(column, -number - 1).scale(cell).translate(x, top)
@@ -154,13 +162,14 @@ class _Page:
         self.axes.add_artist(code)
         self.axes.text(
             x,
-            top - size - 1.5,
+            top - _CODE - edge,
             "the rescue commands as text",
             fontsize=6.5,
             va="top",
             family=_SANS,
             color="black",
         )
+        return top - _CODE - edge - 6.5 * _POINT - 2
 
     def _steps(self, card: Card) -> None:
         self._title("What to do, in this order")
