@@ -166,24 +166,14 @@ class Snapshots:
         ``though_damaged``: also one of which single files are damaged.
         """
         known = self.listed()
-        whole = [kept.snapshot for kept in known if kept.is_whole]
-        if identifier == "newest" and whole:
-            return whole[-1]
-        kept = next((kept for kept in known if kept.snapshot.id == identifier), None)
-        if kept and (kept.is_whole or (though_damaged and kept.can_be_read)):
+        kept = self._named(identifier, known)
+        if kept.is_whole or (though_damaged and kept.can_be_read):
             return kept.snapshot
-        names = ", ".join(snapshot.id for snapshot in whole) or "none"
-        if kept:
-            raise MachineError(
-                f"opening the way back {identifier!r}",
-                self.machine.name,
-                kept.fault,
-                f"use another one: {names}{_OR_SKIP if kept.can_be_read else ''}",
-            )
-        past = next((gone for gone in self.gone() if gone.id == identifier), None)
-        seen = f"it ended {past.ended[:10]}: {past.why}; " if past else ""
         raise MachineError(
-            f"finding the way back {identifier!r}", self.machine.name, f"{seen}there are: {names}"
+            f"opening the way back {identifier!r}",
+            self.machine.name,
+            kept.fault,
+            f"use another one: {_names(known)}{_OR_SKIP if kept.can_be_read else ''}",
         )
 
     def kept(self, identifier: str) -> Kept:
@@ -191,8 +181,21 @@ class Snapshots:
 
         As in ``find`` it may be called ``newest``.
         """
-        listed = {kept.snapshot.id: kept for kept in self.listed()}
-        return listed.get(identifier) or listed[self.find(identifier).id]
+        return self._named(identifier, self.listed())
+
+    def _named(self, identifier: str, known: list[Kept]) -> Kept:
+        if identifier == "newest" and (whole := [kept for kept in known if kept.is_whole]):
+            return whole[-1]
+        for kept in known:
+            if kept.snapshot.id == identifier:
+                return kept
+        past = next((gone for gone in self.gone() if gone.id == identifier), None)
+        seen = f"it ended {past.ended[:10]}: {past.why}; " if past else ""
+        raise MachineError(
+            f"finding the way back {identifier!r}",
+            self.machine.name,
+            f"{seen}there are: {_names(known)}",
+        )
 
     def gone(self) -> list[Gone]:
         """The ways back that ended, the newest first."""
@@ -451,6 +454,11 @@ class Snapshots:
                 str(error),
                 "use another way back",
             ) from error
+
+
+def _names(known: list[Kept]) -> str:
+    """The ids of those that are whole."""
+    return ", ".join(kept.snapshot.id for kept in known if kept.is_whole) or "none"
 
 
 def _holds_snapshot(folder: Beneath) -> bool:
