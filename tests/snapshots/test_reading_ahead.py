@@ -121,6 +121,35 @@ def test_it_ends_with_whoever_began_it(tree, tmp_path, monkeypatch):
     assert state in ("gone", "Z")
 
 
+def test_the_lock_of_a_return_is_not_kept_by_what_reads(tree, monkeypatch):
+    returning, _, job, _ = tree
+    state = returning.machine.state
+    monkeypatch.setattr(reading_ahead._Reader, "do", lambda self, item: time.sleep(600))
+    held = state.hold("runner.lock")
+    reader = ReadingAhead(job)
+    try:
+        held.close()
+        until = time.monotonic() + 60
+        while state.is_held("runner.lock") and time.monotonic() < until:
+            time.sleep(0.01)
+        assert not state.is_held("runner.lock")
+    finally:
+        assert reader.end() == frozenset()
+
+
+def test_a_return_needs_nobody_who_reads(tree, tmp_path, monkeypatch):
+    returning, first, _, _ = tree
+
+    def refused(job) -> None:
+        raise BlockingIOError(11, "no process is left")
+
+    monkeypatch.setattr(reading_ahead, "ReadingAhead", refused)
+    (tmp_path / "etc/two").write_text("changed")
+    report = returning.restore(first)
+    assert report.put_back == 1 and report.read == {"/": frozenset()}
+    assert not returning.preview(first, by_content=True, read=report.read).count
+
+
 def test_a_return_says_what_it_has_read_and_leaves_no_process(tree, tmp_path):
     returning, first, _, _ = tree
     (tmp_path / "etc/two").write_text("changed")

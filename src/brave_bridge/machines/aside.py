@@ -1,6 +1,7 @@
 """Copies of this process (fork(2)): where one is sound, and a deed that one does meanwhile."""
 
 import os
+import resource
 import signal
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -23,6 +24,11 @@ def be_a_copy() -> None:
     """What a copy does first: signals end it, as they would a program."""
     for number in _NOT_FOR_A_COPY:
         signal.signal(number, signal.SIG_DFL)
+
+
+def close_from(number: int) -> None:
+    """Close every descriptor from that number on, what it holds locked by them among it."""
+    os.closerange(number, resource.getrlimit(resource.RLIMIT_NOFILE)[0])
 
 
 @contextmanager

@@ -7,7 +7,6 @@ itself where the command begins nothing.
 import contextlib
 import fcntl
 import os
-import resource
 import sys
 import traceback
 from collections.abc import Callable
@@ -16,6 +15,7 @@ from typing import NamedTuple
 import msgspec
 
 from brave_bridge.core.formats.decoding import decode_json
+from brave_bridge.machines.aside import close_from
 from brave_bridge.machines.loading import loading
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.opening.named import ours_at
@@ -95,7 +95,7 @@ def _cut_off(receiver: int, voice: int) -> None:
     nothing = os.open(os.devnull, os.O_WRONLY)
     for target in (1, 2):
         os.dup2(nothing, target)
-    os.closerange(_TOLD + 1, resource.getrlimit(resource.RLIMIT_NOFILE)[0])
+    close_from(_TOLD + 1)
 
 
 def _wait(load: Callable[[], Work]) -> None:

@@ -198,6 +198,7 @@ class FolderComparer:
         wanted_folders: dict[str, str],
     ) -> set[str]:
         met = set()
+        reads = self.by_content and item not in self.read
         for name, status in listing.others.items():
             key = encoded_path(name)
             met.add(key)
@@ -207,7 +208,6 @@ class FolderComparer:
                 continue
             if entry.links or status.st_nlink > 1:
                 self._note_links(entry, status)
-            reads = self.by_content and item not in self.read
             if not reads and is_untouched(entry, status):
                 self._result.compared += 1
             elif entry.type != type_of(status.st_mode):
@@ -293,9 +293,12 @@ class FolderComparer:
         """
         descriptor = open_to_read(name, parent)
         try:
-            what, length = hash_of(descriptor, entry.what, status.st_size)
+            return self._content_holds(entry, descriptor, status)
         finally:
             os.close(descriptor)
+
+    def _content_holds(self, entry: Entry, descriptor: int, status: os.stat_result) -> bool:
+        what, length = hash_of(descriptor, entry.what, status.st_size)
         self._result.bytes_read += length
         return what == entry.what and length == entry.size
 

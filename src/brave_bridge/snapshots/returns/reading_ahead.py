@@ -9,30 +9,42 @@ import contextlib
 import os
 import signal
 
-from brave_bridge.machines.aside import be_a_copy, can_be_copied
+from brave_bridge.machines.aside import be_a_copy, can_be_copied, close_from
 from brave_bridge.snapshots.jobs.compare import CompareJob, FolderCompared, FolderComparer
-from brave_bridge.snapshots.trees.contents import open_to_read
 from brave_bridge.snapshots.trees.manifest import FILE, Entry, is_untouched
 
 _LEAST_RIGHT = 19
 """See nice(2)."""
 
 _LARGEST = 64 << 20
-"""Larger files are left to the comparison: the reader ends soon after the return, or its kill."""
+"""Larger files are left to the comparison: the reader ends soon after a return that is killed."""
+
+_TOLD = 3
+"""The descriptor of the copy to which it writes what it has read."""
 
 
 class ReadingAhead:
-    """A copy of this process that reads the folders of a comparison by content, one by one."""
+    """A copy of this process that reads the folders of a comparison by content, one by one.
+
+    OSError where there can be no copy.
+    """
 
     def __init__(self, job: CompareJob) -> None:
         parent = os.getpid()
         self._told = os.memfd_create("read-ahead")
-        self._pid = os.fork()
+        try:
+            self._pid = os.fork()
+        except OSError:
+            os.close(self._told)
+            raise
         if self._pid == 0:
             try:
                 be_a_copy()
+                # What the return has open goes with the return, its lock too.
+                os.dup2(self._told, _TOLD)
+                close_from(_TOLD + 1)
                 os.nice(_LEAST_RIGHT)
-                _read(job, self._told, parent)
+                _read(job, parent)
             finally:
                 # Nothing of the process that this is a copy of is ended twice.
                 os._exit(0)
@@ -48,21 +60,26 @@ class ReadingAhead:
 
 
 def reading_ahead(job: CompareJob) -> ReadingAhead | None:
-    """Begin to read; None where no copy of this process is sound."""
-    return ReadingAhead(job) if can_be_copied() and hasattr(os, "memfd_create") else None
+    """Begin to read; None where there can be no copy, or none that is sound.
+
+    A return does not need it.
+    """
+    if can_be_copied() and hasattr(os, "memfd_create"):
+        with contextlib.suppress(OSError):
+            return ReadingAhead(job)
+    return None
 
 
-def _read(job: CompareJob, told: int, parent: int) -> None:
+def _read(job: CompareJob, parent: int) -> None:
     reader = _Reader(job)
     pending = [""]
-    # It has what the return has open, its lock too: where that was killed, it is not kept.
     while pending and os.getppid() == parent:
         item = pending.pop()
         # What is moved or changed meanwhile is left to the comparison.
         with contextlib.suppress(OSError):
             pending += reader.do(item).more
             if reader.holds:
-                os.write(told, item.encode() + b"\0")
+                os.write(_TOLD, item.encode() + b"\0")
 
 
 class _Reader(FolderComparer):
@@ -77,21 +94,17 @@ class _Reader(FolderComparer):
 
     def _compare(self, entry: Entry, name: str, parent: int, status: os.stat_result) -> None:
         if entry.type == FILE and entry.what and is_untouched(entry, status):
-            self.holds = (
-                self.holds
-                and status.st_size <= _LARGEST
-                and _is_in_memory(name, parent, status.st_size)
-                and self._holds(entry, name, parent, status)
-            )
+            self.holds = self.holds and self._holds(entry, name, parent, status)
+
+    def _content_holds(self, entry: Entry, descriptor: int, status: os.stat_result) -> bool:
+        size = status.st_size
+        is_quick = size <= _LARGEST and _is_in_memory(descriptor, size)
+        return is_quick and super()._content_holds(entry, descriptor, status)
 
 
-def _is_in_memory(name: str, parent: int, size: int) -> bool:
+def _is_in_memory(descriptor: int, size: int) -> bool:
     """Whether a file's two ends can be read without waiting for a disk (preadv2(2), RWF_NOWAIT)."""
-    descriptor = open_to_read(name, parent)
-    try:
-        return all(_is_there(descriptor, at) for at in {0, max(size - 1, 0)} if size)
-    finally:
-        os.close(descriptor)
+    return all(_is_there(descriptor, at) for at in {0, max(size - 1, 0)} if size)
 
 
 def _is_there(descriptor: int, at: int) -> bool:
