@@ -280,16 +280,15 @@ def trials(world: World, number: int, share: float, folder: Path) -> Iterator[Tr
     """What is tried in the world of a part: each file of a command in each kind, or a share."""
     part, chance = PARTS[number], random.Random(11)
     opened = {words: _opened(world, words, folder) for words in _lines(part.looking)}
-    for path in sorted(set().union(*opened.values())):
+    known = set().union(*opened.values())
+    for path in sorted(known):
         looking = tuple(words for words, paths in opened.items() if path in paths)
         for kind in KINDS:
             tried = tuple(words for words in looking if chance.random() < share)
             if tried:
                 yield Trial(number, tried, path, kind)
     for words in _lines(part.changing):
-        paths = _opened(world, words, folder)
-        known = set().union(*opened.values())
-        for path in _two_of_each_sort(paths, chance):
+        for path in _two_of_each_sort(_opened(world, words, folder), chance):
             often = share * _OF_WHAT_OTHERS_OPEN if path in known else share
             kinds = [kind for kind in KINDS if chance.random() < often]
             yield from (Trial(number, (words,), path, kind) for kind in kinds)
@@ -387,10 +386,8 @@ def main(share: str = "1", part: str = "1/1") -> int:
         folder = Path(temporary)
         worlds = [_prepared(one, folder / f"part-{n}") for n, one in enumerate(PARTS)]
         todo = _to_try(worlds, float(share), part, folder)
-        times, files = (
-            sum(len(one.commands) for one in todo),
-            {(one.part, one.path) for one in todo},
-        )
+        times = sum(len(one.commands) for one in todo)
+        files = {(one.part, one.path) for one in todo}
         print(f"{times} trials of {len(files)} files in {len(todo)} worlds", flush=True)
         return _try_all(worlds, todo, folder)
 

@@ -12,11 +12,11 @@ import shutil
 import signal
 import subprocess
 import sys
-import time
-import traceback
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import NamedTuple, NoReturn
+from typing import NamedTuple
+
+from tests.support.commands import end_by, waited_for
 
 from brave_bridge.cli.running import run as run_here
 from brave_bridge.workbench.demo import build_demo
@@ -89,16 +89,12 @@ class World:
         """What each command said; where the process ended or hung before, those behind are out."""
         process = os.fork()
         if not process:
-            self._be(deed)
-        until = time.monotonic() + LIMIT_SECONDS
-        ended, status = os.waitpid(process, os.WNOHANG)
-        while not ended and time.monotonic() < until:
-            time.sleep(0.005)
-            ended, status = os.waitpid(process, os.WNOHANG)
-        if not ended:
+            end_by(lambda: self._be(deed))
+        status = waited_for(process, LIMIT_SECONDS)
+        if status is None:
             self.end_all()
             os.waitpid(process, 0)
-        last = os.waitstatus_to_exitcode(status) if ended else -1
+        last = -1 if status is None else os.waitstatus_to_exitcode(status)
         return self._all_said(commands, last)
 
     def _all_said(self, commands: Sequence[str], last: int) -> list[Said]:
@@ -113,25 +109,14 @@ class World:
             code.unlink(missing_ok=True)
         return found
 
-    def _be(self, deed: Callable[[], int]) -> NoReturn:
-        """Be the process of a command, and end as it ends."""
-        code = 1
-        try:
-            os.setsid()
-            os.environ.update(dict.fromkeys(_FOLDERS, str(self.home)))
-            os.chdir(self._work())
-            os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
-            self._speak_into(0)
-            code = deed()
-        except SystemExit as end:
-            code = end.code if isinstance(end.code, int) else int(end.code is not None)
-        except BaseException:
-            traceback.print_exc()
-        finally:
-            with contextlib.suppress(OSError, ValueError):
-                sys.stdout.flush()
-                sys.stderr.flush()
-            os._exit(code)
+    def _be(self, deed: Callable[[], int]) -> int:
+        """Be the process of a command in this world."""
+        os.setsid()
+        os.environ.update(dict.fromkeys(_FOLDERS, str(self.home)))
+        os.chdir(self._work())
+        os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
+        self._speak_into(0)
+        return deed()
 
     def _speak_into(self, number: int) -> None:
         sys.stdout.flush()

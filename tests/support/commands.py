@@ -13,7 +13,7 @@ import subprocess
 import sys
 import time
 import traceback
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NoReturn
 
 from brave_bridge.cli.entry import main
@@ -33,8 +33,12 @@ def run_command(
     outputs = [os.memfd_create(name) for name in ("output", "errors")]
     process = os.fork()
     if not process:
-        _be(list(words), outputs, environment)
-    status = _waited_for(process, seconds)
+        end_by(lambda: _be(list(words), outputs, environment))
+    status = waited_for(process, seconds)
+    if status is None:
+        os.kill(process, signal.SIGKILL)
+        os.waitpid(process, 0)
+        raise TimeoutError(f"the command did not end within {seconds} s")
     said = []
     for output in outputs:
         with os.fdopen(output, "rb") as stream:
@@ -43,38 +47,24 @@ def run_command(
     return subprocess.CompletedProcess(list(words), os.waitstatus_to_exitcode(status), *said)
 
 
-def _waited_for(process: int, seconds: float) -> int:
-    """Its wait status, once it has ended; it is killed where it takes longer."""
+def waited_for(process: int, seconds: float) -> int | None:
+    """The wait status of a child, once it has ended; None where it takes longer."""
     until, pause = time.monotonic() + seconds, 0.002
     while True:
         ended, status = os.waitpid(process, os.WNOHANG)
         if ended:
             return status
         if time.monotonic() > until:
-            os.kill(process, signal.SIGKILL)
-            os.waitpid(process, 0)
-            raise TimeoutError(f"the command did not end within {seconds} s")
+            return None
         time.sleep(pause)
         pause = min(pause * 1.5, 0.05)
 
 
-def _be(words: list[str], outputs: list[int], environment: Mapping[str, str] | None) -> NoReturn:
-    """Be the command, and end as it ends."""
+def end_by(deed: Callable[[], int]) -> NoReturn:
+    """Do what this copy of a process is for, and end it as a program ends that did it."""
     code = 1
     try:
-        if environment is not None:
-            os.environ.clear()
-            os.environ.update(environment)
-        os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
-        for number, output in enumerate(outputs, 1):
-            os.dup2(output, number)
-        sys.stdin = open(0, closefd=False)  # noqa: SIM115
-        sys.stdout, sys.stderr = (
-            io.TextIOWrapper(io.FileIO(n, "w", closefd=False), write_through=True) for n in (1, 2)
-        )
-        sys.argv = ["brave-bridge", *words]
-        main()
-        code = 0
+        code = deed()
     except SystemExit as end:
         code = end.code if isinstance(end.code, int) else int(end.code is not None)
     except BaseException:
@@ -84,3 +74,20 @@ def _be(words: list[str], outputs: list[int], environment: Mapping[str, str] | N
             sys.stdout.flush()
             sys.stderr.flush()
         os._exit(code)
+
+
+def _be(words: list[str], outputs: list[int], environment: Mapping[str, str] | None) -> int:
+    """Be the command."""
+    if environment is not None:
+        os.environ.clear()
+        os.environ.update(environment)
+    os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
+    for number, output in enumerate(outputs, 1):
+        os.dup2(output, number)
+    sys.stdin = open(0, closefd=False)  # noqa: SIM115
+    sys.stdout, sys.stderr = (
+        io.TextIOWrapper(io.FileIO(n, "w", closefd=False), write_through=True) for n in (1, 2)
+    )
+    sys.argv = ["brave-bridge", *words]
+    main()
+    return 0
