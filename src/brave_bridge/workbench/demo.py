@@ -128,6 +128,7 @@ def build_demo(
     """Build the demo fleet below a folder unless it is there; ``fresh`` builds it anew."""
     if is_built(folder) and not fresh:
         return
+    # Named from one further up: no link is followed in the place of our own folder.
     above = folder.parent
     place = Beneath(above.parent, f"{above.name}/{folder.name}")
     place.above.make_folder()
