@@ -21,8 +21,7 @@ def to_petrel(screen: Terminal) -> None:
     screen.wait_for("Esc shows all")
     screen.type("petrel")
     screen.wait_for("╭─  petrel · web and database server")
-    screen.press("Enter")
-    time.sleep(0.3)  # a person's pause: until then a letter still goes to the filter
+    screen.leave_filter()
 
 
 def test_petrel_goes_across_and_back_by_keys(first_terminal):

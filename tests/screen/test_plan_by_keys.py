@@ -1,7 +1,6 @@
 """The Plan and Route workspaces in a real terminal: folds, preferences, order, three versions."""
 
 import shutil
-import time
 
 import pytest
 
@@ -19,8 +18,7 @@ def point_at(screen, text: str) -> None:
     screen.wait_for("Esc shows all")
     screen.type(text)
     screen.wait_for(rf"╭─ why (?s:.*){text}")
-    screen.press("Enter")
-    time.sleep(0.3)  # a person's pause: until then a letter still goes to the filter
+    screen.leave_filter()
 
 
 def show_all(screen) -> None:

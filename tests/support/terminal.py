@@ -55,6 +55,14 @@ class Terminal:
         size = f"{self.pane.pane_width}x{self.pane.pane_height}"
         raise AssertionError(f"never saw {(pattern, *texts)} on {size}:\n{self.screen()}")
 
+    def leave_filter(self) -> None:
+        """Go from the filter to the list that it leaves; letters are keys again then."""
+        self.press("Enter")
+        deadline = time.monotonic() + 120
+        while "Enter: to the list" in self.screen():
+            assert time.monotonic() < deadline, self.screen()
+            time.sleep(0.05)
+
     def close(self) -> None:
         """End the terminal as a person closes its window."""
         self.session.kill()

@@ -12,6 +12,7 @@ from textual.containers import Vertical
 from textual.widgets import Input, Static
 
 from brave_bridge.tui.actions import Action
+from brave_bridge.tui.widgets.filter_line import FilterLine
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.widgets.picture import Picture
 
@@ -49,8 +50,6 @@ class Workspace(Vertical):
     Workspace { background: $background; }
     Workspace > .summary { height: 1; padding: 0 1; color: $secondary; }
     Workspace > Ledger { height: 1fr; margin: 0 0 0 1; }
-    Workspace > Input { padding: 0 1; display: none; background: $panel; }
-    Workspace > Input, Workspace > Input:focus { height: 1; border: none; }
     """
 
     if TYPE_CHECKING:
@@ -68,7 +67,7 @@ class Workspace(Vertical):
         yield Static(classes="summary")
         yield Picture()
         yield Ledger()
-        yield Input(placeholder="show only what has this in it; Esc shows all")
+        yield FilterLine()
 
     @property
     def ledger(self) -> Ledger:
@@ -183,10 +182,7 @@ class Workspace(Vertical):
         if not self.CAN_FILTER:
             self.warn("The steps are few: there is nothing to filter.")
             return
-        line = self.query_one(Input)
-        # Shown and focused at once, so that what is typed right after the key goes there.
-        line.display = True
-        self.screen.set_focus(line)
+        self.query_one(FilterLine).open()
 
     def on_input_changed(self, event: Input.Changed) -> None:
         # In the ledger's own turn: what it then posts goes all the way up.
@@ -196,9 +192,8 @@ class Workspace(Vertical):
         self.screen.set_focus(self.ledger)
 
     def action_clear_filter(self) -> None:
-        for line in self.query(Input):
-            line.value = ""
-            line.display = False
+        for line in self.query(FilterLine):
+            line.clear()
         self.screen.set_focus(self.ledger)
 
 
