@@ -4,6 +4,7 @@ from pathlib import Path
 
 import pytest
 
+from brave_bridge.archives.fault import ArchiveFault
 from brave_bridge.core.crossing.kernels.change_kernels import KernelChange, change_kernels
 from brave_bridge.core.crossing.kernels.hold_series import hold_series, let_series_go
 from brave_bridge.core.crossing.replies import FileText
@@ -52,6 +53,8 @@ def test_whose_a_kernel_is_and_what_it_drives():
     told = {*module_aliases(machine, facts.sources, ((image.name, image.version),))}
     assert len(own) > 1000 and told == own
     assert Drivers(told).of(NETWORK_CARD) == ("virtio_pci",)
+    with pytest.raises(ArchiveFault, match="no list of an archive is kept"):
+        list(module_aliases(machine, (), ((image.name, image.version),)))
 
 
 def test_one_kernel_of_another_release_comes_alone_and_goes_whole(tmp_path):

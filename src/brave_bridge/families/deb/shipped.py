@@ -99,10 +99,14 @@ def _content_of(
     machine: Machine, indices: Iterable[tuple[DebIndex, str]], name: str, version: str
 ) -> bytes:
     """A package file as the first archive that has it gives it."""
+    read_any = False
     for index, uri in indices:
+        read_any = True
         for found in index.versions(name):
             if found.version == version:
                 return _package(machine, uri, found)
+    if not read_any:
+        raise ArchiveFault("missing", f"no list of an archive is kept that could have {name}")
     raise ArchiveFault("missing", f"no archive has {name} {version} any more")
 
 
