@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.ready
 
 # What the tests work on or with, beyond Python: installed only by root, on Debian-like machines.
-TEST_PACKAGES := qemu-system-x86 ovmf systemd-boot-efi dosfstools mtools grub-pc-bin grub2-common fdisk tmux debootstrap btrfs-progs e2fsprogs xfsprogs gpgv dpkg apt util-linux rsync attr zstd rpm pacman-package-manager libvirt-clients libvirt-daemon dnf dnf-plugins-core createrepo-c strace
+TEST_PACKAGES := qemu-system-x86 ovmf systemd-boot-efi dosfstools mtools grub-pc-bin grub2-common fdisk tmux mmdebstrap btrfs-progs e2fsprogs xfsprogs gpgv dpkg apt util-linux rsync attr zstd rpm pacman-package-manager libvirt-clients libvirt-daemon dnf dnf-plugins-core createrepo-c strace
 
 BUNDLE  := dist/brave-bridge
 VERSION  = $(shell $(BIN)/python -c "import brave_bridge; print(brave_bridge.__version__)")

@@ -13,6 +13,7 @@ import shutil
 import stat
 import subprocess
 import tempfile
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -23,8 +24,20 @@ from brave_bridge.machines.local import LocalMachine
 from tests.support.in_memory import room_in_memory
 
 CACHE = Path(os.environ.get("BRAVE_BRIDGE_LAB", "/var/tmp/brave-bridge-lab"))
-PACKAGES = "ca-certificates,openssh-server,nginx-light,cron,rsyslog,logrotate"
-NEEDED_TOOLS = ("debootstrap", "unshare", "mount", "btrfs", "mkfs.btrfs")
+PACKAGES = "openssh-server,nginx-light,rsyslog,logrotate"
+NEEDED_TOOLS = ("mmdebstrap", "unshare", "mount", "btrfs", "mkfs.btrfs")
+NO_PAPERS = tuple(f"path-exclude=/usr/share/{name}/*" for name in ("doc", "info", "locale", "man"))
+"""Options of dpkg(1) that leave out what no system that only boots has a reader for."""
+_ONE_USR = """cd "$1" && for one in bin lib lib32 lib64 libx32 sbin; do
+  mkdir -p "usr/$one" && ln -s "usr/$one" "$one"
+done"""
+_AS_INSTALLED = (
+    "--variant=minbase",
+    f"--setup-hook={_ONE_USR}",
+    "--skip=cleanup/apt/lists",
+)
+"""As the system's own installer leaves it: one /usr, and the lists of its archives."""
+_A_WEEK = 7 * 24 * 3600
 
 
 def why_not() -> str:
@@ -56,7 +69,9 @@ def _run(argv: list, *, check: bool = True, timeout: float = 900) -> str:
         env={**os.environ, "LC_ALL": "C"},
     )
     if check and done.returncode != 0:
-        raise RuntimeError(f"{argv[0]} gave {done.returncode}: {done.stdout[-800:]}{done.stderr}")
+        raise RuntimeError(
+            f"{argv[0]} gave {done.returncode}: {done.stdout[-800:]}{done.stderr[-800:]}"
+        )
     return done.stdout
 
 
@@ -65,7 +80,7 @@ def bullseye() -> Path:
 
     Nobody may change it: copy it or lay an overlay over it.
     """
-    return kept_tree("bullseye", PACKAGES, _settle)
+    return _grown("bullseye", PACKAGES, _settle)
 
 
 def kept_tree(
@@ -77,27 +92,77 @@ def kept_tree(
 ) -> Path:
     """A Debian tree with these packages, settled and then kept in the cache.
 
-    ``more`` are further words for debootstrap(8).
+    ``more`` are further words for mmdebstrap(1).
     """
-    made = f"{packages} {mirrors()} {inspect.getsource(inspect.getmodule(settle))} {more} 3"
-    key = hashlib.sha256(made.encode()).hexdigest()[:12]
+
+    def make(building: Path) -> None:
+        words = [*_AS_INSTALLED, f"--include={packages}", *more, release]
+        _run(["mmdebstrap", *words, building, f"deb {mirrors()[0]} {release} main"])
+        settle(building)
+
+    return _kept(name, f"{packages} {_source_of(settle)} {release} {more}", make)
+
+
+def _grown(
+    name: str, packages: str, settle: Callable[[Path], None], options: tuple[str, ...] = ()
+) -> Path:
+    """The small Debian 11 tree that they all share, with these packages more.
+
+    ``options`` are for its dpkg(1), from then on.
+    """
+
+    def make(building: Path) -> None:
+        _run(["cp", "-a", kept_tree("small", "ca-certificates,cron", _one_source), building])
+        (building / "etc/dpkg/dpkg.cfg.d/lab").write_text("".join(f"{one}\n" for one in options))
+        for folder in options and NO_PAPERS:
+            shutil.rmtree(building / folder.partition("/")[2].removesuffix("/*"))
+        _install(building, packages.split(","))
+        settle(building)
+
+    return _kept(name, f"{packages} {_source_of(settle)} {options}", make)
+
+
+def _install(tree: Path, packages: list[str]) -> None:
+    """Install packages in a tree by its own package manager; nothing of them is started."""
+    shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
+    asleep = tree / "usr/sbin/policy-rc.d"
+    asleep.write_text("#!/bin/sh\nexit 101\n")
+    asleep.chmod(0o755)
+    within = ["unshare", "-m", "-p", "-f", "chroot", tree]
+    apt = [*within, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-q", "-y"]
+    _run([*apt, "update"])
+    _run([*apt, "--no-install-recommends", "install", *packages])
+    _run([*apt, "clean"])
+    asleep.unlink()
+
+
+def _source_of(settle: Callable[[Path], None]) -> str:
+    return inspect.getsource(inspect.getmodule(settle))
+
+
+def _kept(name: str, recipe: str, make: Callable[[Path], None]) -> Path:
+    """What is made by a recipe, which is all that it depends on, kept in the cache."""
+    key = hashlib.sha256(f"{recipe} {mirrors()} 4".encode()).hexdigest()[:12]
     tree = CACHE / f"{name}-{key}"
     with one_at_a_time(name):
         if not tree.is_dir():
-            half = CACHE / f"half-built-{name}"
-            shutil.rmtree(half, ignore_errors=True)
-            fetched = CACHE / "packages"
-            fetched.mkdir(exist_ok=True)
-            words = ["--variant=minbase", f"--cache-dir={fetched}", f"--include={packages}"]
-            words += [*more, release]
             # In memory it takes half as long: a package manager waits for the disk all the time.
-            with tempfile.TemporaryDirectory(dir=room_in_memory() or CACHE) as place:
-                building = Path(place) / name
-                _run(["debootstrap", *words, building, mirrors()[0]])
-                settle(building)
-                _run(["cp", "-a", building, half])
+            beside = room_in_memory() or CACHE
+            half = CACHE / f"half-built-{name}"
+            for left in (half, *beside.glob(f"half-built-{name}-*"), *_unused(name)):
+                shutil.rmtree(left, ignore_errors=True)
+            with tempfile.TemporaryDirectory(prefix=f"half-built-{name}-", dir=beside) as place:
+                make(Path(place) / name)
+                _run(["cp", "-a", Path(place) / name, half])
             half.rename(tree)
+        os.utime(tree)
     return tree
+
+
+def _unused(name: str) -> list[Path]:
+    """Kept trees of that name, made by other recipes, that nobody asked for in a week."""
+    trees = CACHE.glob(f"{name}-*")
+    return [tree for tree in trees if time.time() - tree.stat().st_mtime > _A_WEEK]
 
 
 @contextlib.contextmanager
@@ -114,27 +179,12 @@ def with_init() -> Path:
 
     Nobody may change it.
     """
-    return kept_tree(
-        "init", "ca-certificates,systemd-sysv,dbus,cron,iproute2,openssh-server", _one_source
-    )
+    return _grown("init", "systemd-sysv,dbus,iproute2,openssh-server", _one_source, NO_PAPERS)
 
 
 def with_openrc() -> Path:
     """A small Debian 11 tree that boots by OpenRC, with cron; kept. Nobody may change it."""
-    return kept_tree("openrc", "ca-certificates,cron", _settle_openrc)
-
-
-def _settle_openrc(tree: Path) -> None:
-    _one_source(tree)
-    shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
-    asleep = tree / "usr/sbin/policy-rc.d"
-    asleep.write_text("#!/bin/sh\nexit 101\n")
-    asleep.chmod(0o755)
-    within = ["unshare", "-m", "-p", "-f", "chroot", tree]
-    apt = [*within, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-q", "-y"]
-    _run([*apt, "update"])
-    _run([*apt, "--no-install-recommends", "install", "sysvinit-core", "openrc"])
-    asleep.unlink()
+    return _grown("openrc", "sysvinit-core,openrc", _one_source, NO_PAPERS)
 
 
 def _one_source(tree: Path) -> None:
@@ -193,8 +243,10 @@ def overlay(lower: Path, folder: Path, *, opaque: tuple[str, ...] = ()) -> Itera
 
 
 def i386_tree() -> Path:
-    """A small Debian 11 tree of the architecture i386; kept. It is only read."""
-    return kept_tree("i386", "ca-certificates", _one_source, "bullseye", "--arch=i386")
+    """The least Debian 11 tree of the architecture i386; kept. It is only read."""
+    words = ("--architectures=i386", "--skip=check/qemu", "--variant=essential")
+    papers = (f"--dpkgopt={option}" for option in NO_PAPERS)
+    return kept_tree("i386", "debian-archive-keyring", _one_source, "bullseye", *words, *papers)
 
 
 @contextlib.contextmanager
