@@ -1,12 +1,20 @@
-"""The program on a machine with real firmware: it tries a kernel, and nobody touches anything."""
+"""The program on a machine with real firmware: it tries a kernel, and nobody touches anything.
+
+What the firmware, the loader and the kernels do is emulated; what the system does under its own
+init runs at full speed, told of the kernel that came up, and with which options.
+"""
 
 import shutil
 import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
 
 from brave_bridge.bootloaders.known import read_loader
+from brave_bridge.core.boot.grub_trial import ON_TRIAL
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.store.rows import ProcedureRow
@@ -17,33 +25,8 @@ from tests.support import bootlab, container
 
 BRIDGE = "/opt/bridge/brave-bridge"
 SAYS = "usr/local/sbin/say-what-came-up"
-WAITS_AND_SAYS = """#!/bin/sh
-while [ -e /etc/systemd/system/brave-bridge-after-boot.service ]; do
-  sleep 1
-done
-exec /usr/local/sbin/say-what-came-up
-"""
-UNIT = """[Unit]
-Description=What this machine is for
-[Service]
-ExecStart=/usr/local/sbin/waits-and-says
-"""
-IDLE = (
-    "e2scrub_reap.service",
-    "e2scrub_all.timer",
-    "systemd-udev-trigger.service",
-    "systemd-udevd.service",
-    "systemd-update-utmp.service",
-    "systemd-update-utmp-runlevel.service",
-    "systemd-user-sessions.service",
-    "systemd-random-seed.service",
-    "systemd-sysusers.service",
-    "systemd-sysctl.service",
-    "systemd-fsck-root.service",
-    "modprobe@.service",
-)
-"""What no test asks for, and takes half a minute of each start where all is emulated."""
 PLACED = ("brave-bridge-after-boot.service", "brave-bridge-trial.timer")
+PATIENCE_SECONDS = 600
 
 
 def laid(folder: Path, runtime: Path) -> bootlab.Disk:
@@ -60,43 +43,29 @@ def laid(folder: Path, runtime: Path) -> bootlab.Disk:
         (tree / "boot/grub/grub.cfg").write_text(
             text.replace(bootlab.MENU_TAIL, entry + bootlab.MENU_TAIL)
         )
-        bootlab.with_its_own_init(tree)
         subprocess.run(["cp", "-a", runtime, tree / "opt/bridge"], check=True)
         units = tree / "etc/systemd/system"
         (units / "default.target").unlink()
         (units / "default.target").symlink_to("/lib/systemd/system/multi-user.target")
-        for sums in (tree / "var/lib/dpkg/info").glob("*.md5sums"):
-            # Reading every file against its sum, emulated, takes longer than all else.
-            sums.unlink()
-        for name in IDLE:
-            (units / name).symlink_to("/dev/null")
-        # Who asks for a name at the console takes it away from whoever speaks there.
-        for name in ("getty.target", "serial-getty@ttyS0.service"):
-            (units / name).symlink_to("/dev/null")
 
     return bootlab.bios_on_ext4(folder, prepare, size_mib=1700)
 
 
-def begun(root: Path, kernel: str) -> None:
-    """Let the machine run, at full speed, and have it try the newer kernel once: it goes down."""
+@contextmanager
+def running(root: Path, kernel: str, options: str = "") -> Iterator[container.Container]:
+    """The machine under its own init, as that kernel started it; it comes up once."""
     says, aside = root / SAYS, root / "root/say"
     # It switches off whichever machine it is called on.
     says.rename(aside)
-    with container.booted(root, kernel=kernel, most_boots=1) as machine:
-        machine.run(BRIDGE, "boot-once", NEWER, "--yes", seconds=600)
-        assert machine.wait_until_down(600)
+    how = {"kernel": kernel, "options": options, "most_boots": 1}
+    with container.booted(root, **how) as machine:
+        yield machine
     aside.rename(says)
 
 
-def have_it_say(root: Path) -> None:
-    """Once the procedure is over, the machine says what came up, and switches itself off."""
-    waits = root / "usr/local/sbin/waits-and-says"
-    waits.write_text(WAITS_AND_SAYS)
-    waits.chmod(0o755)
-    units = root / "etc/systemd/system"
-    (units / "lab.service").write_text(UNIT)
-    (units / "multi-user.target.wants").mkdir(exist_ok=True)
-    (units / "multi-user.target.wants/lab.service").symlink_to("../lab.service")
+def left_of(root: Path) -> list[str]:
+    """What the program has placed to be started after the boot."""
+    return [name for name in PLACED if (root / "etc/systemd/system" / name).exists()]
 
 
 def told_by(machine: TreeMachine) -> ProcedureRow:
@@ -113,19 +82,25 @@ def test_a_kernel_that_does_not_come_up_is_told_by_the_machine_itself(tmp_path, 
         pytest.skip(reason)
     disk = laid(tmp_path, runtime)
     with disk.opened() as root:
-        begun(root, bootlab.kernel_of(bootlab.tree()))
+        with running(root, bootlab.kernel_of(bootlab.tree())) as machine:
+            machine.run(BRIDGE, "boot-once", NEWER, "--yes", seconds=PATIENCE_SECONDS)
+            assert machine.wait_until_down(PATIENCE_SECONDS)
         bootlab.panic_soon(root / "boot/grub/custom.cfg")
-        have_it_say(root)
-    booted = disk.boot(patience=600)
+        assert left_of(root)
+    booted = disk.boot(patience=PATIENCE_SECONDS)
     assert booted.came_up is not None, booted.console[-3000:]
-    assert len(booted.starts) == 2 and "panic" in booted.console
+    assert [ON_TRIAL in one for one in booted.starts] == [True, False] and "panic" in booted.console
+    older = booted.came_up.kernel
+    assert image_of(booted) == f"vmlinuz-{older}"
     with disk.opened() as root:
+        with running(root, older, booted.came_up.options):
+            until = time.monotonic() + PATIENCE_SECONDS
+            while left_of(root) and time.monotonic() < until:
+                time.sleep(0.5)
+        assert not left_of(root)
         machine = TreeMachine("lab", root)
         row = told_by(machine)
         assert (row.state, row.outcome.at) == ("failed", "came up"), row.outcome
-        older = image_of(booted).removeprefix("vmlinuz-")
         assert f"kernel {older} came up, {NEWER} was expected" in row.outcome.why
         assert f"{older} runs, and every boot takes it" in row.outcome.safe
         assert next_entry(read_loader(machine)).kernel == older
-        units = root / "etc/systemd/system"
-        assert not [name for name in PLACED if (units / name).exists()]

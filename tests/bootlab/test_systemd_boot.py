@@ -26,34 +26,26 @@ def prepare(tree: Path) -> None:
     (tree / "boot/efi/loader/loader.conf").write_text(f"timeout 0\ndefault {NEW}.conf\n")
 
 
-def arm(disk: bootlab.Disk) -> None:
+def test_what_is_tried_boots_once_and_the_good_one_follows_a_panic(tmp_path):
+    disk = bootlab.efi_with_systemd_boot(tmp_path, prepare)
     with disk.opened() as root:
+        entry = root / f"boot/efi/loader/entries/{NEW}.conf"
+        entry.write_text(entry.read_text().replace("which=new", "which=new rdinit=/nothing"))
+        before = kept_in(root)
         machine = TreeMachine("lab", root)
         facts = survey(machine, "deb")
         facts = msgspec.structs.replace(facts, last_boot=LastBoot(kernel=OLD))
         trials.arrange(machine, facts, NEW, "leg-1")
         bootlab.panic_soon(*(root / "boot/efi/loader/entries").glob("brave-bridge-trial*"))
         disk.put_all_on_fat(root)
-
-
-def test_what_is_tried_boots_once_and_the_good_one_follows_a_panic(tmp_path):
-    disk = bootlab.efi_with_systemd_boot(tmp_path, prepare)
-    with disk.opened() as root:
-        before = kept_in(root)
-    arm(disk)
-    tried = disk.boot()
-    assert "which=new" in tried.came_up.options and ON_TRIAL in tried.came_up.options
+    booted = disk.boot()
+    assert "Kernel panic" in booted.console and "which=new" in booted.starts[0]
+    assert [ON_TRIAL in one for one in booted.starts] == [True, False]
+    assert "which=old" in booted.came_up.options
     assert "brave-bridge-trial+0-1.conf" in disk.fat_names("loader/entries")
     with disk.opened() as root:
         assert trials.end(TreeMachine("lab", root))
         assert kept_in(root) == before
-        entry = root / f"boot/efi/loader/entries/{NEW}.conf"
-        entry.write_text(entry.read_text().replace("which=new", "which=new rdinit=/nothing"))
-    arm(disk)
-    booted = disk.boot()
-    assert "Kernel panic" in booted.console
-    assert [ON_TRIAL in one for one in booted.starts] == [True, False]
-    assert "which=old" in booted.came_up.options
 
 
 def kept_in(root: Path) -> dict[str, bytes]:

@@ -22,7 +22,7 @@ from tests.support import lab
 
 _PACKAGES = (
     "linux-image-cloud-amd64,systemd-sysv,udev,grub2-common,grub-pc-bin,initramfs-tools,"
-    "btrfs-progs,zstd"
+    "btrfs-progs,zstd,usr-is-merged"
 )
 _TOOLS = (
     "qemu-system-x86_64",
@@ -52,7 +52,7 @@ _TERMINAL_CODES = re.compile(r"\x1b\[[0-9;?]*[a-zA-Z]")
 _SAYS_AT_ONCE = "init=/usr/local/sbin/say-what-came-up"
 OPTIONS = (
     "root=LABEL=system ro console=ttyS0 no_timer_check loglevel=6 mitigations=off nokaslr "
-    f"{_SAYS_AT_ONCE}"
+    f"cryptomgr.notests {_SAYS_AT_ONCE}"
 )
 
 _HOOK = """#!/bin/sh
@@ -135,7 +135,8 @@ class Booted(msgspec.Struct, frozen=True):
 
 def tree() -> Path:
     """The tree that boots; nobody may change it."""
-    return lab.kept_tree("booting", _PACKAGES, _settle, release="bookworm")
+    words = (f"--dpkgopt={option}" for option in lab.NO_PAPERS)
+    return lab.kept_tree("booting", _PACKAGES, _settle, "bookworm", *words)
 
 
 def _settle(folder: Path) -> None:

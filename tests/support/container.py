@@ -21,7 +21,7 @@ from tests.support.own_network import OwnNetwork
 _NAMESPACES = ("--mount", "--pid", "--fork", "--uts", "--ipc", "--cgroup", "--kill-child")
 _START = """
 set -e
-root=$1 init=$2 kernel=$3
+root=$1 init=$2 kernel=$3 options=$4
 mount --make-rprivate /
 mount --bind "$root" "$root"
 mount -t proc proc "$root/proc"
@@ -44,6 +44,10 @@ fi
 if [ -n "$kernel" ]; then
   echo "$kernel" >"$root/run/kernel"
   mount --bind "$root/run/kernel" "$root/proc/sys/kernel/osrelease"
+fi
+if [ -n "$options" ]; then
+  echo "$options" >"$root/run/options"
+  mount --bind "$root/run/options" "$root/proc/cmdline"
 fi
 mkdir -p "$root/mnt/outside"
 cd "$root"
@@ -76,7 +80,8 @@ class Container:
 
     ``init`` is its first process; ``is_up`` a line of shell that succeeds once that has started
     everything. Of this machine it reaches the ports ``reaches``. ``kernel`` is what it is told that
-    it runs, where that is another than this machine's. It comes up ``most_boots`` times at most.
+    it runs, with ``options``, where that is another than this machine's. It comes up ``most_boots``
+    times at most.
     """
 
     def __init__(
@@ -87,10 +92,11 @@ class Container:
         is_up: str = _SYSTEMD_IS_UP,
         reaches: tuple[int, ...] = (),
         kernel: str = "",
+        options: str = "",
         most_boots: int = _MOST_BOOTS,
     ) -> None:
         self.tree = tree
-        self._kernel = kernel
+        self._told = (kernel, options)
         self._most_boots = most_boots
         self._init = init
         self._is_up = is_up
@@ -110,7 +116,7 @@ class Container:
         # It ends with whoever supervises it, however that ends.
         tied = ["setpriv", "--pdeathsig", "KILL"]
         enter = ["nsenter", f"--net={self._network.path}", "unshare", *_NAMESPACES]
-        argv = [*tied, *enter, "sh", "-c", _START, "sh", str(self.tree), self._init, self._kernel]
+        argv = [*tied, *enter, "sh", "-c", _START, "sh", str(self.tree), self._init, *self._told]
         while not self._ends.is_set() and self.boots < self._most_boots:
             self._network.bring_up()
             self._process = subprocess.Popen(
