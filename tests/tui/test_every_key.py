@@ -75,7 +75,7 @@ class Watched(BraveBridge):
         )
 
 
-def driven(body, *, size=(142, 42)) -> None:
+def driven(body, *, size=(100, 30)) -> None:
     """Run the screen until every machine is read, then the body."""
 
     async def inner() -> None:
@@ -124,29 +124,30 @@ async def press_all(app, pilot, name: str, workspace, actions) -> None:
     await back_to_the_place(app, pilot, workspace.NAME)
 
 
-async def kind_of(app, pilot, name: str, place: str) -> tuple:
-    """What tells a machine from others in a workspace: its family, and the keys it is offered."""
+async def kinds_of(app, pilot, name: str, workspace) -> dict:
+    """What tells an action on a machine from others: its family, and whether the key is told."""
     app.harbour.current = name
-    await back_to_the_place(app, pilot, place)
+    await back_to_the_place(app, pilot, workspace.NAME)
     app.show_current()
     record = app.harbour.record()
     family = record.surveyed.facts.family if record.surveyed else ""
-    return place, family, frozenset(label for label, _ in app.workspace.keys(record))
+    told = {label for label, _ in app.workspace.keys(record)}
+    own = {action: (workspace, family, action.label in told) for action in workspace.ACTIONS}
+    return {action: (action, own.get(action, workspace)) for action in (*own, *EVERYWHERE)}
 
 
 @pytest.mark.long
 def test_every_key_does_something_and_none_ends_in_a_fault(world):
     async def body(app, pilot) -> None:
-        names = [record.name for record in app.harbour.records()]
         pressed = set()
-        for name in names:
+        for name in [record.name for record in app.harbour.records()]:
             for workspace in WORKSPACES:
-                alike = await kind_of(app, pilot, name, workspace.NAME)
-                if alike in pressed:
+                kinds = await kinds_of(app, pilot, name, workspace)
+                new = [action for action, kind in kinds.items() if kind not in pressed]
+                if not new:
                     continue
-                pressed.add(alike)
-                everywhere = EVERYWHERE if name == names[0] else ()
-                await press_all(app, pilot, name, workspace, (*workspace.ACTIONS, *everywhere))
+                pressed.update(kinds.values())
+                await press_all(app, pilot, name, workspace, new)
                 await pilot.press("escape", "enter", "down", "up")
                 await back_to_the_place(app, pilot, workspace.NAME)
                 app.done.clear()
