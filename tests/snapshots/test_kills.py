@@ -27,7 +27,7 @@ from tests.support.trees import (
     rough,
 )
 
-KILLS = 40
+KILLS = 25
 """Of each kind, at random instants."""
 
 _DEED = """
