@@ -359,13 +359,70 @@ def test_a_command_of_a_made_up_system_waits_for_no_pipe(stand_in, kind, outside
     assert "it is a pipe or a device" in done.stderr, done
 
 
-def test_a_command_of_a_made_up_system_writes_through_no_link(stand_in, outside):
+@pytest.mark.parametrize(
+    ("place", "target"), [("proc/uptime", "kept"), ("sys/bus", "."), ("sys/block", ".")]
+)
+def test_a_command_of_a_made_up_system_writes_through_no_link(stand_in, outside, place, target):
     root = stand_in("puffin").machine.root
     before = everything(outside)
-    (root / "proc/uptime").unlink()
-    (root / "proc/uptime").symlink_to(outside / "kept")
+    found = root / place
+    shutil.rmtree(found) if found.is_dir() else found.unlink()
+    found.symlink_to(outside / target)
     argv = [sys.executable, "-m", "brave_bridge.machines.standin.command", str(root), "--"]
     words = ["systemctl", "reboot"]
     done = subprocess.run([*argv, *words], capture_output=True, text=True, check=False, timeout=300)
     assert "it leads out of the stand-in" in done.stderr, done
     assert everything(outside) == before
+
+
+CHANGES = """
+import os, shutil, sys
+from pathlib import Path
+from brave_bridge.machines.standin.command import guard_of
+root, within = Path(sys.argv[1]), Path(sys.argv[1]) / sys.argv[2]
+sys.addaudithook(guard_of(root))
+changes = (
+    lambda: (within / "made").mkdir(), lambda: (within / "full/kept").unlink(),
+    lambda: (within / "empty").rmdir(), lambda: (within / "full").rename(root / "own"),
+    lambda: (root / "mine").rename(within / "mine"), lambda: (within / "link").symlink_to("x"),
+    lambda: os.link(root / "mine", within / "twin"), lambda: os.chmod(within / "full", 0o700),
+    lambda: os.chown(within / "full", 0, 0), lambda: os.utime(within / "full/kept"),
+    lambda: os.truncate(within / "full/kept", 0), lambda: shutil.rmtree(within / "full"),
+    lambda: os.setxattr(within / "full/kept", "user.seen", b"1"),
+    lambda: (within / "full/kept").write_text(""),
+)
+refused = 0
+for change in changes:
+    try:
+        change()
+    except OSError as error:
+        refused += "it leads out of the stand-in" in str(error)
+print(refused, len(changes))
+"""
+
+
+def filled(folder: Path) -> Path:
+    """A folder with one of each kind that could be changed."""
+    (folder / "full").mkdir(parents=True)
+    (folder / "empty").mkdir()
+    (folder / "full/kept").write_text("kept")
+    (folder / "mine").write_text("mine")
+    return folder
+
+
+def test_no_change_of_a_made_up_system_goes_through_a_link(tmp_path):
+    root, elsewhere = filled(tmp_path / "root"), filled(tmp_path / "elsewhere")
+    (root / "out").symlink_to(elsewhere)
+    before = everything(elsewhere)
+    argv = [sys.executable, "-c", CHANGES, str(root), "out"]
+    done = subprocess.run(argv, capture_output=True, text=True, check=True, timeout=300)
+    refused, tried = done.stdout.split()
+    assert refused == tried and everything(elsewhere) == before
+
+
+def test_a_made_up_system_may_change_all_that_is_its_own(tmp_path):
+    filled(tmp_path / "own")
+    filled(tmp_path)
+    argv = [sys.executable, "-c", CHANGES, str(tmp_path), "own"]
+    done = subprocess.run(argv, capture_output=True, text=True, check=True, timeout=300)
+    assert done.stdout.startswith("0 ")

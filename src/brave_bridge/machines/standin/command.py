@@ -64,13 +64,42 @@ def _ln(root: Path, words: list[str]) -> int:
     return 0
 
 
+_CHANGES_A_FOLDER = {
+    "os.link": (1,),
+    "os.mkdir": (0,),
+    "os.remove": (0,),
+    "os.rename": (0, 1),
+    "os.rmdir": (0,),
+    "os.symlink": (1,),
+}
+"""Audit events, and which of their arguments are names in a folder that changes."""
+_CHANGES_WHAT_IS_THERE = (
+    "os.chmod",
+    "os.chown",
+    "os.setxattr",
+    "os.truncate",
+    "os.utime",
+    "shutil.rmtree",
+)
+"""Audit events whose first argument is followed to what changes."""
+
+
 def guard_of(root: Path) -> Callable[[str, tuple[object, ...]], None]:
-    """An audit hook by which a stand-in's command opens no pipe and no device, and writes nowhere
-    but below its root: it would wait for ever, or a link would lead it out.
+    """An audit hook by which a stand-in's command opens no pipe and no device, and changes nothing
+    but what is below its root: it would wait for ever, or a link would lead it out.
 
     OSError where it would.
     """
     inside = f"{os.path.realpath(root)}/"
+
+    def must_be_inside(about: object, *, followed: bool) -> None:
+        # A name without its folder is one in a folder that was opened before, as removals do.
+        if not isinstance(about, (str, os.PathLike)) or not os.path.isabs(os.fspath(about)):
+            return
+        name = os.fspath(about)
+        changed = name if followed else os.path.dirname(name)
+        if not f"{os.path.realpath(changed)}/".startswith(inside):
+            raise OSError(errno.EXDEV, "it leads out of the stand-in", name)
 
     def guard(event: str, about: tuple[object, ...]) -> None:
         if event == "open" and isinstance(about[0], (str, os.PathLike)):
@@ -78,9 +107,13 @@ def guard_of(root: Path) -> Callable[[str, tuple[object, ...]], None]:
             if name == os.devnull:
                 return
             _must_answer(name)
-            writes = isinstance(flags, int) and flags & (os.O_WRONLY | os.O_RDWR)
-            if writes and os.path.isabs(name) and not os.path.realpath(name).startswith(inside):
-                raise OSError(errno.EXDEV, "it leads out of the stand-in", name)
+            if isinstance(flags, int) and flags & (os.O_WRONLY | os.O_RDWR):
+                must_be_inside(name, followed=True)
+        elif event in _CHANGES_WHAT_IS_THERE:
+            must_be_inside(about[0], followed=True)
+        else:
+            for number in _CHANGES_A_FOLDER.get(event, ()):
+                must_be_inside(about[number], followed=False)
 
     return guard
 
