@@ -5,9 +5,11 @@ import asyncio
 import msgspec
 import pytest
 from textual.app import App
+from textual.widgets import Input, Static
 
 from brave_bridge.tui.dialogs import ConfirmByName
 from brave_bridge.tui.theme import THEMES
+from brave_bridge.tui.widgets.filter_line import FilterLine
 from brave_bridge.tui.widgets.ledger import Ledger
 from brave_bridge.tui.widgets.lines import HeadLine, KeyLine
 from brave_bridge.tui.widgets.why_pane import WhyPane
@@ -148,6 +150,24 @@ def test_a_filter_shows_only_what_fits_and_says_when_nothing_does():
         assert len([line for line in text_of(ledger) if "because" in line]) == 3
 
     on_bench(ledger)(body)
+
+
+def test_a_filter_line_says_that_letters_go_into_it_exactly_while_they_do():
+    line, elsewhere = FilterLine(), Input()
+
+    async def body(app, pilot):
+        await app.mount(elsewhere)
+        hint = line.query_one(Static)
+        line.open()
+        await pilot.press("t", "h")
+        assert hint.display and line.query_one(Input).value == "th"
+        elsewhere.focus()
+        await pilot.press("r")
+        assert not hint.display and line.query_one(Input).value == "th" and line.display
+        line.clear()
+        assert line.query_one(Input).value == "" and not line.display
+
+    on_bench(line)(body)
 
 
 def test_an_empty_page_wraps_its_words_and_explains_itself():
