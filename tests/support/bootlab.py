@@ -55,6 +55,13 @@ OPTIONS = (
     f"cryptomgr.notests {_SAYS_AT_ONCE}"
 )
 
+_INITRD_MAKER = "usr/sbin/update-initramfs"
+_NO_INITRD_YET = (
+    f'chroot "$1" dpkg-divert --quiet --local --rename --add /{_INITRD_MAKER} && '
+    f'ln -s /bin/true "$1/{_INITRD_MAKER}"'
+)
+"""It is made once, when it is known what belongs in it."""
+
 _HOOK = """#!/bin/sh
 [ "$1" = prereqs ] && exit 0
 . /usr/share/initramfs-tools/hook-functions
@@ -135,7 +142,8 @@ class Booted(msgspec.Struct, frozen=True):
 
 def tree() -> Path:
     """The tree that boots; nobody may change it."""
-    words = (f"--dpkgopt={option}" for option in lab.NO_PAPERS)
+    papers = (f"--dpkgopt={option}" for option in lab.NO_PAPERS)
+    words = (f"--essential-hook={_NO_INITRD_YET}", *papers)
     return lab.kept_tree("booting", _PACKAGES, _settle, "bookworm", *words)
 
 
@@ -154,7 +162,10 @@ def _settle(folder: Path) -> None:
         (folder / "etc/initramfs-tools" / name).chmod(0o755)
     for name in _NOT_IN_INITRD:
         (folder / "usr/share/initramfs-tools" / name).unlink()
-    lab.in_tree(folder, "update-initramfs", "-u", "-k", "all")
+    (folder / _INITRD_MAKER).unlink()
+    lab.in_tree(folder, "dpkg-divert", "--local", "--rename", "--remove", f"/{_INITRD_MAKER}")
+    code, said = lab.in_tree(folder, "update-initramfs", "-c", "-k", kernel_of(folder))
+    assert code == 0, said
     (folder / "etc/systemd/system/say.service").write_text(_SAYS)
     (folder / "etc/systemd/system/lab.target").write_text(_TARGET)
     (folder / "etc/systemd/system/default.target").symlink_to("lab.target")
@@ -225,12 +236,16 @@ fi
 
 
 def menu(kernel: str, **entries: str) -> str:
-    """A menu as GRUB's own program writes it: entries by id, with what their options have more."""
+    """A menu as GRUB's own program writes it: entries by id, with what their options have more.
+
+    By the commands of some distributions for a PC's old firmware: those of the others have GRUB
+    move all the room of a kernel byte by byte, which takes longest where each is emulated.
+    """
     written = [
         f"menuentry '{name}' --id {name} {{\n"
         "\tsearch --no-floppy --label --set=root system\n"
-        f"\tlinux /boot/vmlinuz-{kernel} {OPTIONS} {more}\n"
-        f"\tinitrd /boot/initrd.img-{kernel}\n}}\n"
+        f"\tlinux16 /boot/vmlinuz-{kernel} {OPTIONS} {more}\n"
+        f"\tinitrd16 /boot/initrd.img-{kernel}\n}}\n"
         for name, more in entries.items()
     ]
     return MENU_HEAD + "".join(written) + MENU_TAIL
