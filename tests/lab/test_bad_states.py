@@ -215,12 +215,12 @@ def test_a_full_disk_and_spent_inodes(bullseye, tmp_path):
 
 
 def test_an_i386_tree_cannot_go_where_there_is_no_i386(tmp_path):
-    root = lab.i386_tree()
-    surveyed = desk_of(root).survey("13")
-    assert surveyed.facts.identity.architecture == "i386"
-    assert {f.id for f in stops(surveyed.findings)} == {"architecture"}
-    assert "13 trixie does not exist for i386" in {f.title for f in surveyed.findings}
-    assert desk_of(root).survey("12").findings[0].verdict is not STOP
+    with lab.of_i386(tmp_path) as root:
+        surveyed = desk_of(root).survey("13")
+        assert surveyed.facts.identity.architecture == "i386"
+        assert {f.id for f in stops(surveyed.findings)} == {"architecture"}
+        assert "13 trixie does not exist for i386" in {f.title for f in surveyed.findings}
+        assert desk_of(root).survey("12").findings[0].verdict is not STOP
 
 
 def test_pending_updates_are_those_that_apt_itself_lists(tree):

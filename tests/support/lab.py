@@ -103,6 +103,10 @@ def kept_tree(
     return _kept(name, f"{packages} {_source_of(settle)} {release} {more}", make)
 
 
+def _small() -> Path:
+    return kept_tree("small", "ca-certificates,cron", _one_source)
+
+
 def _grown(
     name: str, packages: str, settle: Callable[[Path], None], options: tuple[str, ...] = ()
 ) -> Path:
@@ -112,7 +116,7 @@ def _grown(
     """
 
     def make(building: Path) -> None:
-        _run(["cp", "-a", kept_tree("small", "ca-certificates,cron", _one_source), building])
+        _run(["cp", "-a", _small(), building])
         (building / "etc/dpkg/dpkg.cfg.d/lab").write_text("".join(f"{one}\n" for one in options))
         for folder in options and NO_PAPERS:
             shutil.rmtree(building / folder.partition("/")[2].removesuffix("/*"))
@@ -172,6 +176,21 @@ def one_at_a_time(name: str) -> Iterator[None]:
     with open(CACHE / f"lock-{name}", "w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         yield
+
+
+@contextlib.contextmanager
+def of_i386(folder: Path) -> Iterator[Path]:
+    """The small Debian 11 tree with the records that the same packages of i386 leave.
+
+    It is only read: none of its programs is of that architecture.
+    """
+    with overlay(_small(), folder) as tree:
+        status = tree / "var/lib/dpkg/status"
+        status.write_text(status.read_text().replace("ture: amd64\n", "ture: i386\n"))
+        (tree / "var/lib/dpkg/arch").write_text("i386\n")
+        for names in (tree / "var/lib/dpkg/info").glob("*:amd64.*"):
+            names.rename(names.with_name(names.name.replace(":amd64.", ":i386.")))
+        yield tree
 
 
 def with_init() -> Path:
@@ -240,13 +259,6 @@ def overlay(lower: Path, folder: Path, *, opaque: tuple[str, ...] = ()) -> Itera
         yield merged
     finally:
         _run(["umount", "-l", merged])
-
-
-def i386_tree() -> Path:
-    """The least Debian 11 tree of the architecture i386; kept. It is only read."""
-    words = ("--architectures=i386", "--skip=check/qemu", "--variant=essential")
-    papers = (f"--dpkgopt={option}" for option in NO_PAPERS)
-    return kept_tree("i386", "debian-archive-keyring", _one_source, "bullseye", *words, *papers)
 
 
 @contextlib.contextmanager
