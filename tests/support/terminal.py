@@ -51,7 +51,8 @@ class Terminal:
             shown = self.screen()
             if re.search(pattern, shown) and all(text in shown for text in texts):
                 return shown
-            time.sleep(0.05)
+            # Each look is a process of tmux's: oftener, and it is the screen that waits for them.
+            time.sleep(0.15)
         size = f"{self.pane.pane_width}x{self.pane.pane_height}"
         raise AssertionError(f"never saw {(pattern, *texts)} on {size}:\n{self.screen()}")
 
