@@ -102,10 +102,16 @@ def test_a_config_file_is_shown_in_three_versions(stand_in):
 def test_where_the_old_package_is_gone_yours_is_held_against_the_new_one(stand_in):
     desk = stand_in("petrel")
     plan = Plans(desk).make("7")
-    shutil.rmtree(desk.machine.root / "var/lib/apt/lists")
+    lists = desk.machine.root / "var/lib/apt/lists"
+    for path in lists.glob("*_Packages"):
+        path.write_text(path.read_text().replace("1.18-6+q3", "1.18-6+q9"))
     preview = preview_config(desk, plan, WEBD)
-    assert preview.shipped is None and "no archive has quay-webd" in preview.why[0]
+    assert preview.shipped is None and "no archive has quay-webd 1.18-6+q3" in preview.why[0]
     assert "-workers 8" in preview.by_them and not preview.by_you
+    # Nothing that could be read is not the same as nothing that has it.
+    shutil.rmtree(lists)
+    (why,) = preview_config(desk, plan, WEBD).why
+    assert "no list of an archive is kept that could have quay-webd" in why
 
 
 def test_a_plan_is_exported_in_every_form(stand_in, tmp_path):
