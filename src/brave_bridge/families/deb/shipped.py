@@ -66,11 +66,9 @@ def _tells_of_drivers(path: str) -> bool:
 
 def scripts_to_come(machine: Machine, lists: str, version: PackageVersion) -> dict[str, str]:
     """The maintainer scripts of a version among what was fetched for a plan."""
-    for index, uri in _fetched(machine, lists):
-        for found in index.versions(version.name):
-            if found.version == version.version and found.slot == version.slot:
-                return scripts_in_deb(_package(machine, uri, found))
-    raise ArchiveFault("missing", f"no archive has {version.title}")
+    fetched = _fetched(machine, lists)
+    content = _content_of(machine, fetched, version.name, version.version, version.slot)
+    return scripts_in_deb(content)
 
 
 def _fetched(machine: Machine, lists: str) -> Iterator[tuple[DebIndex, str]]:
@@ -96,14 +94,18 @@ def _file(
 
 
 def _content_of(
-    machine: Machine, indices: Iterable[tuple[DebIndex, str]], name: str, version: str
+    machine: Machine,
+    indices: Iterable[tuple[DebIndex, str]],
+    name: str,
+    version: str,
+    slot: str = "",
 ) -> bytes:
-    """A package file as the first archive that has it gives it."""
+    """A package file as the first archive that has it gives it; of one slot, where it is named."""
     read_any = False
     for index, uri in indices:
         read_any = True
         for found in index.versions(name):
-            if found.version == version:
+            if found.version == version and slot in ("", found.slot):
                 return _package(machine, uri, found)
     if not read_any:
         raise ArchiveFault("missing", f"no list of an archive is kept that could have {name}")
