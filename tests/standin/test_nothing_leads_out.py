@@ -346,6 +346,14 @@ def test_a_pipe_where_the_demo_fleet_belongs_holds_nobody_up(tmp_path, name):
         assert "not a regular file" in done.stderr and not (tmp_path / "demo").exists()
 
 
+def said_at_a_restart(root: Path) -> str:
+    """What a made-up system says of what keeps it from being restarted."""
+    argv = [sys.executable, "-m", "brave_bridge.machines.standin.command", str(root), "--"]
+    words = ["systemctl", "reboot"]
+    done = subprocess.run([*argv, *words], capture_output=True, text=True, check=False, timeout=300)
+    return done.stderr
+
+
 @pytest.mark.parametrize("kind", ["pipe", "link to it"])
 def test_a_command_of_a_made_up_system_waits_for_no_pipe(stand_in, kind, outside):
     root = stand_in("puffin").machine.root
@@ -353,10 +361,7 @@ def test_a_command_of_a_made_up_system_waits_for_no_pipe(stand_in, kind, outside
     state.unlink()
     os.mkfifo(outside / "pipe")
     os.mkfifo(state) if kind == "pipe" else state.symlink_to(outside / "pipe")
-    argv = [sys.executable, "-m", "brave_bridge.machines.standin.command", str(root), "--"]
-    words = ["systemctl", "reboot"]
-    done = subprocess.run([*argv, *words], capture_output=True, text=True, check=False, timeout=300)
-    assert "it is a pipe or a device" in done.stderr, done
+    assert "it is a pipe or a device" in said_at_a_restart(root)
 
 
 @pytest.mark.parametrize(
@@ -368,10 +373,7 @@ def test_a_command_of_a_made_up_system_writes_through_no_link(stand_in, outside,
     found = root / place
     shutil.rmtree(found) if found.is_dir() else found.unlink()
     found.symlink_to(outside / target)
-    argv = [sys.executable, "-m", "brave_bridge.machines.standin.command", str(root), "--"]
-    words = ["systemctl", "reboot"]
-    done = subprocess.run([*argv, *words], capture_output=True, text=True, check=False, timeout=300)
-    assert "it leads out of the stand-in" in done.stderr, done
+    assert "it leads out of the stand-in" in said_at_a_restart(root)
     assert everything(outside) == before
 
 
@@ -390,6 +392,8 @@ changes = (
     lambda: os.truncate(within / "full/kept", 0), lambda: shutil.rmtree(within / "full"),
     lambda: os.setxattr(within / "full/kept", "user.seen", b"1"),
     lambda: (within / "full/kept").write_text(""),
+    lambda: os.mkdir(os.fsencode(within / "made")),
+    lambda: open(os.fsencode(within / "full/kept"), "w"),
 )
 refused = 0
 for change in changes:

@@ -82,6 +82,8 @@ _CHANGES_WHAT_IS_THERE = (
     "shutil.rmtree",
 )
 """Audit events whose first argument is followed to what changes."""
+_NAMES = (str, bytes, os.PathLike)
+"""What names a file; a number is one that was opened before."""
 
 
 def guard_of(root: Path) -> Callable[[str, tuple[object, ...]], None]:
@@ -94,16 +96,15 @@ def guard_of(root: Path) -> Callable[[str, tuple[object, ...]], None]:
 
     def must_be_inside(about: object, *, followed: bool) -> None:
         # A name without its folder is one in a folder that was opened before, as removals do.
-        if not isinstance(about, (str, os.PathLike)) or not os.path.isabs(os.fspath(about)):
+        if not isinstance(about, _NAMES) or not os.path.isabs(name := os.fsdecode(about)):
             return
-        name = os.fspath(about)
         changed = name if followed else os.path.dirname(name)
         if not f"{os.path.realpath(changed)}/".startswith(inside):
             raise OSError(errno.EXDEV, "it leads out of the stand-in", name)
 
     def guard(event: str, about: tuple[object, ...]) -> None:
-        if event == "open" and isinstance(about[0], (str, os.PathLike)):
-            name, flags = os.fspath(about[0]), about[2]
+        if event == "open" and isinstance(about[0], _NAMES):
+            name, flags = os.fsdecode(about[0]), about[2]
             if name == os.devnull:
                 return
             _must_answer(name)
