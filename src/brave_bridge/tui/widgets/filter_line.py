@@ -27,7 +27,7 @@ class FilterLine(Horizontal):
         self.query_one(Static).display = False
 
     def open(self) -> None:
-        """Show it; what is typed from now on goes there."""
+        """Show it, and focus it at once: what is typed right after the key goes there."""
         self.display = True
         self.screen.set_focus(self.query_one(Input))
 
