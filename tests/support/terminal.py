@@ -4,6 +4,7 @@ import os
 import re
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import libtmux
@@ -46,23 +47,27 @@ class Terminal:
 
     def wait_for(self, pattern: str, *texts: str, seconds: float = 120) -> str:
         """Wait until one and the same screen matches and has all the texts in it; the screen."""
-        deadline = time.monotonic() + seconds
-        while time.monotonic() < deadline:
-            shown = self.screen()
-            if re.search(pattern, shown) and all(text in shown for text in texts):
-                return shown
-            # Each look is a process of tmux's: oftener, and it is the screen that waits for them.
-            time.sleep(0.15)
-        size = f"{self.pane.pane_width}x{self.pane.pane_height}"
-        raise AssertionError(f"never saw {(pattern, *texts)} on {size}:\n{self.screen()}")
+
+        def has_all(shown: str) -> bool:
+            return bool(re.search(pattern, shown)) and all(text in shown for text in texts)
+
+        return self._look_for(has_all, f"saw {(pattern, *texts)}", seconds)
 
     def leave_filter(self) -> None:
         """Go from the filter to the list that it leaves; letters are keys again then."""
         self.press("Enter")
-        deadline = time.monotonic() + 120
-        while "Enter: to the list" in self.screen():
-            assert time.monotonic() < deadline, self.screen()
-            time.sleep(0.05)
+        self._look_for(lambda shown: "Enter: to the list" not in shown, "left the filter", 120)
+
+    def _look_for(self, fits: Callable[[str], bool], words: str, seconds: float) -> str:
+        deadline = time.monotonic() + seconds
+        while time.monotonic() < deadline:
+            shown = self.screen()
+            if fits(shown):
+                return shown
+            # Each look is a process of tmux's: oftener, and it is the screen that waits for them.
+            time.sleep(0.15)
+        size = f"{self.pane.pane_width}x{self.pane.pane_height}"
+        raise AssertionError(f"never {words} on {size}:\n{self.screen()}")
 
     def close(self) -> None:
         """End the terminal as a person closes its window."""
