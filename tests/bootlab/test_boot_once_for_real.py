@@ -57,8 +57,7 @@ def running(root: Path, kernel: str, options: str = "") -> Iterator[container.Co
     says, aside = root / SAYS, root / "root/say"
     # It switches off whichever machine it is called on.
     says.rename(aside)
-    how = {"kernel": kernel, "options": options, "most_boots": 1}
-    with container.booted(root, **how) as machine:
+    with container.booted(root, kernel=kernel, options=options, most_boots=1) as machine:
         yield machine
     aside.rename(says)
 

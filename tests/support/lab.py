@@ -26,7 +26,8 @@ from tests.support.in_memory import room_in_memory
 CACHE = Path(os.environ.get("BRAVE_BRIDGE_LAB", "/var/tmp/brave-bridge-lab"))
 PACKAGES = "openssh-server,nginx-light,rsyslog,logrotate"
 NEEDED_TOOLS = ("mmdebstrap", "unshare", "mount", "btrfs", "mkfs.btrfs")
-NO_PAPERS = tuple(f"path-exclude=/usr/share/{name}/*" for name in ("doc", "info", "locale", "man"))
+_PAPERS = tuple(f"/usr/share/{name}" for name in ("doc", "info", "locale", "man"))
+NO_PAPERS = tuple(f"path-exclude={folder}/*" for folder in _PAPERS)
 """Options of dpkg(1) that leave out what no system that only boots has a reader for."""
 _ONE_USR = """cd "$1" && for one in bin lib lib32 lib64 libx32 sbin; do
   mkdir -p "usr/$one" && ln -s "usr/$one" "$one"
@@ -95,12 +96,13 @@ def kept_tree(
     ``more`` are further words for mmdebstrap(1).
     """
 
+    words = [*_AS_INSTALLED, f"--include={packages}", *more, release]
+
     def make(building: Path) -> None:
-        words = [*_AS_INSTALLED, f"--include={packages}", *more, release]
         _run(["mmdebstrap", *words, building, f"deb {mirrors()[0]} {release} main"])
         settle(building)
 
-    return _kept(name, f"{packages} {_source_of(settle)} {release} {more}", make)
+    return _kept(name, f"{words} {_source_of(settle)}", make)
 
 
 def _small() -> Path:
@@ -108,22 +110,28 @@ def _small() -> Path:
 
 
 def _grown(
-    name: str, packages: str, settle: Callable[[Path], None], options: tuple[str, ...] = ()
+    name: str, packages: str, settle: Callable[[Path], None], *, papers: bool = True
 ) -> Path:
     """The small Debian 11 tree that they all share, with these packages more.
 
-    ``options`` are for its dpkg(1), from then on.
+    Without ``papers`` it has no documentation and no translations.
     """
 
     def make(building: Path) -> None:
         _run(["cp", "-a", _small(), building])
-        (building / "etc/dpkg/dpkg.cfg.d/lab").write_text("".join(f"{one}\n" for one in options))
-        for folder in options and NO_PAPERS:
-            shutil.rmtree(building / folder.partition("/")[2].removesuffix("/*"))
+        if not papers:
+            _take_papers_away(building)
         _install(building, packages.split(","))
         settle(building)
 
-    return _kept(name, f"{packages} {_source_of(settle)} {options}", make)
+    return _kept(name, f"{packages} {_source_of(settle)} {papers}", make)
+
+
+def _take_papers_away(tree: Path) -> None:
+    """Those that are there, and those of whatever is installed from then on."""
+    (tree / "etc/dpkg/dpkg.cfg.d/lab").write_text("".join(f"{one}\n" for one in NO_PAPERS))
+    for folder in _PAPERS:
+        shutil.rmtree(tree / folder.lstrip("/"))
 
 
 def _install(tree: Path, packages: list[str]) -> None:
@@ -156,8 +164,9 @@ def _kept(name: str, recipe: str, make: Callable[[Path], None]) -> Path:
             for left in (half, *beside.glob(f"half-built-{name}-*"), *_unused(name)):
                 shutil.rmtree(left, ignore_errors=True)
             with tempfile.TemporaryDirectory(prefix=f"half-built-{name}-", dir=beside) as place:
-                make(Path(place) / name)
-                _run(["cp", "-a", Path(place) / name, half])
+                building = Path(place) / name
+                make(building)
+                _run(["cp", "-a", building, half])
             half.rename(tree)
         os.utime(tree)
     return tree
@@ -198,12 +207,12 @@ def with_init() -> Path:
 
     Nobody may change it.
     """
-    return _grown("init", "systemd-sysv,dbus,iproute2,openssh-server", _one_source, NO_PAPERS)
+    return _grown("init", "systemd-sysv,dbus,iproute2,openssh-server", _one_source, papers=False)
 
 
 def with_openrc() -> Path:
     """A small Debian 11 tree that boots by OpenRC, with cron; kept. Nobody may change it."""
-    return _grown("openrc", "sysvinit-core,openrc", _one_source, NO_PAPERS)
+    return _grown("openrc", "sysvinit-core,openrc", _one_source, papers=False)
 
 
 def _one_source(tree: Path) -> None:
