@@ -5,7 +5,7 @@ be, has ``strace`` tell what each command opens of them, and runs the command ag
 these turned into a link that leads out, a pipe, a device, a folder, 4 GiB, or rubbish. Nothing
 outside may change, nothing may hang, nothing may end in a traceback. ``SHARE`` is the part of all
 these that is tried, by chance and the same each time; a ``SLICE`` such as ``2/8`` is the second
-eighth of that: all eight, wherever they are run, are the whole.
+eighth of that, ``2-8/8`` all but the first: all eight, wherever they are run, are the whole.
 
 Commands that only look are run one by one in the same world, with every file. Each of the others
 has a world of its own: it is tried with the files that none of those opens, two of those that
@@ -25,7 +25,7 @@ import tempfile
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from functools import cache, partial
 from pathlib import Path
 from typing import NamedTuple
@@ -279,7 +279,7 @@ def seen_of(outside: Path) -> dict[str, tuple]:
 def trials(world: World, number: int, share: float, folder: Path) -> Iterator[Trial]:
     """What is tried in the world of a part: each file of a command in each kind, or a share."""
     part, chance = PARTS[number], random.Random(11)
-    opened = {words: _opened(world, words, folder) for words in _lines(part.looking)}
+    opened = _opened_by_each(world, _lines(part.looking), folder)
     known = set().union(*opened.values())
     for path in sorted(known):
         looking = tuple(words for words, paths in opened.items() if path in paths)
@@ -287,8 +287,8 @@ def trials(world: World, number: int, share: float, folder: Path) -> Iterator[Tr
             tried = tuple(words for words in looking if chance.random() < share)
             if tried:
                 yield Trial(number, tried, path, kind)
-    for words in _lines(part.changing):
-        for path in _two_of_each_sort(_opened(world, words, folder), chance):
+    for words, paths in _opened_by_each(world, _lines(part.changing), folder).items():
+        for path in _two_of_each_sort(paths, chance):
             often = share * _OF_WHAT_OTHERS_OPEN if path in known else share
             kinds = [kind for kind in KINDS if chance.random() < often]
             yield from (Trial(number, (words,), path, kind) for kind in kinds)
@@ -308,12 +308,19 @@ def _lines(text: str) -> list[str]:
     return text.strip().splitlines()
 
 
+def _opened_by_each(world: World, commands: list[str], folder: Path) -> dict[str, set[str]]:
+    """What each command opens, two of them traced at a time."""
+    with ThreadPoolExecutor(2) as pool:
+        found = pool.map(lambda words: _opened(world, words, folder), commands)
+        return dict(zip(commands, found, strict=True))
+
+
 def _opened(world: World, words: str, folder: Path) -> set[str]:
-    copy = world.copy(folder / "traced")
+    copy = world.copy(Path(tempfile.mkdtemp(dir=folder)) / "traced")
     paths = copy.opened_by(words)
     copy.end_all()
     FOLDERS.update(Path(path).name for path in paths if (world.home / path).is_dir())
-    shutil.rmtree(copy.folder)
+    shutil.rmtree(copy.folder.parent)
     return paths
 
 
@@ -351,12 +358,14 @@ def commands_left() -> set[str]:
 
 
 def _to_try(worlds: list[World], share: float, part: str, folder: Path) -> list[Trial]:
-    """A slice (``first/of``) of what is tried in all worlds."""
-    first, of = map(int, part.split("/"))
+    """A slice (``first/of``, or ``first-last/of``) of what is tried in all worlds."""
+    wanted, _, of = part.partition("/")
+    first, _, last = wanted.partition("-")
     every = [trial for n, world in enumerate(worlds) for trial in trials(world, n, share, folder)]
     # The kinds follow one another: by chance each slice has its part of all of them.
     random.Random(7).shuffle(every)
-    return every[first - 1 :: of]
+    slices = range(int(first), int(last or first) + 1)
+    return [trial for number in slices for trial in every[number - 1 :: int(of)]]
 
 
 def _try_all(worlds: list[World], todo: list[Trial], folder: Path) -> bool:
