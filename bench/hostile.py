@@ -12,11 +12,8 @@ has a world of its own: it is tried with the files that none of those opens, two
 differ in a package's or a snapshot's name alone (``ALIKE``), and with a tenth of the rest.
 """
 
-import gc
-import importlib
 import multiprocessing
 import os
-import pkgutil
 import random
 import re
 import shutil
@@ -26,15 +23,14 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
-from functools import cache, partial
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
-import typer
+from tests.support.commands import load_for_copies
 
-import brave_bridge
 from bench.hostile_world import Said, World, made
-from brave_bridge.cli.table import MODULES, load_commands
+from brave_bridge.cli.table import MODULES
 
 
 class Part(NamedTuple):
@@ -333,18 +329,6 @@ def _prepared(part: Part, folder: Path) -> World:
     return world
 
 
-def _load() -> None:
-    """Import all that commands import when they run."""
-    load_commands()
-    for module in pkgutil.walk_packages(brave_bridge.__path__, "brave_bridge."):
-        if not module.name.startswith("brave_bridge.tui") and ".plain" not in module.name:
-            importlib.import_module(module.name)
-    # Put together once, and what is there now is looked through no more, in each of the processes.
-    typer.main.get_command = cache(typer.main.get_command)
-    gc.collect()
-    gc.freeze()
-
-
 def commands_tried() -> set[str]:
     """The names of the commands that are run here."""
     texts = (text for part in PARTS for text in (part.looking, part.changing))
@@ -390,7 +374,7 @@ def _try_all(worlds: list[World], todo: list[Trial], folder: Path) -> bool:
 
 def main(share: str = "1", part: str = "1/1") -> int:
     """Try it and print what came of it; 1 where anything went wrong."""
-    _load()
+    load_for_copies()
     with tempfile.TemporaryDirectory(dir=os.environ.get("TMPDIR", "/var/tmp")) as temporary:
         folder = Path(temporary)
         worlds = [_prepared(one, folder / f"part-{n}") for n, one in enumerate(PARTS)]

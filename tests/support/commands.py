@@ -6,19 +6,30 @@ terminals of ``tests/screen`` and the runtime's tests are about.
 """
 
 import contextlib
+import gc
+import importlib
 import io
 import os
+import pkgutil
 import signal
 import subprocess
 import sys
 import time
 import traceback
 from collections.abc import Callable, Mapping, Sequence
+from functools import cache
 from typing import NoReturn
 
+import typer
+
+import brave_bridge
 from brave_bridge.cli.entry import main
 from brave_bridge.cli.ready import load_runner
 from brave_bridge.cli.table import load_commands
+from brave_bridge.snapshots.rescue.build import rescue_tool
+
+_LOADED_AT_WORK = ("httpx", "pysat.solvers", "typer._adapters")
+"""What the program and its libraries load only when a command needs it."""
 
 
 def run_command(
@@ -28,8 +39,7 @@ def run_command(
     seconds: float = 900,
 ) -> subprocess.CompletedProcess[str]:
     """Run ``brave-bridge`` with these words; what came of it. TimeoutError."""
-    load_commands()
-    load_runner()
+    load_for_copies()
     outputs = [os.memfd_create(name) for name in ("output", "errors")]
     process = os.fork()
     if not process:
@@ -45,6 +55,23 @@ def run_command(
             stream.seek(0)
             said.append(stream.read().decode(errors="replace"))
     return subprocess.CompletedProcess(list(words), os.waitstatus_to_exitcode(status), *said)
+
+
+@cache
+def load_for_copies() -> None:
+    """Load and make, once, what every copy of this process would load and make for itself."""
+    load_commands()
+    load_runner()
+    for module in pkgutil.walk_packages(brave_bridge.__path__, "brave_bridge."):
+        if not module.name.startswith("brave_bridge.tui") and ".plain" not in module.name:
+            importlib.import_module(module.name)
+    for name in _LOADED_AT_WORK:
+        importlib.import_module(name)
+    typer.main.get_command = cache(typer.main.get_command)
+    rescue_tool()
+    # What is there now is looked through no more, in each of the processes.
+    gc.collect()
+    gc.freeze()
 
 
 def waited_for(process: int, seconds: float) -> int | None:

@@ -27,6 +27,7 @@ from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.rows import QuestionRow, beginning_row
 from brave_bridge.workbench.desk import Desk, stamp
 from brave_bridge.workbench.targets import Target
+from tests.support.commands import load_for_copies
 
 _KINDS = {
     CrossBrief: "crossing",
@@ -70,6 +71,7 @@ def carry_out_on(
     shall_die: Callable[[str, int, Logbook], bool] = lambda moment, seq, logbook: False,
 ) -> int:
     """Run a procedure in a child; its wait status. It kills itself where ``shall_die`` says so."""
+    load_for_copies()
     child = os.fork()
     if child == 0:
         code = 1

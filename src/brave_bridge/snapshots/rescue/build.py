@@ -64,6 +64,7 @@ if __name__ == "__main__":
 """
 
 
+@cache
 def rescue_tool() -> str:
     """The text of the tool. Its last line says what it is made of, and of the rest what it is."""
     text = one_file(_ABOUT, (*MODULES, _STAND_INS), _LAST)
