@@ -6,12 +6,12 @@ from hypothesis import strategies as st
 
 from brave_bridge.core.formats.apt_output import (
     change_summary,
-    fault_lines,
     status_line,
 )
 from brave_bridge.core.formats.apt_release import read_archive_release
 from brave_bridge.core.formats.apt_status_db import read_status
 from brave_bridge.core.formats.deb822 import FormatError, stanza_text, stanzas
+from brave_bridge.core.formats.fault_lines import fault_lines
 from brave_bridge.core.formats.os_release import read_os_release
 from brave_bridge.core.formats.text import byte_size, counted, one_line, plain
 

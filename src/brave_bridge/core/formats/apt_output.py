@@ -6,7 +6,6 @@ locale; ``status_line`` reads the status descriptor that ``APT::Status-Fd`` name
 """
 
 import re
-from itertools import zip_longest
 
 import msgspec
 
@@ -117,20 +116,3 @@ def fetched(output: str) -> tuple[float, float] | None:
         return None
     # Less than a second is told as 0.
     return size, max(int(hours or 0) * 3600 + int(minutes or 0) * 60 + int(seconds), 0.5)
-
-
-_FAULT_MARKS = ("E: ", "W: ", "Err:", "dpkg: error", "dpkg: warning")
-
-
-def fault_lines(output: str) -> list[str]:
-    """The lines that report an error or a warning, in order, without repetition.
-
-    A line is told together with the indented one that it announces.
-    """
-    found = []
-    lines = output.splitlines()
-    for line, following in zip_longest(lines, lines[1:], fillvalue=""):
-        if line.startswith(_FAULT_MARKS):
-            announced = f" {following.strip()}" if following.startswith(" ") else ""
-            found.append(line.strip() + announced)
-    return list(dict.fromkeys(found))

@@ -10,9 +10,10 @@ import msgspec
 from brave_bridge.core.crossing.family import ExactCommands, ExactStage, FetchAhead
 from brave_bridge.core.crossing.replies import FileText
 from brave_bridge.core.crossing.requests import Run
-from brave_bridge.core.formats.apt_output import change_summary, fault_lines
+from brave_bridge.core.formats.apt_output import change_summary
 from brave_bridge.core.formats.apt_release import read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
+from brave_bridge.core.formats.fault_lines import fault_lines
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges, difference
 from brave_bridge.core.packages.updates import Outlook, Update
 from brave_bridge.core.plan.leg_plan import LegPlan

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from brave_bridge.core.formats.apt_output import fault_lines
+from brave_bridge.core.formats.fault_lines import fault_lines
 from brave_bridge.core.formats.text import plain
 from brave_bridge.runner.briefs import CrossBrief, known_brief
 from brave_bridge.workbench.outlook.forecast import actual_seconds, roughly, seconds_between
