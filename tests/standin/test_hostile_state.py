@@ -13,12 +13,14 @@ from pathlib import Path
 import pytest
 
 import brave_bridge
+from brave_bridge.archives.opening import downloader_of
 from brave_bridge.cli.running import run as run_words
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.machines import jobs
 from brave_bridge.machines.folder_state import FolderState
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.standin.command import run as run_on_stand_in
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief
@@ -280,6 +282,16 @@ def test_damaged_state_is_told_and_set_aside_and_never_emptied(stand_in, name, c
         assert ".damaged-" in told[0].title
     else:
         assert (desk.machine.state.folder / name).read_bytes() == content
+
+
+@pytest.mark.parametrize("content", [b"\xff" * 9000, b"{", b"[]", b"[" * 100_000], ids=range(4))
+def test_damaged_settings_of_a_stand_in_are_told_by_whoever_reads_them(stand_in, content, capsys):
+    desk = stand_in("petrel")
+    (desk.machine.state.folder / "stand-in.json").write_bytes(content)
+    with pytest.raises(MachineError, match="it is damaged"), downloader_of(desk.machine):
+        pass
+    assert run_on_stand_in(desk.machine.root, ["apt-get", "update"]) == 100
+    assert "E: reading /var/lib/brave-bridge/stand-in.json" in capsys.readouterr().out
 
 
 def test_a_logbook_that_is_only_locked_is_never_set_aside(stand_in, monkeypatch):

@@ -92,11 +92,7 @@ class AptGet:
         if carry_out is None:
             print(f"E: Invalid operation {' '.join(self.command)}")
             return 100
-        try:
-            return carry_out()
-        except MachineError as error:
-            print(f"E: {error.attempted} ({error.seen})")
-            return 100
+        return carry_out()
 
     @property
     def _asks_for_versions(self) -> bool:

@@ -24,10 +24,15 @@ def run(root: Path, argv: list[str]) -> int:
 
 
 def _apt_get(root: Path, words: list[str]) -> int:
+    from brave_bridge.machines.port import MachineError
     from brave_bridge.machines.standin.apt import AptGet
     from brave_bridge.machines.standin.files import files_of
 
-    return AptGet(files_of(root), words).run()
+    try:
+        return AptGet(files_of(root), words).run()
+    except MachineError as error:
+        print(f"E: {error.attempted} ({error.seen})")
+        return 100
 
 
 def _apt_mark(root: Path, words: list[str]) -> int:

@@ -12,7 +12,7 @@ from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_r
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile, entries, index_stem
 from brave_bridge.core.formats.deb822 import stanzas
 from brave_bridge.machines.folder import FolderMachine
-from brave_bridge.machines.port import Machine
+from brave_bridge.machines.port import Machine, MachineError
 
 SETTINGS = "/var/lib/brave-bridge/stand-in.json"
 
@@ -29,9 +29,13 @@ class Settings(msgspec.Struct):
 
 
 def read_settings(machine: Machine) -> Settings:
-    """The stand-in's settings; those of a plain one where it has none."""
+    """The stand-in's settings; those of a plain one where it has none. MachineError."""
     content = machine.files.read_if_there(SETTINGS, 100_000)
-    return msgspec.json.decode(content, type=Settings) if content else Settings()
+    try:
+        return msgspec.json.decode(content, type=Settings) if content else Settings()
+    except msgspec.DecodeError as error:
+        seen, remedy = f"it is damaged: {error}", "brave-bridge demo --fresh builds it anew"
+        raise MachineError(f"reading {SETTINGS}", machine.name, seen, remedy) from error
 
 
 class FetchFault(Exception):
