@@ -56,6 +56,17 @@ def run(left_open, capsys):
     return command
 
 
+def test_however_often_it_is_gone_on_with_half_done_is_not_whole(left_open, run):
+    for _ in range(3):
+        code, output = run("go-on", "--yes")
+        assert code == 3 and "half done: quay-tidebase (half-configured)" in output, output
+        assert output.count("post-installation script") == 1 and "is whole" not in output
+        assert left_open.survey().facts.broken, "there is something half done"
+    mend(left_open)
+    code, output = run("go-on", "--yes")
+    assert code == 0 and not left_open.survey().facts.broken, output
+
+
 def test_an_open_leg_is_told_by_survey_next_line_and_refusals(left_open, run, monkeypatch):
     surveyed = left_open.survey()
     told = next(f for f in surveyed.findings if f.id == "open-leg")

@@ -25,7 +25,12 @@ from brave_bridge.core.crossing.requests import (
     Script,
     TakeSnapshot,
 )
-from brave_bridge.core.crossing.restart import expected_kernel, failing_since, restart_at_once
+from brave_bridge.core.crossing.restart import (
+    expected_kernel,
+    failing_since,
+    restart_at_once,
+    why_no_restart,
+)
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import (
     ended_well,
@@ -226,6 +231,9 @@ class _Updating:
         reasons = restart_reasons(reply.facts)
         if not reasons:
             return ()
+        kernel = expected_kernel(before, reply.facts)
+        if why := why_no_restart(reply.facts, kernel):
+            return (f"a restart is pending; {why}",)
         wanted = "; ".join(reason.words for reason in reasons)
         answer = yield from Ask(
             title="Restart the machine now?",
@@ -236,7 +244,6 @@ class _Updating:
         )
         if not (isinstance(answer, Answered) and answer.choice == RESTART):
             return ("a restart is pending",)
-        kernel = expected_kernel(before, reply.facts)
         came = yield from restart_at_once(reply.facts, kernel, "restart")
         if came.facts is None:
             return (f"the restart is not confirmed: {came.failure}",)

@@ -14,9 +14,10 @@ from brave_bridge.core.crossing.restart import (
     expected_kernel,
     failing_since,
     restart,
+    why_no_restart,
 )
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import what_was_seen
+from brave_bridge.core.crossing.stage import repair, what_was_seen
 from brave_bridge.core.images.system import is_on_trial
 from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.releases.standing import RELEASE
@@ -42,10 +43,10 @@ _ROUNDS = 2
 def finish_leg(procedure: LegProcedure, leg: LegUnderWay) -> Script[Outcome]:
     """Restart where it is needed, look what came up, install what is newer; close the leg."""
     wanted = _planned_reasons(leg)
-    reply = yield from ReadFacts(title="See whether a restart is needed")
-    if not isinstance(reply, FactsRead):
-        return (yield from leg.failed(AT, what_was_seen(reply)))
-    now, before = reply.facts, leg.baseline or leg.facts
+    now = yield from _behind_the_stages(procedure, leg)
+    if isinstance(now, Outcome):
+        return now
+    before = leg.baseline or leg.facts
     leg.warnings += yield from carry_board_settings(before, now)
     for number in range(_ROUNDS):
         reasons = (*wanted, *(reason.words for reason in restart_reasons(now)))
@@ -75,6 +76,20 @@ def finish_leg(procedure: LegProcedure, leg: LegUnderWay) -> Script[Outcome]:
     return DONE
 
 
+def _behind_the_stages(procedure: LegProcedure, leg: LegUnderWay) -> Script[Facts | Outcome]:
+    """What is there now; an outcome where that cannot be read, or a package is half done."""
+    title = "See whether a restart is needed"
+    reply = yield from ReadFacts(title=title)
+    if isinstance(reply, FactsRead) and reply.facts.broken and procedure.commands is not None:
+        # Since the stages somebody worked here, or only a repair brought it to the end of them.
+        if half_done := (yield from repair(procedure.commands)):
+            return (yield from leg.failed(AT, half_done))
+        reply = yield from ReadFacts(title=title)
+    if not isinstance(reply, FactsRead):
+        return (yield from leg.failed(AT, what_was_seen(reply)))
+    return reply.facts
+
+
 def _planned_reasons(leg: LegUnderWay) -> tuple[str, ...]:
     """Why the plan says that a restart is needed."""
     step = leg.plan.step(RestartStep)
@@ -90,10 +105,12 @@ def _restart(
     number: int,
 ) -> Script[CameUp | Outcome]:
     """Restart; an outcome where the leg cannot be called whole."""
+    kernel = "" if procedure.brings_its_kernel else expected_kernel(before, now)
+    if why := why_no_restart(now, kernel):
+        return (yield from leg.failed(AT, why))
     # Kept on the machine: whoever goes on without the logbook begins here.
     yield from leg.keep_open(AT)
     yield from leg.end_trial()
-    kernel = "" if procedure.brings_its_kernel else expected_kernel(before, now)
     came = yield from restart(now, reasons, kernel, f"restart-{leg.number}-{number}")
     if came.declined:
         leg.warnings += ("the system was not started since: what it comes up as is not known",)

@@ -12,10 +12,13 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.crossing.restart import expected_kernel, restart_at_once
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import ended_well, repair, unguarded, what_was_seen
+from brave_bridge.core.crossing.stage import ended_well, left_whole, unguarded, what_was_seen
 
 RESTART = ("systemctl", "reboot")
 _UNTOUCHED = "nothing was changed"
+_REPAIRS = 3
+"""How often it is tried to have every package whole: one may become so only behind another."""
+
 QUIET = {"LC_ALL": "C", "DEBIAN_FRONTEND": "noninteractive"}
 
 
@@ -57,17 +60,15 @@ def _all_of(
 
 def _until_nothing_is_open(family: CrossingFamily) -> Script[Outcome]:
     """Repair until no package is half installed; what stays so is told."""
-    for _ in range(3):
-        reply = yield from ReadFacts(title="Look for packages that are half installed")
-        if isinstance(reply, FactsRead) and not reply.facts.broken:
+    why = ""
+    for _ in range(_REPAIRS):
+        why = yield from left_whole(family)
+        if not why:
             return Outcome(state="done")
-        yield from repair(family)
-    broken = reply.facts.broken if isinstance(reply, FactsRead) else ()
-    names = ", ".join(package.name for package in broken[:6])
     return Outcome(
         state="failed",
         at="packages",
-        why=what_was_seen(reply) or f"still half installed: {names}",
+        why=why,
         safe="nothing else was changed",
         next_step="look at the output in the logbook; a way back brings all of it back",
     )

@@ -29,6 +29,7 @@ from brave_bridge.core.crossing.requests import (
     Script,
 )
 from brave_bridge.core.crossing.stage import what_was_seen
+from brave_bridge.core.survey.boot_fitness import unfit_to_boot
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.restart_need import newest_kernel
 
@@ -86,6 +87,12 @@ def expected_kernel(before: Facts, now: Facts) -> str:
     return newest.version
 
 
+def why_no_restart(now: Facts, kernel: str) -> str:
+    """Why a restart must not be asked for; empty where what boots next is there whole."""
+    lacks = unfit_to_boot(now, kernel)
+    return f"no restart, what boots next is not whole: {'; '.join(lacks)}" if lacks else ""
+
+
 def restart(now: Facts, why: Sequence[str], kernel: str, key: str) -> Script[CameUp]:
     """Have the machine restarted and look what came up; once more where that is wrong.
 
@@ -103,6 +110,8 @@ def restart(now: Facts, why: Sequence[str], kernel: str, key: str) -> Script[Cam
 
 def restart_on_trial(now: Facts, trial: Trial, kernel: str, key: str) -> Script[CameUp]:
     """Restart into what is on trial, and look what came up; it is tried once only."""
+    if why := why_no_restart(now, kernel):
+        return CameUp(failure=why)
     arranged = yield from arrange()
     came = yield from _asked_for(now, "\n".join((*trial.words, *arranged)), kernel, key)
     return (yield from looked_on(came, trial))
@@ -110,6 +119,8 @@ def restart_on_trial(now: Facts, trial: Trial, kernel: str, key: str) -> Script[
 
 def restart_at_once(now: Facts, kernel: str, key: str) -> Script[CameUp]:
     """Restart a machine whose person has agreed to it already; see ``restart``."""
+    if why := why_no_restart(now, kernel):
+        return CameUp(failure=why)
     trial = yield from on_trial(now, kernel, key)
     yield from arrange()
     came = yield from _restarted(now, kernel, key)

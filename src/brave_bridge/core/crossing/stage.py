@@ -23,9 +23,12 @@ from brave_bridge.core.crossing.requests import (
     UnguardServices,
 )
 from brave_bridge.core.formats.apt_sources import SourceFile
+from brave_bridge.core.survey.boot_fitness import room_for_a_kernel
 
 MOST_CUT_OFF = 9
 """How often something that vanishes is begun again: a power supply that fails goes on failing."""
+
+_MOST_FAULTS, _MOST_NAMES = 4, 6
 
 
 def titled(run: Run, title: str) -> Run:
@@ -67,7 +70,13 @@ def why_it_failed(family: CrossingFamily, reply: Reply) -> str:
         return "the command was interrupted"
     faults = family.faults(reply.output)
     said = [line.strip() for line in reply.output.splitlines() if line.strip()]
-    return "; ".join(faults[-4:] or said[-2:]) or f"exit code {reply.exit_code}"
+    return "; ".join(faults[:_MOST_FAULTS] or said[-2:]) or f"exit code {reply.exit_code}"
+
+
+def together(*whys: str) -> str:
+    """Reasons as one text in which nothing is said twice."""
+    said = (part for why in whys for part in why.split("; ") if part)
+    return "; ".join(dict.fromkeys(said))
 
 
 def last_words(reply: Reply, most: int = 1) -> str:
@@ -85,14 +94,15 @@ def run_stage(family: CrossingFamily, name: str, title: str, command: Run) -> Sc
     """Carry out a stage; why it failed, or an empty text.
 
     Tries are counted by how they ended: one that ended badly is tried once more, one that was
-    cut off is tried again. Before every further try comes a repair.
+    cut off is tried again. Before every further try comes a repair. A stage that leaves a package
+    half done did not end well, whatever its command says.
     """
     wanted = f"{name.capitalize()}: {title}"
     first_why, cut_off = "", 0
     while True:
         reply = yield from titled(command, wanted)
         if ended_well(reply):
-            return ""
+            return (yield from left_whole(family))
         cut_off += was_cut_off(reply)
         why = why_it_failed(family, reply)
         if cut_off > MOST_CUT_OFF or (first_why and not was_cut_off(reply)):
@@ -122,9 +132,20 @@ def was_cut_off(reply: Reply) -> bool:
     return isinstance(reply, Ran) and reply.lost
 
 
-def repair(family: CrossingFamily) -> Script[None]:
-    """Finish half-done work; what was cut off while it was unpacked is installed again."""
-    yield from _carried_out(family.repair())
+def left_whole(family: CrossingFamily) -> Script[str]:
+    """See that every package is whole, and repair what is not; what stays half done, and why."""
+    reply = yield from ReadFacts(title="See that every package is whole")
+    if isinstance(reply, FactsRead) and not reply.facts.broken:
+        return ""
+    return (yield from repair(family))
+
+
+def repair(family: CrossingFamily) -> Script[str]:
+    """Finish half-done work; what was cut off while it was unpacked is installed again.
+
+    What is half done all the same, and why; empty where every package is whole.
+    """
+    why = yield from _carried_out(family, family.repair())
     reply = yield from ReadFacts(title="Look for packages cut off while they were unpacked")
     cut_off = (
         [package.name for package in reply.facts.installed if package.fault != "ok"]
@@ -132,16 +153,38 @@ def repair(family: CrossingFamily) -> Script[None]:
         else []
     )
     if cut_off:
-        yield from _carried_out((family.reinstall(cut_off), *family.repair()))
+        steps = (family.reinstall(cut_off), *family.repair())
+        why = yield from _carried_out(family, steps)
+        reply = yield from ReadFacts(title="See that every package is whole")
+    return _half_done(reply, why)
 
 
-def _carried_out(steps: Iterable[Run]) -> Script[None]:
-    """Carry out the steps of a repair; when one is cut off, all begin again."""
+def _half_done(reply: Reply, why: str) -> str:
+    if not isinstance(reply, FactsRead):
+        return f"whether every package is whole is not read: {what_was_seen(reply)}"
+    broken = reply.facts.broken
+    if not broken:
+        return ""
+    names = ", ".join(f"{package.name} ({package.state})" for package in broken[:_MOST_NAMES])
+    room = room_for_a_kernel(reply.facts)
+    if room is not None and not room.is_enough:
+        why = together(why, room.words)
+    more = f" and {len(broken) - _MOST_NAMES} more" if len(broken) > _MOST_NAMES else ""
+    return f"half done: {names}{more}" + (f"; {why}" if why else "")
+
+
+def _carried_out(family: CrossingFamily, steps: Iterable[Run]) -> Script[str]:
+    """Carry out the steps of a repair, all again when one is cut off; why one failed, the first."""
     steps = tuple(steps)
+    why = ""
     for _ in range(MOST_CUT_OFF):
+        why = ""
         for step in steps:
             reply = yield from step
             if was_cut_off(reply):
                 break
+            if not ended_well(reply):
+                why = why or why_it_failed(family, reply)
         else:
-            return
+            return why
+    return why or "the repair was cut off again and again"

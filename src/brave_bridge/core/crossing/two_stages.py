@@ -26,6 +26,7 @@ from brave_bridge.core.crossing.stage import (
     run_stage,
     texts_of,
     titled,
+    together,
     what_was_seen,
     why_it_failed,
 )
@@ -55,6 +56,8 @@ class _TwoStageLeg:
         self.commands = commands
         self.leg = leg
         self.ahead = Ahead(commands, leg.plan)
+        self.half_done = ""
+        """What a repair could not finish, and why."""
 
     def cross(self) -> Script[Outcome]:
         refusal = yield from self.leg.begin(self._objection, self.ahead.begin)
@@ -84,7 +87,8 @@ class _TwoStageLeg:
         prepared = yield from prepare(self.commands, leg.plan, leg.number, self.ahead, part_way)
         if isinstance(prepared, NotReady):
             if self.leg.begun:
-                return (yield from self.leg.failed(prepared.at, prepared.why))
+                why = together(self.half_done, prepared.why)
+                return (yield from self.leg.failed(prepared.at, why))
             refusal = self.leg.stopped(prepared.at, prepared.why, prepared.next_step)
             return (yield from self._put_sources_back(refusal))
         self.leg.plan, commands = prepared.plan, prepared.commands
@@ -97,6 +101,8 @@ class _TwoStageLeg:
             if why:
                 return (yield from self.leg.failed(name, why))
             yield from self.leg.checkpoint(name)
+        if commands.stage_one is None and commands.stage_two is None and self.half_done:
+            return (yield from self.leg.failed("packages", self.half_done))
         return (yield from self._settle())
 
     def _stage(self, name: str, title: str, stage: ExactStage | None) -> Script[str]:
@@ -155,7 +161,7 @@ class _TwoStageLeg:
 
     def _take_up_where_it_stood(self) -> Script[Outcome | None]:
         """Repair what the try before left, and have the sources point at the leg's end."""
-        yield from repair(self.commands)
+        self.half_done = yield from repair(self.commands)
         reply = yield from ReadFacts(title="Read what is there and what is missing")
         if not isinstance(reply, FactsRead):
             return (yield from self.leg.failed("ready", what_was_seen(reply)))

@@ -216,3 +216,7 @@ class Kernel(msgspec.Struct, frozen=True):
     boot_bytes: int = 0
     installed_at: str = ""
     signed: bool | None = None
+    initrd: str | None = None
+    """Its initial file system in /boot, empty where it has none; None where that is not known."""
+    modules: bool | None = None
+    """Whether the list of its modules is there, as depmod(8) makes it; None where not known."""

@@ -21,7 +21,7 @@ from brave_bridge.core.formats.wtmp import read_boots
 from brave_bridge.core.kernels.kernel_package import series_of
 from brave_bridge.core.survey.facts import Evidence
 from brave_bridge.core.survey.platform import PAST_MARK, Boot, FirmwareOption, Kernel, LastBoot
-from brave_bridge.machines.queries import Contents, Names, Seen
+from brave_bridge.machines.queries import Contents, Found, Names, Seen
 
 _EFI = "/sys/firmware/efi"
 _SECURE_BOOT = f"{_EFI}/efivars/SecureBoot-8be4df61-93ca-11d2-aa0d-00e098032b8c"
@@ -39,12 +39,13 @@ _RUNNING = Contents(
 )
 _LAST = (Contents((ACCOUNT,), LARGEST), Contents((_WTMP,), _WTMP_LIMIT))
 _IMAGES = ("/boot/vmlinuz*", "/boot/vmlinux-*", "/boot/kernel-*", "/boot/bzImage*")
+_MODULES, _MODULE_LIST = ("/lib/modules", "/usr/lib/modules"), "modules.dep"
 QUERIES = (
     _RUNNING,
     Contents((_SECURE_BOOT,), 16),
     Contents((f"{_EFI}/efivars/Boot*-{GUID}",), 4096),
     *_LAST,
-    Names((_EFI, "/boot/*")),
+    Names((_EFI, "/boot/*", *(f"{folder}/*/{_MODULE_LIST}" for folder in _MODULES))),
     Contents((PAST_MARK,), 200, cut=True),
     Contents(_IMAGES, HEAD_BYTES, cut=True),
 )
@@ -161,6 +162,12 @@ def _version_of(path: str, head: bytes) -> str:
     return named if series_of(named) else one_line(version_in(head), 80) or named
 
 
+def _initrd_among(together: list[Found]) -> str:
+    """The initial file system among the files of a kernel; an empty one is none."""
+    of_it = (f.path for f in together if f.path.rpartition("/")[2].startswith("init") and f.size)
+    return next(of_it, "")
+
+
 def kernels(seen: Seen, running: str) -> tuple[tuple[Kernel, ...], Evidence]:
     """The kernel images in /boot, by path."""
     files = {found.path: found for found in seen.paths("/boot/*") if found.kind == "file"}
@@ -175,5 +182,19 @@ def kernels(seen: Seen, running: str) -> tuple[tuple[Kernel, ...], Evidence]:
         size = sum(file.size for file in together)
         when = iso_time(max(file.modified for file in together))
         signed = is_signed(head)
-        images.append(Kernel(version, path, found.size, version == running, size, when, signed))
+        images.append(
+            Kernel(
+                version=version,
+                path=path,
+                size_bytes=found.size,
+                running=version == running,
+                boot_bytes=size,
+                installed_at=when,
+                signed=signed,
+                initrd=_initrd_among(together),
+                modules=any(
+                    f"{folder}/{version}/{_MODULE_LIST}" in seen.found for folder in _MODULES
+                ),
+            )
+        )
     return tuple(images), Evidence("kernels", "/boot", f"{len(images)} images")

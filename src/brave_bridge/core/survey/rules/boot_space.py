@@ -1,11 +1,7 @@
 """Is there room for one more kernel?"""
 
-from brave_bridge.core.formats.text import byte_size
+from brave_bridge.core.survey.boot_fitness import room_for_a_kernel, spare_kernels
 from brave_bridge.core.survey.findings import Situation, clear, not_applicable, rule, stop
-
-MARGIN = 1.25
-LEAST_BYTES = 40_000_000
-"""What a kernel with its initial file system is taken to need at least."""
 
 
 @rule(
@@ -17,21 +13,15 @@ LEAST_BYTES = 40_000_000
     overrule=True,
 )
 def boot_space(situation: Situation):
-    facts = situation.facts
-    room = facts.room_at("/boot")
-    if room is None or not facts.kernels:
+    room = room_for_a_kernel(situation.facts)
+    if room is None:
         yield not_applicable("No kernel is installed here", "/boot: no image")
         return
-    need = int(max(max(k.boot_bytes for k in facts.kernels) * MARGIN, LEAST_BYTES))
-    evidence = (
-        f"{room.path}: {byte_size(room.free_bytes)} free; "
-        f"the largest kernel here has {byte_size(need / MARGIN)}"
-    )
-    if room.free_bytes >= need:
-        yield clear(f"There is room for one more kernel on {room.path}", evidence)
+    if room.is_enough:
+        yield clear(f"There is room for one more kernel on {room.path}", room.words)
         return
-    spare = [k.version for k in facts.kernels if not k.running][:-1]
+    spare = spare_kernels(situation.facts)
     remedy = (
         f"Remove an old kernel: {', '.join(spare[:3])}." if spare else "Make the partition larger."
     )
-    yield stop(f"No room for one more kernel on {room.path}", evidence, remedy)
+    yield stop(f"No room for one more kernel on {room.path}", room.words, remedy)
