@@ -60,8 +60,8 @@ def test_petrel_goes_across_and_back_by_keys(first_terminal):
         "packages would",
     )
     screen.type("the gauge is deaf")
-    screen.press("Tab")
-    time.sleep(0.4)
+    screen.wait_for("the gauge is deaf")
+    screen.go_to_next_field()
     screen.type("petrel")
     screen.press("Enter")
     screen.wait_for("equal to the way back|as good as before|back to", seconds=60)

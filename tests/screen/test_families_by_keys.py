@@ -1,7 +1,6 @@
 """Machines of other families across and back, by keys in a real terminal."""
 
 import shutil
-import time
 
 import pytest
 
@@ -33,8 +32,8 @@ def back_again(screen: Terminal, name: str, release: str) -> None:
     screen.press("Enter")
     screen.wait_for(f"the machine's name: {name}")
     screen.type("it was better")
-    screen.press("Enter")
-    time.sleep(0.3)
+    screen.wait_for("it was better")
+    screen.go_to_next_field("Enter")
     screen.type(name)
     screen.press("Enter")
     screen.wait_for("return: .* · done")

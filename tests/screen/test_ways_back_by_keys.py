@@ -1,7 +1,6 @@
 """Ways back by keys alone: taken, looked into, pinned, verified, deleted, returned to."""
 
 import shutil
-import time
 
 import pytest
 
@@ -66,8 +65,8 @@ def test_petrels_history_is_looked_into_and_returned_to(terminal):
     screen.press("Down", "Enter")
     screen.wait_for("why you go back", "databases: 1 file", "watch: the password of before")
     screen.type("the new gauge agent is deaf")
-    screen.press("Tab")
-    time.sleep(0.4)
+    screen.wait_for("the new gauge agent is deaf")
+    screen.go_to_next_field()
     screen.type("peterl")
     screen.press("Enter")
     screen.wait_for("that is not petrel")

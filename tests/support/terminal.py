@@ -58,6 +58,16 @@ class Terminal:
         self.press("Enter")
         self._look_for(lambda shown: "Enter: to the list" not in shown, "left the filter", 120)
 
+    def go_to_next_field(self, key: str = "Tab") -> None:
+        """Go to the next field of a dialog; what is typed then goes into that."""
+        row = self._row()
+        self.press(key)
+        self._look_for(lambda shown: self._row() != row, "came to the next field", 120)
+
+    def _row(self) -> str:
+        """The row in which the terminal's cursor stands."""
+        return self.pane.cmd("display-message", "-p", "#{cursor_y}").stdout[0]
+
     def _look_for(self, fits: Callable[[str], bool], words: str, seconds: float) -> str:
         deadline = time.monotonic() + seconds
         while time.monotonic() < deadline:
