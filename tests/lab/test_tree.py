@@ -11,6 +11,8 @@ from brave_bridge.families.deb.commands import DebCommands
 from brave_bridge.machines.tree import TreeMachine
 from tests.support import lab
 
+PATIENCE_SECONDS = 300
+
 
 @pytest.fixture
 def root(bullseye, tmp_path):
@@ -21,7 +23,7 @@ def root(bullseye, tmp_path):
 def run(machine: TreeMachine, name: str, *argv: str) -> tuple[int, str]:
     """Run a command as a job; its exit code and output."""
     machine.jobs.start(name, argv, {})
-    deadline = time.monotonic() + 30
+    deadline = time.monotonic() + PATIENCE_SECONDS
     while (state := machine.jobs.state_of(name)).state == "running" and time.monotonic() < deadline:
         time.sleep(0.02)
     return state.exit_code, machine.jobs.output_of(name, 1 << 20).decode()
@@ -78,3 +80,32 @@ def test_a_stage_waits_for_the_lock_that_another_package_manager_holds(root):
         fcntl.lockf(lock, fcntl.LOCK_UN)
     code, output = run(machine, "stage", *stage.argv)
     assert code == 0 and "Setting up cron" in output
+
+
+AN_ADMINISTRATOR_S = """APT::Default-Release "sid";
+APT::Get::Simulate "true";
+APT::Get::Download-Only "true";
+APT::Get::AutomaticRemove "true";
+APT::Get::Purge "true";
+quiet "2";
+DPkg::Options { "--force-confnew"; "--force-confask"; };
+"""
+
+
+def test_settings_of_an_administrator_s_own_calls_change_nothing_that_we_do(root):
+    machine = TreeMachine("heron", root)
+    (root / "etc/apt/apt.conf.d/95own").write_text(AN_ADMINISTRATOR_S)
+    (root / "etc/dpkg/dpkg.cfg.d").mkdir(exist_ok=True)
+    (root / "etc/dpkg/dpkg.cfg.d/own").write_text("force-confnew\nforce-confask\n")
+    (root / "etc/crontab").write_text("# mine\n")
+    status = root / "var/lib/dpkg/status"
+    before, package, after = status.read_text().partition("Package: cron\nStatus: install ok ")
+    status.write_text(before + package + after.replace("installed", "unpacked", 1))
+    (root / "etc/crontab.dpkg-new").write_text("# the package's\n")
+    commands = DebCommands()
+    assert run(machine, "without", "apt-get", "check")[0] == 100, "apt itself refuses to work"
+    for number, step in enumerate((*commands.repair(), commands.check())):
+        code, output = run(machine, f"step-{number}", *step.argv)
+        assert code == 0, (step.title, output)
+    assert "Package: cron\nStatus: install ok installed" in status.read_text()
+    assert (root / "etc/crontab").read_text() == "# mine\n"

@@ -45,13 +45,12 @@ What ucf looks after needs no more: a file that nobody changed gets the new vers
 that was changed the present one stays and the new one is set aside (ucf(1)).
 """
 
-_KEEP_MINE = (
-    "-o",
-    "Dpkg::Options::=--force-confdef",
-    "-o",
-    "Dpkg::Options::=--force-confold",
-)
 _KEEP_MINE_DPKG = ("--force-confdef", "--force-confold")
+"""They win over a dpkg.cfg that says ``force-confnew``."""
+
+_KEEP_MINE = tuple(
+    word for option in _KEEP_MINE_DPKG for word in ("-o", f"Dpkg::Options::={option}")
+)
 _WAIT_FOR_LOCK = ("-o", "DPkg::Lock::Timeout=300")
 """Seconds to wait for another package manager, or for what an interrupted one left running."""
 
@@ -59,9 +58,31 @@ _NEW_ARE_AUTOMATIC = ("-o", "APT::Get::Mark-Auto=true")
 """By this apt itself marks what is new; not every apt knows it, so the marks are read anyway."""
 
 _REPORT = ("-o", "APT::Status-Fd=3")
+_AS_PLANNED = tuple(
+    word
+    for setting in (
+        "APT::Get::Simulate=false",
+        "APT::Get::Download-Only=false",
+        "APT::Get::Trivial-Only=false",
+        "APT::Get::Only-Upgrade=false",
+        "APT::Get::AutomaticRemove=false",
+        "APT::Get::Purge=false",
+        "APT::Get::Remove=true",
+        "APT::Get::Upgrade=true",
+        "APT::Install-Suggests=false",
+        "quiet=1",
+    )
+    for word in ("-o", setting)
+)
+"""Against what an administrator may have set for their own calls (apt.conf(5)), and no plan has:
+apt would do nothing and say that all is well, take away more, or not say what it does."""
+
+_ANY_RELEASE = ("-o", "APT::Default-Release=")
+"""A leg goes from the release that it names to one that it does not: apt refuses to work then."""
+
 _CHOICE_ONE = f"{STATE_FOLDER}/stage-one.preferences"
 _CHOICE_TWO = f"{STATE_FOLDER}/stage-two.preferences"
-_ONLY_OUR_CHOICE = ("-o", "Dir::Etc::preferencesparts=/dev/null", "-o", "APT::Default-Release=")
+_ONLY_OUR_CHOICE = ("-o", "Dir::Etc::preferencesparts=/dev/null", *_ANY_RELEASE)
 """The plan has weighed the machine's own pins: here they would only be in the way."""
 
 _NO_TRACE = (
@@ -88,7 +109,7 @@ def apt_get(
     reports = reports or bool(measures)
     return Run(
         title=title,
-        argv=("apt-get", *(_REPORT if reports else ()), *words),
+        argv=("apt-get", *_AS_PLANNED, *(_REPORT if reports else ()), *words),
         environment=QUIET,
         reports_progress=reports,
         again=again,
@@ -276,6 +297,7 @@ class DebCommands:
             ),
             apt_get(
                 "Mend what does not fit together",
+                *_ANY_RELEASE,
                 *_WAIT_FOR_LOCK,
                 *_KEEP_MINE,
                 "--yes",
@@ -315,6 +337,7 @@ class DebCommands:
     def reinstall(self, names: Iterable[str]) -> Run:
         return apt_get(
             "Install again what was cut off",
+            *_ANY_RELEASE,
             *_WAIT_FOR_LOCK,
             *_KEEP_MINE,
             "--yes",
@@ -326,7 +349,7 @@ class DebCommands:
 
     def check(self) -> Run:
         title = "Let the package manager check itself"
-        return apt_get(title, *_NO_TRACE, *_INSTALLED_ALONE, "check")
+        return apt_get(title, *_ANY_RELEASE, *_NO_TRACE, *_INSTALLED_ALONE, "check")
 
     def wrong_indices(self, plan: LegPlan, descriptions: Iterable[FileText]) -> str:
         leg = plan.leg
