@@ -3,7 +3,12 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brave_bridge.core.formats.apt_conf import proxy_for, read_logins, read_settings
+from brave_bridge.core.formats.apt_conf import (
+    proxy_for,
+    read_logins,
+    read_settings,
+    settings_in_files,
+)
 
 NESTED = """
 // the station's cache
@@ -48,3 +53,12 @@ def test_passwords_go_to_their_place_over_tls_and_nowhere_else():
     ):
         assert not login.is_for(other)
     assert read_logins("machine a login b machine c password d") == []
+
+
+def test_a_setting_tells_where_it_stands_and_the_last_one_counts():
+    files = (
+        ("/etc/apt/apt.conf.d/10a", 'APT { Get { Purge "true"; }; };\n'),
+        ("/etc/apt/apt.conf", '// mine\nAPT::Get::Purge "false";\n'),
+    )
+    (setting,) = settings_in_files(files).values()
+    assert (setting.value, setting.where) == ("false", "/etc/apt/apt.conf:2")

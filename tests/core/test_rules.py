@@ -47,6 +47,7 @@ from brave_bridge.core.survey.findings import (
     stops,
     worst,
 )
+from brave_bridge.core.survey.manager_settings import PreferredRelease, SettingAgainst
 from brave_bridge.core.survey.platform import (
     BuiltKernel,
     Device,
@@ -452,6 +453,24 @@ CASES = [
         CAUTION,
         "1 pin on packages of 5.3 bowline: quay-webd",
         {"pins": (Pin("/etc/apt/preferences.d/web", "quay-webd", "version 1.18*", 1001, 2),)},
+    ),
+    (
+        "manager-settings",
+        CAUTION,
+        "told to prefer bowline-5.3",
+        {"preferred_release": PreferredRelease("bowline-5.3", "Prefers", "/etc/x:3")},
+    ),
+    (
+        "manager-settings",
+        CAUTION,
+        "1 setting of the package manager",
+        {"settings_against": (SettingAgainst("Purge", "/etc/x:3", "more would go"),)},
+    ),
+    (
+        "manager-settings",
+        CLEAR,
+        "No setting",
+        {"preferred_release": PreferredRelease("stable", "Prefers", "/etc/x:3")},
     ),
     (
         "holding-pins",

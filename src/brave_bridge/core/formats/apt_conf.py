@@ -1,7 +1,7 @@
 """apt's settings (apt.conf(5)) and its passwords (apt_auth.conf(5))."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from itertools import pairwise
 
 import msgspec
@@ -20,18 +20,39 @@ _TOKEN = re.compile(
 _DEEPEST = 20
 
 
+class Setting(msgspec.Struct, frozen=True):
+    """One setting: its name in lower case with ``::``, its value, and where it stands."""
+
+    name: str
+    value: str
+    path: str = ""
+    line: int = 0
+
+    @property
+    def where(self) -> str:
+        """File and line, counted from 1."""
+        return f"{self.path}:{self.line}"
+
+
 def read_settings(texts: Iterable[str]) -> dict[str, str]:
     """The settings of several files, later ones above earlier; names in lower case with ``::``.
 
     Directives (``#include``, ``#clear``) are passed over; lists keep their last value.
     """
-    found: dict[str, str] = {}
-    for text in texts:
-        _read(text, found)
+    found = settings_in_files(("", text) for text in texts)
+    return {name: setting.value for name, setting in found.items()}
+
+
+def settings_in_files(files: Iterable[tuple[str, str]]) -> dict[str, Setting]:
+    """The settings of files (path and text), each with where it stands; see ``read_settings``."""
+    found: dict[str, Setting] = {}
+    for path, text in files:
+        for setting in _settings(path, text):
+            found[setting.name] = setting
     return found
 
 
-def _read(text: str, found: dict[str, str]) -> None:
+def _settings(path: str, text: str) -> Iterator[Setting]:
     scope: list[str] = []
     words: list[str] = []
     for token in _TOKEN.finditer(text):
@@ -46,7 +67,7 @@ def _read(text: str, found: dict[str, str]) -> None:
             scope.pop()
         elif token["sign"] == ";" and len(words) == 2:
             name = "::".join(part for part in (*scope, words[0].lower()) if part)
-            found[name] = words[1]
+            yield Setting(name, words[1], path, text.count("\n", 0, token.start()) + 1)
         words = []
 
 

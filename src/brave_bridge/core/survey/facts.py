@@ -26,6 +26,7 @@ from brave_bridge.core.releases.standing import (
 )
 from brave_bridge.core.survey.activity import Activity
 from brave_bridge.core.survey.databases import DatabaseCluster
+from brave_bridge.core.survey.manager_settings import PreferredRelease, SettingAgainst
 from brave_bridge.core.survey.platform import (
     BoardFile,
     Boot,
@@ -198,6 +199,8 @@ class Facts(msgspec.Struct, frozen=True):
     accounts: tuple[Account, ...] = ()
     offers: tuple[Offer, ...] = ()
     pins: tuple[Pin, ...] = ()
+    settings_against: tuple[SettingAgainst, ...] = ()
+    preferred_release: PreferredRelease | None = None
     key_files: tuple[KeyFile, ...] = ()
     boot_files_changed: tuple[str, ...] = ()
     boot_settings_in: tuple[str, ...] = ()

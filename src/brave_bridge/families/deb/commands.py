@@ -31,6 +31,7 @@ from brave_bridge.families.deb.exact import (
     wanted,
 )
 from brave_bridge.families.deb.places import LISTS, MARKS, NAME, SET_ASIDE, STATUS, TOOLS
+from brave_bridge.families.deb.settings import as_planned
 from brave_bridge.families.deb.system import automatic_in
 from brave_bridge.machines.port import STATE_FOLDER
 
@@ -58,24 +59,9 @@ _NEW_ARE_AUTOMATIC = ("-o", "APT::Get::Mark-Auto=true")
 """By this apt itself marks what is new; not every apt knows it, so the marks are read anyway."""
 
 _REPORT = ("-o", "APT::Status-Fd=3")
-_AS_PLANNED = tuple(
-    word
-    for setting in (
-        "APT::Get::Simulate=false",
-        "APT::Get::Download-Only=false",
-        "APT::Get::Trivial-Only=false",
-        "APT::Get::Only-Upgrade=false",
-        "APT::Get::AutomaticRemove=false",
-        "APT::Get::Purge=false",
-        "APT::Get::Remove=true",
-        "APT::Get::Upgrade=true",
-        "APT::Install-Suggests=false",
-        "quiet=1",
-    )
-    for word in ("-o", setting)
-)
-"""Against what an administrator may have set for their own calls (apt.conf(5)), and no plan has:
-apt would do nothing and say that all is well, take away more, or not say what it does."""
+_AS_PLANNED = (*as_planned(), "-o", "quiet=1")
+"""Against what an administrator may have set for their own calls: apt would do nothing and say that
+all is well, take away more, or not say what it does."""
 
 _ANY_RELEASE = ("-o", "APT::Default-Release=")
 """A leg goes from the release that it names to one that it does not: apt refuses to work then."""

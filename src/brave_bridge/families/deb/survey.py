@@ -6,6 +6,7 @@ from fnmatch import translate
 
 import msgspec
 
+from brave_bridge.core.formats.apt_conf import settings_in_files
 from brave_bridge.core.formats.apt_preferences import read_pins
 from brave_bridge.core.formats.apt_release import read_archive_release
 from brave_bridge.core.formats.apt_sources import (
@@ -31,7 +32,7 @@ from brave_bridge.core.survey.facts import (
     KeyFile,
     ReleaseSeen,
 )
-from brave_bridge.families.deb import kernels
+from brave_bridge.families.deb import kernels, settings
 from brave_bridge.families.deb.clusters import with_needs
 from brave_bridge.families.deb.places import INFO, LISTS, SET_ASIDE, STATUS
 from brave_bridge.machines.port import Machine, MachineError
@@ -68,6 +69,7 @@ QUERIES: tuple[Query, ...] = (
     Contents((STATUS,), _STATUS_LIMIT),
     SOURCES_QUERY,
     Contents(_PREFERENCES, 256 * 1024),
+    Contents(settings.FILES, 256 * 1024),
     Contents((_UCF_HASHES, _UCF_REGISTRY), 4_000_000),
     Contents((f"{LISTS}/*_InRelease", f"{LISTS}/*_Release"), _DESCRIPTION_BYTES, cut=True),
     Contents(_LOGS, 1_000_000, containing=tuple(f" {n}".encode() for n in _RELEASE_PACKAGES)),
@@ -163,6 +165,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
     aside = tuple(seen.below.get("/etc", ()))
     offers = tuple(_offers(seen, archives))
     history = _history(seen)
+    told = settings_in_files(f for path in settings.FILES for f in seen.texts(path)).values()
     table = DATES_TABLES.get(basic.identity.os_id, "")
     return msgspec.structs.replace(
         basic,
@@ -180,6 +183,8 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
             for name, text in seen.texts(path)
             for pin in read_pins(text, name)
         ),
+        settings_against=tuple(settings.settings_against(told)),
+        preferred_release=settings.preferred_release(told),
         key_files=tuple(KeyFile(f.path, f.size) for f in _key_files(seen, known)),
         history=history,
         kernel_packages=tuple(kernels.kernel_packages(seen, known.of_kernels)),

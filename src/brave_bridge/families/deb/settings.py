@@ -1,0 +1,52 @@
+"""apt's settings (apt.conf(5)) as far as they are against what a leg does."""
+
+from collections.abc import Iterable, Iterator
+
+from brave_bridge.core.formats.apt_conf import Setting
+from brave_bridge.core.formats.text import one_line
+from brave_bridge.core.survey.manager_settings import PreferredRelease, SettingAgainst
+
+FILES = ("/etc/apt/apt.conf.d/*", "/etc/apt/apt.conf")
+"""In the order in which apt reads them."""
+
+_PREFERRED = "APT::Default-Release"
+_AGAINST = {
+    "APT::Get::Simulate": (True, "nothing would be done"),
+    "APT::Get::Download-Only": (True, "nothing would be installed"),
+    "APT::Get::Trivial-Only": (True, "nothing would be installed"),
+    "APT::Get::Only-Upgrade": (True, "what is new would not come"),
+    "APT::Get::AutomaticRemove": (True, "more would go than the plan says"),
+    "APT::Get::Purge": (True, "the settings of what goes would go with it"),
+    "APT::Get::Remove": (False, "what has to go would stay"),
+    "APT::Get::Upgrade": (False, "what has to be upgraded would stay"),
+    "APT::Install-Suggests": (True, "more would come than the plan says"),
+}
+"""The value that is against a plan, and what would come of it."""
+
+_YES = ("true", "yes", "on", "enable", "with", "1")
+
+
+def as_planned() -> tuple[str, ...]:
+    """The words of a command that give each of these the value that a plan has."""
+    return tuple(
+        word
+        for name, (against, _) in _AGAINST.items()
+        for word in ("-o", f"{name}={'false' if against else 'true'}")
+    )
+
+
+def settings_against(settings: Iterable[Setting]) -> Iterator[SettingAgainst]:
+    """Those of a machine that no plan has."""
+    known = {setting.name: setting for setting in settings}
+    for name, (against, why) in _AGAINST.items():
+        setting = known.get(name.lower())
+        if setting is not None and (setting.value.lower() in _YES) == against:
+            yield SettingAgainst(name, setting.where, why)
+
+
+def preferred_release(settings: Iterable[Setting]) -> PreferredRelease | None:
+    """The release that apt is told to prefer."""
+    for setting in settings:
+        if setting.name == _PREFERRED.lower() and setting.value:
+            return PreferredRelease(one_line(setting.value, 40), _PREFERRED, setting.where)
+    return None

@@ -1,0 +1,38 @@
+"""apt's settings that no plan has: found with their places, and answered by our own calls."""
+
+import pytest
+
+from brave_bridge.core.formats.apt_conf import settings_in_files
+from brave_bridge.families.deb.settings import as_planned, preferred_release, settings_against
+
+
+def told(text: str):
+    return list(settings_in_files([("/etc/apt/apt.conf.d/95own", text)]).values())
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [
+        ("", []),
+        ('APT::Get { Purge "yes"; Simulate "1"; };', ["APT::Get::Simulate", "APT::Get::Purge"]),
+        ('APT::Get::Purge "false"; APT::Get::Remove "true";', []),
+        ('apt::get::remove "no";', ["APT::Get::Remove"]),
+    ],
+)
+def test_what_is_against_a_plan_is_found(text, names):
+    found = list(settings_against(told(text)))
+    assert [one.name for one in found] == names
+    assert all(one.where == "/etc/apt/apt.conf.d/95own:1" for one in found)
+    given = as_planned()
+    assert all(any(word.startswith(f"{name}=") for word in given) for name in names)
+
+
+def test_what_we_say_ourselves_is_never_against_a_plan():
+    ours = "".join(f"{word.replace('=', ' ')};\n" for word in as_planned() if word != "-o")
+    assert list(settings_against(told(ours))) == []
+
+
+def test_the_release_that_is_preferred_is_found():
+    found = preferred_release(told('APT::Default-Release "bowline-5.3";'))
+    assert (found.name, found.where) == ("bowline-5.3", "/etc/apt/apt.conf.d/95own:1")
+    assert preferred_release(told('APT::Default-Release "";')) is None
