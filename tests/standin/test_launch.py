@@ -18,11 +18,10 @@ def pretended(tmp_path, monkeypatch):
     """systemd as far as starting goes: what its tools are asked is written down."""
 
     def pretend(**codes: int) -> None:
-        for name in ("systemd-run", "systemd-inhibit"):
-            code = codes.get(name.replace("-", "_"), 0)
-            asked = tmp_path / f"{name}.asked"
-            (tmp_path / name).write_text(f'#!/bin/sh\nprintf "%s\\n" "$@" > {asked}\nexit {code}\n')
-            (tmp_path / name).chmod(0o755)
+        code, asked = codes.get("systemd_run", 0), tmp_path / "systemd-run.asked"
+        words = f'#!/bin/sh\nprintf "%s\\n" "$@" > {asked}\nexit {code}\n'
+        (tmp_path / "systemd-run").write_text(words)
+        (tmp_path / "systemd-run").chmod(0o755)
 
     monkeypatch.setattr(os, "geteuid", lambda: 0)
     monkeypatch.setenv("PATH", f"{tmp_path}:{os.environ['PATH']}")
@@ -49,22 +48,13 @@ def test_where_systemd_runs_the_runner_is_no_part_of_a_session(tmp_path, pretend
     assert "--unit=brave-bridge-trial" in argv and "--property=Type=exec" in argv
     assert "--property=KillMode=process" in argv, "what a stage started is not ended with it"
     inner = argv[argv.index("--") + 1 :]
-    assert inner[0] == "systemd-inhibit" and "--mode=block" in inner
-    assert any(word.startswith("--what=shutdown:sleep") for word in inner)
     assert inner[-3:] == ["-m", "brave_bridge.workbench.run", "trial"]
     assert not (tmp_path / "started").exists()
 
 
-def test_where_nobody_holds_off_a_shutdown_the_runner_starts_all_the_same(tmp_path, pretended):
-    pretended(systemd_inhibit=1)
-    launch.start_runner((), "trial", FolderState("this", tmp_path))
-    argv = (tmp_path / "systemd-run.asked").read_text().splitlines()
-    assert argv[argv.index("--") + 1] == str(tmp_path / "python")
-
-
 def test_where_systemd_can_start_nothing_the_runner_starts_without(tmp_path, pretended):
     """After a return its files are of another release than itself."""
-    pretended(systemd_run=1, systemd_inhibit=1)
+    pretended(systemd_run=1)
     launch.start_runner((), "trial", FolderState("this", tmp_path))
     assert started(tmp_path) == "-m brave_bridge.workbench.run trial\n"
 

@@ -41,8 +41,7 @@ def start_runner(
 
     ``target`` are the command-line words that name the machine; ``runtime`` is the folder of
     the runtime to run on, where that is not this process's own. On a machine that systemd
-    runs it is a service of its own, not a part of whose session it was started from, and
-    nobody shuts the machine down or sends it to sleep meanwhile without being told. Where
+    runs it is a service of its own, not a part of whose session it was started from. Where
     systemd cannot start it, as after a return that exchanged its files, it starts without.
     ``ready`` is a process that is loaded already; it is used where nothing else is needed.
     """
@@ -54,10 +53,8 @@ def start_runner(
         if started is not None:
             return started
     with place.opened_to_change() as log:
-        if is_a_service:
-            run = held_off(run, procedure)
-            if _is_started(as_service(run, procedure, place.path), log):
-                return 0
+        if is_a_service and _is_started(as_service(run, procedure, place.path), log):
+            return 0
         process = subprocess.Popen(
             run, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/"
         )
@@ -90,15 +87,6 @@ def _is_started(argv: list[str], log: BinaryIO) -> bool:
     return asked.returncode == 0
 
 
-def held_off(run: list[str], procedure: str) -> list[str]:
-    """A command during which sleep and shutdown are held off (systemd-inhibit(1))."""
-    if not _inhibits():
-        return run
-    why = f"{procedure} changes the system"
-    words = ("--what=shutdown:sleep:idle", "--who=Brave Bridge", f"--why={why}", "--mode=block")
-    return ["systemd-inhibit", *words, *run]
-
-
 def as_service(run: list[str], procedure: str, log: Path) -> list[str]:
     """What starts a runner as a service of its own (systemd-run(1))."""
     kept = [f"--setenv={name}={os.environ[name]}" for name in KEPT_VARIABLES if name in os.environ]
@@ -117,19 +105,3 @@ def as_service(run: list[str], procedure: str, log: Path) -> list[str]:
         "--",
         *run,
     ]
-
-
-def _inhibits() -> bool:
-    """Whether somebody answers who can hold off a shutdown."""
-    if shutil.which("systemd-inhibit") is None:
-        return False
-    try:
-        asked = subprocess.run(
-            ["systemd-inhibit", "--list", "--no-pager"],
-            capture_output=True,
-            check=False,
-            timeout=20,
-        )
-    except (OSError, subprocess.TimeoutExpired):
-        return False
-    return asked.returncode == 0

@@ -78,6 +78,7 @@ from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.secrets import with_credentials
 from brave_bridge.runner import after_boot
 from brave_bridge.runner.checking import ask_checks
+from brave_bridge.runner.held_off import HeldOff
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing import past_systems
 from brave_bridge.runner.performing.bundles import bundle_read
@@ -119,6 +120,7 @@ class Performer:
         self.poll_seconds = 0.05
         self.judge: Callable[[str], StopsSeen] | None = None
         """Surveys the machine for a way, where somebody above is able to."""
+        self.held_off = HeldOff(f"{identifier} changes the system")
 
     def perform(self, seq: int, request: Request, report: Report) -> Reply:
         """Perform a request; what a machine refuses becomes a Failed reply."""
@@ -268,6 +270,7 @@ class Performer:
 
     @_perform.register
     def _(self, request: Restart, seq: int, report: Report) -> Reply:
+        self.held_off.let_go()
         return restart(self.machine, request, f"{self.identifier}-{seq}", report)
 
     @_perform.register

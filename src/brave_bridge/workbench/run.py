@@ -22,6 +22,7 @@ from brave_bridge.runner.inline import drive
 from brave_bridge.runner.launch import lock_runner
 from brave_bridge.runner.own_runtime import load_all
 from brave_bridge.runner.performer import Performer
+from brave_bridge.runner.placed_units import runs_systemd
 from brave_bridge.store.rows import ProcedureRow
 from brave_bridge.workbench.beginning import Order, record
 from brave_bridge.workbench.desk import Desk
@@ -71,6 +72,8 @@ def carry_out(desk: Desk, identifier: str) -> int:
         return 0
     performer = Performer(desk.machine, desk.family(), desk.beside, identifier)
     performer.judge = partial(_stops_on_the_way, desk)
+    if desk.machine.is_this_system and runs_systemd(desk.machine):
+        performer.held_off.begin()
     run = DurableRun(desk.logbook(), performer, identifier, rest=lambda: os._exit(0))
     try:
         outcome = run.carry_out()

@@ -10,6 +10,7 @@ from brave_bridge.runner.performing.ways_back import Report
 from brave_bridge.runner.placed_units import runs_systemd
 
 _LEAST_PAUSE, _MOST_PAUSE = 0.05, 1.0
+_MOST_SAID, _LAST_LINES = 64 * 1024, 4
 
 
 def boot_mark_of(machine: Machine) -> str:
@@ -25,10 +26,11 @@ def has_restarted(before: str, now: str) -> bool:
 def command(machine: Machine, *, force: bool) -> tuple[str, ...]:
     """What restarts it: systemctl(1), or shutdown(8) where another init does the work.
 
-    The inhibitor is our own: it keeps others from restarting a machine that changes.
+    Whoever else holds off a restart is heard: newer ones of systemd refuse to pass over them, older
+    ones pass over them where no person asks at a terminal.
     """
     if machine.is_pretended or runs_systemd(machine):
-        return ("systemctl", "reboot", "--force" if force else "--ignore-inhibitors")
+        return ("systemctl", "reboot", *(("--force",) if force else ()))
     return ("reboot", "-f") if force else ("shutdown", "-r", "now")
 
 
@@ -44,9 +46,16 @@ def restart(machine: Machine, request: Restart, job: str, report: Report) -> Rep
         if state is None:
             machine.jobs.start(job, argv, {})
         elif state.state == "ended" and state.exit_code:
-            return Failed("restarting", f"{' '.join(argv)} ended with {state.exit_code}")
+            return Failed("restarting", _refusal(machine, job, argv, state.exit_code))
         report(min(100 * waited / request.limit_seconds, 99), f"waiting for {waited:.0f} s", "")
         time.sleep(pause)
         pause = min(pause * 1.5, _MOST_PAUSE)
     limit = f"within {request.limit_seconds // 60} minutes"
     return Failed("restarting", f"the machine did not come up again {limit}")
+
+
+def _refusal(machine: Machine, job: str, argv: tuple[str, ...], code: int) -> str:
+    """What the command that should restart it said, in its last lines."""
+    said = machine.jobs.output_of(job, _MOST_SAID).decode(errors="replace").splitlines()
+    words = "; ".join(line.strip() for line in said[-_LAST_LINES:] if line.strip())
+    return f"{' '.join(argv)} ended with {code}" + (f": {words}" if words else "")
