@@ -62,3 +62,9 @@ def test_a_setting_tells_where_it_stands_and_the_last_one_counts():
     )
     (setting,) = settings_in_files(files).values()
     assert (setting.value, setting.where) == ("false", "/etc/apt/apt.conf:2")
+
+
+def test_every_setting_of_a_file_has_its_own_line():
+    text = 'A "1"; B "2";\n/* two\nlines */ C {\n  D "4";\n};\nE "6";\n'
+    found = settings_in_files([("own", text)]).values()
+    assert {setting.name: setting.line for setting in found} == {"a": 1, "b": 1, "c::d": 4, "e": 6}

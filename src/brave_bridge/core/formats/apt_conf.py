@@ -55,6 +55,7 @@ def settings_in_files(files: Iterable[tuple[str, str]]) -> dict[str, Setting]:
 def _settings(path: str, text: str) -> Iterator[Setting]:
     scope: list[str] = []
     words: list[str] = []
+    line, counted_to = 1, 0
     for token in _TOKEN.finditer(text):
         if token["comment"] is not None:
             continue
@@ -67,7 +68,9 @@ def _settings(path: str, text: str) -> Iterator[Setting]:
             scope.pop()
         elif token["sign"] == ";" and len(words) == 2:
             name = "::".join(part for part in (*scope, words[0].lower()) if part)
-            yield Setting(name, words[1], path, text.count("\n", 0, token.start()) + 1)
+            line += text.count("\n", counted_to, token.start())
+            counted_to = token.start()
+            yield Setting(name, words[1], path, line)
         words = []
 
 
