@@ -17,6 +17,8 @@ from brave_bridge.workbench.record import Live, MachineRecord
 if TYPE_CHECKING:
     from brave_bridge.store.rows import EntryRow
 
+_MOST_WARNINGS = 6
+
 COLUMNS = (Column("", 2), Column("step"), Column("took", 8, right=True), Column("note", 34))
 
 
@@ -226,5 +228,6 @@ def _warnings(live: Live) -> tuple[str, ...]:
     found: list[str] = []
     for entry in live.entries:
         if entry.kind == "Run" and entry.reply:
-            found += fault_lines(entry.output)
-    return tuple(plain(line) for line in dict.fromkeys(found))[-6:]
+            # Causes come first in one output; of several, what came last counts.
+            found += fault_lines(entry.output)[:_MOST_WARNINGS]
+    return tuple(plain(line) for line in dict.fromkeys(found))[-_MOST_WARNINGS:]
