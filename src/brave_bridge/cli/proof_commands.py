@@ -105,8 +105,8 @@ def _prove_again(desk: Desk, json: bool, *, exit_code: bool) -> None:
 
 
 def _end(found: Proof, *, exit_code: bool) -> None:
-    if not found.passed:
+    if found.worse or not (found.passed or exit_code):
         raise typer.Exit(WORSE if exit_code else REFUSED)
     unexplained = any(one.verdict == UNEXPLAINED for one in found.differences)
-    if exit_code and (unexplained or found.tasks):
+    if exit_code and (unexplained or found.tasks or found.not_read):
         raise typer.Exit(WANTS_A_LOOK)

@@ -111,7 +111,13 @@ def card_text(surveyed: Surveyed) -> Iterable[str]:
             yield f"▲ {finding.title}. {finding.remedy}"
 
 
-_PROOF_MARKS = {"regression": "■", "unexplained": "▲", "better": "◆", "expected": "●"}
+_PROOF_MARKS = {
+    "regression": "■",
+    "not read": "?",
+    "unexplained": "▲",
+    "better": "◆",
+    "expected": "●",
+}
 
 
 def proof_text(proof: Proof) -> Iterable[str]:
@@ -126,7 +132,10 @@ def proof_text(proof: Proof) -> Iterable[str]:
     yield f"{counted(same, 'point')} as before"
     for task in proof.tasks:
         yield plain(f"☐ left to you: {task.text}  (brave-bridge tasks --done {task.key})")
-    yield "● the machine is as good as before" if proof.passed else "■ something is worse"
+    if proof.passed:
+        yield "● the machine is as good as before"
+    else:
+        yield "■ something is worse" if proof.worse else f"? {proof.words}"
 
 
 def repeats_text(repeats: Repeats, found: Proof | None) -> Iterable[str]:

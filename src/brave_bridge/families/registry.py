@@ -6,6 +6,7 @@ the object (Python Packaging User Guide, entry points specification).
 
 import importlib
 import importlib.metadata
+from collections.abc import Callable, Iterable
 from functools import cache
 from typing import TypeVar
 
@@ -18,13 +19,17 @@ from brave_bridge.families import basic
 from brave_bridge.families.family import Family
 from brave_bridge.families.topics.asked import Asked
 from brave_bridge.machines.port import LookedAt
-from brave_bridge.machines.queries import Names, Query, Seen
+from brave_bridge.machines.queries import Answers, Names, Query, Seen
 
 _Ability = TypeVar("_Ability")
+_Gather = Callable[[Iterable[Query]], Seen]
 
 GROUP = "brave_bridge.families"
 _OURS = ("deb", "rpm", "alpm", "image", "licensed")
 """Known without looking through all that is installed, which takes a while."""
+
+_ONCE_MORE_SECONDS = 60.0
+"""How long those are waited for who did not answer when a baseline was read."""
 
 NONE = Family()
 """What a system is of that no family knows: it is able to do nothing by packages."""
@@ -58,12 +63,16 @@ def all_families() -> tuple[Family, ...]:
     return tuple(family_named(name) for name in names)
 
 
-def baseline(machine: LookedAt, family: str) -> Facts:
-    """The facts of a machine with the topics of a baseline, in two round trips; see ``survey``."""
+def baseline(machine: LookedAt, family: str, answered: dict[str, str] | None = None) -> Facts:
+    """The facts of a machine with the topics of a baseline, in two round trips; see ``survey``.
+
+    ``answered`` is what its ports did before (``OUTCOMES``): they are waited for. Whoever is
+    asked and does not answer is asked once more, and given more time.
+    """
     from brave_bridge.families.baseline import queries, read_topics
 
     family = family or family_by_database(machine)
-    facts, seen = _read(machine, family, queries())
+    facts, seen = _read(machine, family, queries(answered or {}), _patiently(machine))
     facts = msgspec.structs.replace(facts, family=family)
     return msgspec.structs.replace(facts, topics=tuple(read_topics(facts, seen)))
 
@@ -88,33 +97,48 @@ def outline(machine: LookedAt, family: str) -> Facts:
     known = family_named(family)
     if known.reading is not None and not known.tells_of_packages_alone:
         return survey(machine, family)
-    facts, _ = _read_basic(machine, known.manager, ())
+    facts, _ = _read_basic(machine, known.manager, (), machine.files.gather)
     facts = basic.without_packages(facts, "it was not looked at")
     return msgspec.structs.replace(facts, family=family)
 
 
+def _patiently(machine: LookedAt) -> _Gather:
+    """Look at a machine, and ask those once more who did not answer."""
+
+    def gather(queries: Iterable[Query]) -> Seen:
+        seen = machine.files.gather(queries)
+        if silent := seen.without_answer():
+            seen.add(machine.files.gather((Answers(silent, seconds=_ONCE_MORE_SECONDS),)))
+        return seen
+
+    return gather
+
+
 def _read_basic(
-    machine: LookedAt, manager: PackageManager, more: tuple[Query, ...]
+    machine: LookedAt, manager: PackageManager, more: tuple[Query, ...], gather: _Gather
 ) -> tuple[Facts, Seen]:
-    seen = machine.files.gather((*basic.queries(manager), *more))
+    seen = gather((*basic.queries(manager), *more))
     if queries := basic.further(seen):
-        seen.add(machine.files.gather(queries))
+        seen.add(gather(queries))
     return basic.basic_facts(machine, seen, manager), seen
 
 
-def _read(machine: LookedAt, family: str, more: tuple[Query, ...]) -> tuple[Facts, Seen]:
+def _read(
+    machine: LookedAt, family: str, more: tuple[Query, ...], gather: _Gather | None = None
+) -> tuple[Facts, Seen]:
+    gather = gather or machine.files.gather
     reading, manager = family_named(family).reading, family_named(family).manager
     if reading is None:
-        facts, seen = _read_basic(machine, manager, more)
+        facts, seen = _read_basic(machine, manager, more, gather)
         why = (
             f"a system of the {family} family has no package database"
             if family
             else "no package database is known here"
         )
         return basic.without_packages(facts, why), seen
-    seen = machine.files.gather((*basic.queries(manager), *more, *reading.queries))
+    seen = gather((*basic.queries(manager), *more, *reading.queries))
     known = reading.begin(machine.name, seen)
-    seen.add(machine.files.gather((*basic.further(seen), *reading.further(known))))
+    seen.add(gather((*basic.further(seen), *reading.further(known))))
     return reading.facts(machine, seen, known, basic.basic_facts(machine, seen, manager)), seen
 
 

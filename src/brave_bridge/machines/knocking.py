@@ -60,7 +60,7 @@ def knock(query: Knocks) -> dict[str, str]:
     woken = _sockets_that_wake()
     found = [one for one in _all_listeners() if one.inode not in woken][:_MOST]
     outcomes: dict[str, str] = {}
-    for listener, outcome in _knocked(found, query.seconds).items():
+    for listener, outcome in _knocked(found, query).items():
         known = outcomes.get(listener.name, REFUSES)
         outcomes[listener.name] = max(known, outcome, key=OUTCOMES.index)
     return outcomes
@@ -86,10 +86,10 @@ def _sockets_that_wake() -> set[str]:
     return held
 
 
-def _knocked(found: list[Listener], seconds: float) -> dict[Listener, str]:
+def _knocked(found: list[Listener], query: Knocks) -> dict[Listener, str]:
     """Connect to all at once, and wait for a first word from those that took the connection."""
     outcomes = dict.fromkeys(found, SILENT)
-    until = time.monotonic() + seconds
+    until = time.monotonic() + query.seconds
     with selectors.DefaultSelector() as selector:
         for listener in found:
             knocking = _begun(listener)
@@ -98,14 +98,31 @@ def _knocked(found: list[Listener], seconds: float) -> dict[Listener, str]:
             else:
                 selector.register(knocking, selectors.EVENT_WRITE, (knocking, listener))
         try:
-            while selector.get_map() and (left := until - time.monotonic()) > 0:
-                for key, _ in selector.select(left):
-                    knocking, listener = key.data
-                    _look(selector, key.events, knocking, listener, outcomes)
+            _look_until(until, selector, outcomes)
+            for key in list(selector.get_map().values()):
+                knocking, listener = key.data
+                if not _was_better(listener, outcomes, query.before):
+                    selector.unregister(knocking)
+                    knocking.close()
+            _look_until(until + query.more_seconds, selector, outcomes)
         finally:
             for key in list(selector.get_map().values()):
                 key.data[0].close()
     return outcomes
+
+
+def _was_better(listener: Listener, outcomes: dict[Listener, str], before: dict[str, str]) -> bool:
+    then = before.get(listener.name)
+    return then in OUTCOMES and OUTCOMES.index(then) > OUTCOMES.index(outcomes[listener])
+
+
+def _look_until(
+    until: float, selector: selectors.BaseSelector, outcomes: dict[Listener, str]
+) -> None:
+    while selector.get_map() and (left := until - time.monotonic()) > 0:
+        for key, _ in selector.select(left):
+            knocking, listener = key.data
+            _look(selector, key.events, knocking, listener, outcomes)
 
 
 def _begun(listener: Listener) -> "socket.socket | None":

@@ -83,11 +83,13 @@ class Answers(msgspec.Struct, frozen=True):
 class Knocks(msgspec.Struct, frozen=True):
     """What the listening TCP ports of the machine do when somebody connects (``OUTCOMES``).
 
-    ``seconds`` is how long all of them together are waited for. A system that does not run has
-    none.
+    ``seconds`` is how long all of them together are waited for, and ``more_seconds`` beyond it
+    those that did better ``before``. A system that does not run has none.
     """
 
     seconds: float = 1.5
+    before: dict[str, str] = {}
+    more_seconds: float = 30.0
 
 
 Query = Contents | Names | Links | Below | Rooms | Sums | Stanzas | Answers | Knocks
@@ -103,6 +105,11 @@ class Answer(msgspec.Struct, frozen=True):
     def ok(self) -> bool:
         """Whether the command was there and went well."""
         return self.code == 0
+
+    @property
+    def is_not_there(self) -> bool:
+        """Whether there is nobody to ask."""
+        return self.code == 127
 
     @property
     def took_too_long(self) -> bool:
@@ -178,6 +185,10 @@ class Seen(msgspec.Struct):
     def paths(self, pattern: str) -> list[Found]:
         """The paths that were found and match a pattern, sorted."""
         return [self.found[path] for path in sorted(self.found) if fnmatchcase(path, pattern)]
+
+    def without_answer(self) -> tuple[tuple[str, ...], ...]:
+        """The commands that are there and did not answer, or not well."""
+        return tuple(c for c, told in self.answers.items() if not (told.ok or told.is_not_there))
 
     def answer(self, *command: str) -> Answer:
         """A command's answer; that of a command that is not there where it was not asked."""

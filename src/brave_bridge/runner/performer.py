@@ -44,6 +44,7 @@ from brave_bridge.core.crossing.requests import (
     GuardServices,
     KeepOpenLeg,
     KeepPast,
+    LetPass,
     ListFiles,
     LookForStops,
     MakeCard,
@@ -87,7 +88,7 @@ from brave_bridge.runner.performing.media import medium_read
 from brave_bridge.runner.performing.restarting import boot_mark_of, has_restarted, restart
 from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.runner.performing.trials import arrange_trial, end_trial
-from brave_bridge.runner.performing.waiting import await_answer, await_jobs
+from brave_bridge.runner.performing.waiting import await_answer, await_jobs, let_pass
 from brave_bridge.runner.performing.ways_back import PerformingWaysBack, Report
 from brave_bridge.snapshots.beside import Beside
 
@@ -139,10 +140,13 @@ class Performer:
 
     @_perform.register
     def _(self, request: ReadFacts, seq: int, report: Report) -> Reply:
-        read = baseline if request.whole else survey
-        facts = read(self.machine, self.family).for_records
+        if request.whole:
+            facts = baseline(self.machine, self.family, request.answered)
+        else:
+            facts = survey(self.machine, self.family)
         asked = ask_checks(self.machine, request.checks)
-        return FactsRead(msgspec.structs.replace(facts, topics=(*facts.topics, *asked)))
+        topics = (*facts.topics, *asked)
+        return FactsRead(msgspec.structs.replace(facts.for_records, topics=topics))
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:
@@ -329,6 +333,10 @@ class Performer:
     @_perform.register
     def _(self, request: AwaitAnswer, seq: int, report: Report) -> Reply:
         return await_answer(self.machine, request, min(self.poll_seconds * 20, 2.0), report)
+
+    @_perform.register
+    def _(self, request: LetPass, seq: int, report: Report) -> Reply:
+        return let_pass(self.machine, request, self.poll_seconds, report)
 
     @_perform.register
     def _(self, request: AwaitJobs, seq: int, report: Report) -> Reply:

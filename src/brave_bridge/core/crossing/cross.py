@@ -2,16 +2,17 @@
 
 import msgspec
 
+from brave_bridge.core.crossing.baseline import NoBaseline, not_part_of, read_baseline
 from brave_bridge.core.crossing.finish_leg import BEHIND_THE_STAGES, finish_leg
 from brave_bridge.core.crossing.leg_under_way import DONE, LOADER, LegUnderWay, trial_ended
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.procedure import LegProcedure
-from brave_bridge.core.crossing.replies import FactsRead, FilesListed, StopsSeen
+from brave_bridge.core.crossing.prove_patiently import prove_patiently
+from brave_bridge.core.crossing.replies import FilesListed, StopsSeen
 from brave_bridge.core.crossing.requests import (
     ExpireSnapshots,
     ListFiles,
     LookForStops,
-    ReadFacts,
     Script,
 )
 from brave_bridge.core.crossing.results import Outcome
@@ -38,6 +39,8 @@ def cross_route(
     is the machine with its guests at work again. ``checks`` are asked before and after.
     """
     legs = _Legs(procedure, plans, begun, checks)
+    if surroundings and begun is None and (refusal := (yield from legs.read_baseline())):
+        return refusal
     outcome = yield from within(surroundings, legs.cross())
     if outcome.state != "done":
         return outcome
@@ -66,6 +69,20 @@ class _Legs:
         self.on_trial = ""
         """What of the last leg still has behind it what ran before; see LegUnderWay."""
 
+    def read_baseline(self) -> Script[Outcome | None]:
+        """Before guests are shut down and services rest: they are part of it."""
+        facts = yield from read_baseline("Read the baseline", self.checks)
+        if isinstance(facts, NoBaseline):
+            return Outcome(
+                state="stopped",
+                at="ready",
+                why=facts.why,
+                safe="nothing was changed",
+                next_step=facts.next_step or "mend the cause, then cross again",
+            )
+        self.baseline, self.warnings = facts, not_part_of(facts)
+        return None
+
     def cross(self) -> Script[Outcome]:
         first = self.begun.number if self.begun else 0
         for number in range(first, len(self.plans)):
@@ -75,6 +92,18 @@ class _Legs:
                 stopped = _stopped_after(outcome, number, self.ways_back)
                 return msgspec.structs.replace(stopped, warnings=self.warnings)
         return Outcome(state="done", warnings=self.warnings)
+
+    def unproven(self, why: str) -> Outcome:
+        """All legs are crossed, and nothing could be proven."""
+        return Outcome(
+            state="failed",
+            at="proof",
+            why=why,
+            safe="all legs are crossed",
+            next_step="brave-bridge proof",
+            ways_back=self.ways_back,
+            legs_done=len(self.plans),
+        )
 
     def _leg(self, number: int) -> Script[Outcome]:
         part_way = self.begun if self.begun and self.begun.number == number else None
@@ -138,28 +167,24 @@ def _trial_judged(legs: _Legs, passed: bool) -> Script[tuple[str, ...]]:
 def _proven(legs: _Legs, obsolete: tuple[str, ...]) -> Script[Outcome]:
     """Read the machine again and hold it against the baseline."""
     procedure, baseline, plans = legs.procedure, legs.baseline, legs.plans
-    ways_back, checks = legs.ways_back, legs.checks
-    after = yield from ReadFacts(title="Read the machine again", whole=True, checks=checks)
+    ways_back = legs.ways_back
+    if baseline is None:
+        return legs.unproven("there is no baseline")
+    proved = yield from prove_patiently(
+        baseline, lambda after: prove(baseline, after, plans), legs.checks
+    )
+    if not isinstance(proved, tuple):
+        return legs.unproven(what_was_seen(proved))
+    after, proof = proved
     aside = yield from ListFiles(
         title="Look for config files set aside",
         folder="/etc",
         suffixes=procedure.set_aside_suffixes,
     )
-    if not isinstance(after, FactsRead) or baseline is None:
-        return Outcome(
-            state="failed",
-            at="proof",
-            why=what_was_seen(after),
-            safe="all legs are crossed",
-            next_step="brave-bridge proof",
-            ways_back=ways_back,
-            legs_done=len(plans),
-        )
-    proof = prove(baseline, after.facts, plans)
     warned = yield from _trial_judged(legs, proof.passed)
     expired = yield from ExpireSnapshots(title="Let go what the retention rules let go")
-    present = {package.name for package in after.facts.installed}
-    held = held_by_data(after.facts.clusters)
+    present = {package.name for package in after.installed}
+    held = held_by_data(after.clusters)
     return Outcome(
         state="done",
         ways_back=ways_back,

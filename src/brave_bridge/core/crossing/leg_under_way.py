@@ -6,6 +6,7 @@ a stop leaves the machine as it was; from then on, a failure names the way back.
 
 from collections.abc import Callable
 
+from brave_bridge.core.crossing.baseline import NoBaseline, not_part_of, read_baseline
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.replies import FactsRead, Failed, SnapshotTaken
 from brave_bridge.core.crossing.requests import (
@@ -98,14 +99,10 @@ class LegUnderWay:
         self, objection: Callable[[Facts], Objection | None]
     ) -> Script[Outcome | None]:
         """The machine must stand where the plan begins, and stand well."""
-        title = f"Read the baseline before {self.plan.leg.title}"
-        reply = yield from ReadFacts(title=title, whole=True, checks=self.checks)
-        if not isinstance(reply, FactsRead):
-            return self.stopped("ready", what_was_seen(reply))
-        facts = self.facts = reply.facts
-        if "systemctl" in facts.activity.unread:
-            why = "the service manager did not answer in time: there is no baseline of services"
-            return self.stopped("ready", why, "cross when the machine is less busy")
+        facts = yield from self._facts_before()
+        if isinstance(facts, NoBaseline):
+            return self.stopped("ready", facts.why, facts.next_step)
+        self.facts = facts
         leg = self.plan.leg
         here = standing_for(leg, facts)
         if not leg.starts_at(here):
@@ -114,6 +111,17 @@ class LegUnderWay:
             return self.stopped("ready", why, "plan again")
         against = objection(facts)
         return self.stopped("ready", *against) if against else None
+
+    def _facts_before(self) -> Script[Facts | NoBaseline]:
+        """The baseline, where none was read yet; else what is there by now."""
+        title = self.plan.leg.title
+        if self.baseline is None:
+            facts = yield from read_baseline(f"Read the baseline before {title}", self.checks)
+            if isinstance(facts, Facts):
+                self.warnings += not_part_of(facts)
+            return facts
+        reply = yield from ReadFacts(title=f"See where the machine stands before {title}")
+        return reply.facts if isinstance(reply, FactsRead) else NoBaseline(what_was_seen(reply))
 
     def _see_how_far_it_came(self) -> Script[Outcome | None]:
         """Before a leg is gone on with: it must still be the machine that it was begun on."""

@@ -104,10 +104,12 @@ class Checkpoint(Request[Done], frozen=True, tag=True, kw_only=True):
 class ReadFacts(Request[FactsRead], frozen=True, tag=True, kw_only=True):
     """Read the machine's facts; ``whole``: with the topics of a baseline.
 
-    ``checks`` are a person's own, asked with it.
+    ``checks`` are a person's own, asked with it; ``answered`` is what the machine's ports did
+    before (``OUTCOMES``): they are waited for.
     """
 
     whole: bool = False
+    answered: dict[str, str] = {}
     checks: tuple[OwnCheck, ...] = ()
 
 
@@ -487,6 +489,12 @@ class AwaitAnswer(Request[Awaited], frozen=True, tag=True, kw_only=True):
     wanted: tuple[str, ...]
     limit_seconds: int
     or_failure: bool = False
+
+
+class LetPass(Request[Done], frozen=True, tag=True, kw_only=True):
+    """Let some time pass, so that what starts can come up."""
+
+    seconds: int
 
 
 class AwaitJobs(Request[Awaited], frozen=True, tag=True, kw_only=True):

@@ -12,7 +12,7 @@ from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.proof.alerts import compare_alerts
 from brave_bridge.core.proof.cures import compare_cures, cures_by_hand
-from brave_bridge.core.proof.difference import REGRESSION, SAME, Difference
+from brave_bridge.core.proof.difference import NOT_READ, REGRESSION, SAME, Difference
 from brave_bridge.core.proof.topics import compare_topics, folded
 from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.releases.standing import EDITION, PROFILE, RELEASE
@@ -29,13 +29,35 @@ class TaskToDo(msgspec.Struct, frozen=True):
 
 
 class Proof(msgspec.Struct, frozen=True):
-    """All compared points, regressions first. Passed where there is no regression."""
+    """All compared points, regressions first.
+
+    Passed where there is no regression, and all was read that was read before.
+    """
 
     passed: bool
     differences: tuple[Difference, ...]
     same: tuple[Difference, ...]
     tasks: tuple[TaskToDo, ...] = ()
     """What the legs leave to a person, done or not."""
+
+    @property
+    def worse(self) -> tuple[Difference, ...]:
+        """What is worse than before."""
+        return tuple(one for one in self.differences if one.verdict == REGRESSION)
+
+    @property
+    def not_read(self) -> tuple[Difference, ...]:
+        """What was read before, and now gave no answer."""
+        return tuple(one for one in self.differences if one.verdict == NOT_READ)
+
+    @property
+    def words(self) -> str:
+        """The proof in a sentence."""
+        if self.passed:
+            return "as good as before"
+        if self.worse:
+            return "something is worse than before"
+        return "nothing worse was seen, and not all of it could be read"
 
     def without_done(self, done: Container[str]) -> "Proof":
         """The proof with those tasks alone that nobody has done."""
@@ -68,7 +90,7 @@ def proof_of(points: Iterable[Difference], tasks: tuple[TaskToDo, ...] = ()) -> 
     """The proof that compared points make, what is worse first."""
     ordered = sorted(points, key=lambda point: point.rank)
     return Proof(
-        passed=not any(point.verdict == REGRESSION for point in ordered),
+        passed=not any(point.verdict in (REGRESSION, NOT_READ) for point in ordered),
         differences=tuple(point for point in ordered if point.verdict != SAME),
         same=tuple(point for point in ordered if point.verdict == SAME),
         tasks=tasks,

@@ -2,14 +2,15 @@
 
 import msgspec
 
-REGRESSION, BETTER, EXPECTED, UNEXPLAINED, SAME = (
+REGRESSION, NOT_READ, BETTER, EXPECTED, UNEXPLAINED, SAME = (
     "regression",
+    "not read",
     "better",
     "expected",
     "unexplained",
     "same",
 )
-VERDICTS = (REGRESSION, UNEXPLAINED, BETTER, EXPECTED, SAME)
+VERDICTS = (REGRESSION, NOT_READ, UNEXPLAINED, BETTER, EXPECTED, SAME)
 """In the order in which a person has to read them: what is worse first."""
 
 DATA, SURFACE = "data", "surface"

@@ -8,7 +8,6 @@ from datetime import datetime, timedelta
 import msgspec
 
 from brave_bridge.core.proof.compare import Proof
-from brave_bridge.core.proof.difference import REGRESSION
 
 AFTER_HOURS = (1.0, 24.0, 72.0)
 """When a crossing is proven again, in hours after it ended, where nobody set something else."""
@@ -20,6 +19,11 @@ class Repeated(msgspec.Struct, frozen=True):
     at: str
     passed: bool
     worse: tuple[str, ...] = ()
+
+    @property
+    def words(self) -> str:
+        """How it ended, in a few words."""
+        return "passed" if self.passed else "worse" if self.worse else "not all was read"
 
 
 class Repeats(msgspec.Struct, frozen=True):
@@ -87,5 +91,4 @@ def planned_repeats(
 
 def names_of_worse(proof: Proof) -> tuple[str, ...]:
     """What is worse in a proof, each by its topic and name."""
-    worse = (one for one in proof.differences if one.verdict == REGRESSION)
-    return tuple(f"{one.topic}: {one.subject}".lstrip(": ") for one in worse)
+    return tuple(f"{one.topic}: {one.subject}".lstrip(": ") for one in proof.worse)

@@ -6,6 +6,9 @@ from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.proc import Port
 from brave_bridge.core.formats.systemd import Unit
 
+WHETHER_IT_STARTS = "starting not known"
+"""Said of a unit where nobody told what starts by itself."""
+
 
 class Session(msgspec.Struct, frozen=True):
     """Somebody who is logged in. ``type`` is ``tty``, ``x11``, ``wayland`` or ``web``.
@@ -45,7 +48,10 @@ class Activity(msgspec.Struct, frozen=True):
     stale: tuple[StaleProgram, ...] = ()
     clock: Clock = Clock()
     unread: tuple[str, ...] = ()
-    """The programs that were asked and did not answer in time: what they know is not known."""
+    """The programs that were asked and did not answer, or not in time: what they know is not
+    known."""
+    is_starting: bool = False
+    """Whether the service manager still starts what belongs to the boot."""
     restart_wanted: bool = False
     restart_wanted_by: tuple[str, ...] = ()
 

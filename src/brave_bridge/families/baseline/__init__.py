@@ -58,9 +58,10 @@ TOPICS: tuple[ModuleType, ...] = (
 """In the order in which a person reads them."""
 
 
-def queries() -> tuple[Query, ...]:
-    """All that the topics ask for beyond a survey."""
-    return tuple(query for topic in TOPICS for query in topic.QUERIES)
+def queries(answered: dict[str, str]) -> tuple[Query, ...]:
+    """All that the topics ask for beyond a survey; see ``answers`` for what answered before."""
+    asked = tuple(query for topic in TOPICS for query in topic.QUERIES)
+    return (*asked, answers.query(answered))
 
 
 def read_topics(facts: Facts, seen: Seen) -> Iterator[TopicSeen]:

@@ -2,7 +2,7 @@
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import absent, topic
+from brave_bridge.families.baseline.reading import absent, not_read, topic, unread
 from brave_bridge.machines.queries import Contents, Seen
 
 NAME = "accounts"
@@ -12,7 +12,10 @@ QUERIES = (Contents((_USERS, _GROUPS), 4_000_000),)
 
 def read(facts: Facts, seen: Seen) -> TopicSeen:
     """See the package's description."""
+    closed = not_read(seen, (_USERS, _GROUPS))
     if seen.text(_USERS) is None:
+        if closed:
+            return unread(NAME, _USERS, closed)
         return absent(NAME, _USERS, "there is no such file")
     values: dict[str, str] = {}
     for line in (seen.text(_USERS) or "").splitlines():
@@ -23,4 +26,4 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         fields = line.split(":")
         if len(fields) == 4 and fields[0]:
             values[f"group {fields[0]}"] = f"{fields[2]} {fields[3]}".strip()
-    return topic(NAME, values, f"{_USERS}, {_GROUPS}")
+    return topic(NAME, values, f"{_USERS}, {_GROUPS}", closed)

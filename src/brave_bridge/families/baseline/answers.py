@@ -3,11 +3,16 @@
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
 from brave_bridge.families.baseline.reading import AT_REST, absent, topic
-from brave_bridge.machines.queries import Knocks, Seen
+from brave_bridge.machines.queries import Knocks, Query, Seen
 
 NAME = "answers"
-QUERIES = (Knocks(),)
+QUERIES: tuple[Query, ...] = ()
 _WHERE = "connecting to what listens"
+
+
+def query(answered: dict[str, str]) -> Knocks:
+    """Knock at every port; what answered better before is waited for."""
+    return Knocks(before=answered)
 
 
 def read(facts: Facts, seen: Seen) -> TopicSeen:

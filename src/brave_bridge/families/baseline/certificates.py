@@ -3,7 +3,7 @@
 from brave_bridge.core.formats.certificate import certificate_end
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import topic
+from brave_bridge.families.baseline.reading import not_read, topic
 from brave_bridge.machines.queries import Contents, Seen
 
 NAME = "certificates"
@@ -28,4 +28,5 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         for path, text in seen.texts(pattern):
             if ends := certificate_end(text):
                 values[path] = f"until {ends}"
-    return topic(NAME, values, "/etc/letsencrypt, /etc/ssl, /etc/pki, servers' own folders")
+    where = "/etc/letsencrypt, /etc/ssl, /etc/pki, servers' own folders"
+    return topic(NAME, values, where, not_read(seen, _PLACES))

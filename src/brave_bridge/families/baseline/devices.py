@@ -2,7 +2,7 @@
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import AT_REST, absent, topic
+from brave_bridge.families.baseline.reading import AT_REST, absent, not_read, topic
 from brave_bridge.machines.queries import Contents, Seen
 
 NAME = "devices"
@@ -24,4 +24,4 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         for module in facts.hardware.modules
         if module.origin == "loaded"
     }
-    return topic(NAME, values, f"/sys/bus, {_MODULES}")
+    return topic(NAME, values, f"/sys/bus, {_MODULES}", not_read(seen, (_MODULES,)))

@@ -5,7 +5,7 @@ from collections import Counter
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import absent, not_told, topic
+from brave_bridge.families.baseline.reading import absent, no_answer, not_told, topic, unread
 from brave_bridge.machines.queries import Answers, Seen
 
 NAME = "firewall"
@@ -22,6 +22,9 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
     why = not_told(facts, seen, RULES)
     if not why:
         return topic(NAME, _nft(seen.answer(*RULES).output), "nft list ruleset")
+    if facts.runs and (silent := no_answer(seen, RULES, OLD_RULES)):
+        # The older program tells a part of what nft does: of two it is no answer for the other.
+        return unread(NAME, "nft, iptables-save", silent)
     if seen.answer(*OLD_RULES).ok:
         return topic(NAME, _iptables(seen.answer(*OLD_RULES).output), "iptables-save")
     return absent(NAME, "nft, iptables-save", why)

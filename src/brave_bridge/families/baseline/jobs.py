@@ -4,7 +4,7 @@ import re
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import topic
+from brave_bridge.families.baseline.reading import not_read, topic
 from brave_bridge.machines.queries import Contents, Names, Seen
 
 NAME = "scheduled jobs"
@@ -28,7 +28,8 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         for found in seen.paths(pattern):
             if not found.path.endswith(".placeholder"):
                 values[found.path] = shipped.get(found.path, "set")
-    return topic(NAME, values, "/etc/crontab, /etc/cron.*, /var/spool/cron")
+    closed = not_read(seen, (*_TABLES, "/var/spool/cron*", "/etc/cron*"))
+    return topic(NAME, values, "/etc/crontab, /etc/cron.*, /var/spool/cron", closed)
 
 
 def _shipped(facts: Facts) -> dict[str, str]:

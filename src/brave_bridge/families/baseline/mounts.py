@@ -2,7 +2,7 @@
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import AT_REST, absent, topic
+from brave_bridge.families.baseline.reading import AT_REST, absent, not_read, topic, unread
 from brave_bridge.machines.queries import Contents, Seen
 
 NAME = "mounts"
@@ -40,6 +40,8 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
     """See the package's description."""
     if not facts.runs:
         return absent(NAME, "/proc/self/mounts", AT_REST)
+    if not facts.mounts:
+        return unread(NAME, "/proc/self/mounts", "a system that runs has mounts, and none is told")
     values = {
         mount.path: f"{mount.device} {mount.type}"
         for mount in facts.mounts
@@ -49,4 +51,4 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         words = line.split()
         if len(words) >= 3:
             values[f"swap {words[0]}"] = words[1]
-    return topic(NAME, values, f"/proc/self/mounts, {_SWAPS}")
+    return topic(NAME, values, f"/proc/self/mounts, {_SWAPS}", not_read(seen, (_SWAPS,)))

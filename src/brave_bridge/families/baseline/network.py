@@ -8,7 +8,7 @@ import msgspec
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import not_told, topic
+from brave_bridge.families.baseline.reading import absent, no_answer, not_read, not_told, topic
 from brave_bridge.machines.queries import Answers, Contents, Seen
 
 NAME = "network"
@@ -35,10 +35,11 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
             values[f"name server {words[1]}"] = "used"
     if name := seen.word(_NAME):
         values["host name"] = name
-    why = not_told(facts, seen, ADDRESSES)
-    if why and not values:
-        return TopicSeen(NAME, {}, "ip", why)
-    return topic(NAME, values, f"ip address, ip route, {_SERVERS}")
+    if not values and (why := not_told(facts, seen, ADDRESSES)):
+        return absent(NAME, "ip", why)
+    silent = no_answer(seen, ADDRESSES, ROUTES) if facts.runs else ""
+    unanswered = "; ".join(filter(None, (silent, not_read(seen, (_SERVERS, _NAME)))))
+    return topic(NAME, values, f"ip address, ip route, {_SERVERS}", unanswered)
 
 
 def _lasts(address: object) -> bool:

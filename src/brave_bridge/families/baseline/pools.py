@@ -4,7 +4,7 @@ import re
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import AT_REST, absent, topic
+from brave_bridge.families.baseline.reading import AT_REST, absent, no_answer, not_read, topic
 from brave_bridge.machines.queries import Answers, Contents, Seen
 
 NAME = "pools"
@@ -20,13 +20,15 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
     """See the package's description."""
     if not facts.runs:
         return absent(NAME, "zpool, zfs, vgs, /proc/mdstat", AT_REST)
+    silent = no_answer(seen, POOLS, SETS, GROUPS)
     values: dict[str, str] = {}
     for kind, command in (("pool", POOLS), ("data set", SETS), ("volume group", GROUPS)):
         for line in seen.answer(*command).output.splitlines() if seen.answer(*command).ok else ():
             name, _, state = line.strip().partition("\t" if "\t" in line else " ")
             values[f"{kind} {name}"] = state.strip()
     values |= _arrays(seen.text(_ARRAYS) or "")
-    return topic(NAME, values, "zpool, zfs, vgs, /proc/mdstat")
+    unanswered = "; ".join(filter(None, (silent, not_read(seen, (_ARRAYS,)))))
+    return topic(NAME, values, "zpool, zfs, vgs, /proc/mdstat", unanswered)
 
 
 def _arrays(text: str) -> dict[str, str]:

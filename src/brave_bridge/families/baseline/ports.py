@@ -4,7 +4,7 @@ import re
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import AT_REST, absent, topic
+from brave_bridge.families.baseline.reading import AT_REST, absent, no_answer, topic, unread
 from brave_bridge.machines.queries import Answers, Seen
 
 NAME = "ports"
@@ -20,11 +20,13 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
     if not facts.runs:
         return absent(NAME, "ss", AT_REST)
     answer = seen.answer(*SOCKETS)
-    values = dict(_listening(answer.output)) if answer.ok else {}
-    if not answer.ok:
-        values = {f"{port.protocol} {port.number}": "" for port in facts.activity.ports}
-    where = "ss" if answer.ok else facts.where("ports")
-    return topic(NAME, values, where)
+    if answer.ok:
+        return topic(NAME, dict(_listening(answer.output)), "ss")
+    silent = no_answer(seen, SOCKETS)
+    if facts.why_not("ports"):
+        return unread(NAME, "ss", silent or facts.why_not("ports"))
+    named = (_named(port.protocol, port.address, port.number) for port in facts.activity.ports)
+    return topic(NAME, dict.fromkeys(filter(None, named), ""), facts.where("ports"))
 
 
 def _listening(output: str):
@@ -33,8 +35,14 @@ def _listening(output: str):
         if len(words) < 5 or words[0] not in ("tcp", "udp"):
             continue
         address, _, number = words[4].rpartition(":")
-        if not number.isdigit() or (words[0] == "udp" and int(number) >= _PASSING):
-            continue
-        local = " (local)" if address.strip("[]").startswith(("127.", "::1")) else ""
         program = _PROGRAM.search(line)
-        yield f"{words[0]} {number}{local}", program[1] if program else ""
+        if number.isdigit() and (name := _named(words[0], address, int(number))):
+            yield name, program[1] if program else ""
+
+
+def _named(protocol: str, address: str, number: int) -> str:
+    """What a port is called; empty for one that the kernel gave for a while."""
+    if protocol == "udp" and number >= _PASSING:
+        return ""
+    local = " (local)" if address.strip("[]").startswith(("127.", "::1")) else ""
+    return f"{protocol} {number}{local}"

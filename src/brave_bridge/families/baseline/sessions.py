@@ -2,7 +2,7 @@
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import topic
+from brave_bridge.families.baseline.reading import not_read, topic
 from brave_bridge.machines.queries import Names, Seen
 
 NAME = "login sessions"
@@ -18,4 +18,5 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
             kind = "wayland" if "wayland" in folder else "x11"
             name = found.path.rpartition("/")[2].removesuffix(".desktop")
             values[f"{name} ({kind})"] = "offered"
-    return topic(NAME, values, ", ".join(_FOLDERS))
+    closed = not_read(seen, (f"{folder}*" for folder in _FOLDERS))
+    return topic(NAME, values, ", ".join(_FOLDERS), closed)

@@ -4,7 +4,7 @@ import re
 
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
-from brave_bridge.families.baseline.reading import topic
+from brave_bridge.families.baseline.reading import not_read, topic
 from brave_bridge.machines.queries import Contents, Seen
 
 NAME = "shares"
@@ -33,4 +33,5 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
                 values[f"share {section}"] = ""
         elif section.lower() not in _NO_SHARES and section and (match := _PATH.match(line)):
             values[f"share {section}"] = match[1].strip()
-    return topic(NAME, values, f"{_EXPORTS[0]}, {_SMB}")
+    closed = not_read(seen, (*_EXPORTS, "/etc/exports.d*", _SMB))
+    return topic(NAME, values, f"{_EXPORTS[0]}, {_SMB}", closed)

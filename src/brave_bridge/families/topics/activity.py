@@ -1,5 +1,7 @@
 """What goes on: services, ports, people, guests, replaced files in use, the clock."""
 
+from collections.abc import Iterator
+
 from brave_bridge.core.formats.accounts import Account, read_password_ages
 from brave_bridge.core.formats.guests import (
     Guest,
@@ -36,12 +38,15 @@ UNIT_FILES = (
     "--state=enabled",
     "--type=service,timer,socket",
 )
+STATE = ("systemctl", "show", "--property=SystemState", "--value")
 SESSIONS = ("loginctl", "list-sessions", "--no-legend")
 CLOCK = ("timedatectl", "show", "--property=NTPSynchronized", "--property=Timezone")
 VIRSH = ("virsh", "--readonly", "list", "--all")
 MACHINED = ("machinectl", "list", "--no-legend")
 _ROWS = ("ps", "--all", "--format", "{{json .}}")
 CONTAINERS = {"podman": ("podman", *_ROWS), "docker": ("docker", *_ROWS)}
+MANAGERS = (VIRSH, MACHINED, *CONTAINERS.values())
+"""Who is asked for guests and containers."""
 _SESSION = ("Name", "Type", "TTY", "Remote", "RemoteHost", "State", "Class")
 _NET = {
     "/proc/net/tcp": "tcp",
@@ -51,14 +56,14 @@ _NET = {
 }
 SHADOW = "/etc/shadow"
 QUERIES = (
-    Answers((UNITS, UNIT_FILES, SESSIONS, CLOCK, VIRSH, MACHINED, *CONTAINERS.values())),
+    Answers((UNITS, UNIT_FILES, STATE, SESSIONS, CLOCK, VIRSH, MACHINED, *CONTAINERS.values())),
     Contents(tuple(_NET), 1_000_000, cut=True),
     Contents((SHADOW,), 1_000_000),
     Contents(("/proc/[0-9]*/maps",), 100_000, containing=(b" (deleted)",)),
     Names(("/run/systemd/system",)),
 )
 _ASKED = (UNITS, UNIT_FILES, SESSIONS, CLOCK)
-_TOO_SLOW = "it did not answer in time: this is not known"
+_TOO_SLOW = "it did not answer, or not in time: this is not known"
 _NOT_RUNNING = "the system is mounted and does not run"
 _NO_MANAGER = "no service manager answers: a container, or another way of starting services"
 
@@ -94,7 +99,7 @@ def read(seen: Seen, runs: bool, marks: tuple[str, ...]) -> tuple[Activity, list
     if not runs:
         topics = ("services", "ports", "sessions", "guests", "stale", "clock", "restart")
         return Activity(), [Evidence(t, "", "", absent=_NOT_RUNNING) for t in topics]
-    unread = tuple(dict.fromkeys(c[0] for c in _ASKED if seen.answer(*c).took_too_long))
+    unread = tuple(dict.fromkeys(command[0] for command in _unread(seen)))
     units = tuple(_clean(unit) for unit in read_units(seen.answer(*UNITS).output))
     sessions, sessions_seen = _sessions(seen)
     guests, guests_seen = _guests(seen)
@@ -110,6 +115,7 @@ def read(seen: Seen, runs: bool, marks: tuple[str, ...]) -> tuple[Activity, list
         stale=stale,
         clock=clock,
         unread=unread,
+        is_starting=seen.answer(*STATE).output.strip() in ("initializing", "starting"),
         restart_wanted=bool(restart),
         restart_wanted_by=tuple(
             dict.fromkeys(
@@ -138,8 +144,18 @@ def read(seen: Seen, runs: bool, marks: tuple[str, ...]) -> tuple[Activity, list
     ]
 
 
+def _unread(seen: Seen) -> Iterator[tuple[str, ...]]:
+    """The questions without an answer; a service manager that is at work has one."""
+    is_there = "/run/systemd/system" in seen.found
+    for command in _ASKED:
+        answer = seen.answer(*command)
+        failed = is_there and command in (UNITS, UNIT_FILES) and not answer.ok
+        if answer.took_too_long or (failed and not answer.is_not_there):
+            yield command
+
+
 def _why_no_units(seen: Seen) -> str:
-    return _TOO_SLOW if seen.answer(*UNITS).took_too_long else _NO_MANAGER
+    return _TOO_SLOW if UNITS in _unread(seen) else _NO_MANAGER
 
 
 def _clean(unit: Unit) -> Unit:

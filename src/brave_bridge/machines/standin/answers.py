@@ -31,6 +31,9 @@ def answer(live: Live, command: Sequence[str]) -> Answer:
 def _systemctl(live: Live, command: Sequence[str]) -> Answer:
     if not live.units:
         return _MISSING
+    if "--property=SystemState" in command:
+        failed = any(unit.active == "failed" for unit in live.units)
+        return Answer(0, "degraded\n" if failed else "running\n")
     if "list-unit-files" in command:
         rows = [f"{name} enabled enabled" for name in live.enabled]
     else:

@@ -16,6 +16,7 @@ from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.survey.knock import SILENT, SPEAKS, TAKES
 from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.port import STATE_FOLDER, MachineError
+from brave_bridge.machines.queries import Knocks
 from brave_bridge.machines.standin import boot_menu, efi, image_slots, licensed_system
 
 LIVE = f"{STATE_FOLDER}/stand-in-live.json"
@@ -54,6 +55,8 @@ class LiveGuest(msgspec.Struct):
     running: bool = True
     stubborn: bool = False
     """Whether it does not react when it is asked to shut down."""
+    broken: bool = False
+    """Whether it cannot be started."""
 
 
 class LiveRoom(msgspec.Struct):
@@ -99,6 +102,8 @@ class Live(msgspec.Struct):
     udp: list[int] = []
     silent: list[int] = []
     """TCP ports at which somebody listens and nobody answers."""
+    slow: dict[str, float] = {}
+    """Seconds until it answers, by how a command begins or by port (``tcp 22``)."""
     sessions: list[LiveSession] = []
     guests: list[LiveGuest] = []
     managers: list[str] = []
@@ -219,11 +224,15 @@ def restart(root: Path) -> None:
     boot(root, live)
 
 
-def knocked(live: Live) -> dict[str, str]:
-    """What whoever connects to its ports meets."""
-    answering = {port: SPEAKS if port in _SPEAKING else TAKES for port in live.tcp}
-    answering |= dict.fromkeys(live.silent, SILENT)
-    return {f"tcp {port}": answering[port] for port in live.tcp}
+def knocked(live: Live, query: Knocks) -> dict[str, str]:
+    """What whoever connects to its ports meets, as long as they wait."""
+    met = {f"tcp {port}": SPEAKS if port in _SPEAKING else TAKES for port in live.tcp}
+    met |= {f"tcp {port}": SILENT for port in live.silent if port in live.tcp}
+    for name, needs in live.slow.items():
+        waited = query.seconds + (query.more_seconds if query.before.get(name) == SPEAKS else 0)
+        if met.get(name) == SPEAKS and needs > waited:
+            met[name] = TAKES
+    return met
 
 
 def write_kernel_files(root: Path, live: Live) -> None:

@@ -13,6 +13,8 @@ from brave_bridge.machines.standin.answers import answer
 COMMAND = "brave_bridge.machines.standin.command"
 _MIB = 1 << 20
 
+LATE = Answer(124, "")
+
 
 class StandInMachine(FolderMachine):
     """A simulated machine that ships with Brave Bridge."""
@@ -30,11 +32,14 @@ class StandInMachine(FolderMachine):
         described = live.load(self.root)
         if described is None:
             return {}
-        return {command: answer(described, command) for command in query.commands}
+        return {
+            command: LATE if _is_late(described, command, query) else answer(described, command)
+            for command in query.commands
+        }
 
     def _knocks(self, query: Knocks) -> dict[str, str]:
         described = live.load(self.root)
-        return live.knocked(described) if described else {}
+        return live.knocked(described, query) if described else {}
 
 
 class _StandInFiles(FolderFiles):
@@ -50,6 +55,13 @@ class _StandInFiles(FolderFiles):
                 mount = next(m for m in mounts if m == "/" or f"{path}/".startswith(f"{m}/"))
                 seen.rooms[path] = _room(described.rooms[mount], mounts.index(mount))
         return seen
+
+
+def _is_late(described: live.Live, command: Sequence[str], query: Answers) -> bool:
+    words = " ".join(command)
+    needs = [seconds for begins, seconds in described.slow.items() if words.startswith(begins)]
+    given = query.seconds + (query.more_seconds if command[0] in query.patiently else 0)
+    return max(needs, default=0) > given
 
 
 def _room(room: live.LiveRoom, number: int) -> Room:

@@ -56,6 +56,9 @@ def _change_guest(root: Path, described: live.Live, manager: str, verb: str, nam
     if guest is None or manager not in described.managers:
         print(f"error: there is no guest {name}")
         return 1
+    if guest.broken and _GUEST_VERBS[verb]:
+        print(f"error: failed to start domain '{name}': its disk is not there")
+        return 1
     if not (guest.stubborn and verb in ("shutdown", "stop", "poweroff")):
         guest.running = _GUEST_VERBS[verb]
         live.save(root, described)

@@ -2,8 +2,8 @@
 
 import time
 
-from brave_bridge.core.crossing.replies import Awaited, Failed, Reply
-from brave_bridge.core.crossing.requests import AwaitAnswer, AwaitJobs
+from brave_bridge.core.crossing.replies import Awaited, Done, Failed, Reply
+from brave_bridge.core.crossing.requests import AwaitAnswer, AwaitJobs, LetPass
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import one_line
 from brave_bridge.machines.port import Machine
@@ -23,6 +23,16 @@ def await_answer(machine: Machine, request: AwaitAnswer, pause: float, report: R
             return Failed(request.title, f"after {waited:.0f} s it is still: {one_line(told)}")
         report(100 * waited / request.limit_seconds, one_line(told, 40), "")
         time.sleep(pause)
+
+
+def let_pass(machine: Machine, request: LetPass, pause: float, report: Report) -> Reply:
+    """See LetPass. A stand-in needs no time: nothing of it comes up by itself."""
+    began, waited = time.monotonic(), 0.0
+    while machine.kind != "stand-in" and waited < request.seconds:
+        report(100 * waited / request.seconds, "", "")
+        time.sleep(pause)
+        waited = time.monotonic() - began
+    return Done(f"{request.seconds} s")
 
 
 def await_jobs(machine: Machine, request: AwaitJobs, pause: float, report: Report) -> Reply:

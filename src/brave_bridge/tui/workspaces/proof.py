@@ -58,7 +58,6 @@ class ProofWorkspace(Workspace):
             return prove_again(desk)
 
         def tell(proof: Proof) -> None:
-            words = "as good as before" if proof.passed else "something is worse than before"
-            self.notify(words, severity="information" if proof.passed else "warning")
+            self.notify(proof.words, severity="information" if proof.passed else "warning")
 
         self.do(self.app.harbour.current, "proving", prove, tell)

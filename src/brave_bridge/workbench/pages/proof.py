@@ -6,6 +6,7 @@ from brave_bridge.core.proof.difference import (
     BETTER,
     DATA,
     EXPECTED,
+    NOT_READ,
     REGRESSION,
     SAME,
     SURFACE,
@@ -68,11 +69,10 @@ def proof_page(record: MachineRecord) -> Page:
         rows.insert(0, Row(f"heading:{words}", ("", words, "", "", ""), "heading"))
         rows[1:1] = [_task_row(task, task not in left) for task in proof.tasks]
     rows[:0] = _repeated_rows(record.repeats)
-    summary = "as good as before" if proof.passed else "something is worse than before"
-    mark = "●" if proof.passed else "■"
+    mark = "●" if proof.passed else "■" if proof.worse else "▲"
     picture = proof_picture(proof)
     worst = next((row.key for row in rows if row.tone == "stop"), "")
-    return Page(f"{mark} {summary}", COLUMNS, tuple(rows), start=worst, picture=picture)
+    return Page(f"{mark} {proof.words}", COLUMNS, tuple(rows), start=worst, picture=picture)
 
 
 def _repeated_rows(repeats: Repeats) -> list[Row]:
@@ -88,10 +88,7 @@ def _repeated_rows(repeats: Repeats) -> list[Row]:
             "The crossing is proven again over some days; its ways back end only when the last "
             "of these proofs has passed."
         ),
-        *(
-            Note("seen", f"{m.at[:16]} UTC: {'passed' if m.passed else 'worse'}")
-            for m in repeats.made
-        ),
+        *(Note("seen", f"{m.at[:16]} UTC: {m.words}") for m in repeats.made),
         Note("do", "v proves it now"),
     )
     rows = [Row("repeats", ("◷", words, "", "", ""), "quiet", why)]
@@ -110,6 +107,7 @@ def _repeated_rows(repeats: Repeats) -> list[Row]:
 
 _GROUPS = (
     (REGRESSION, "worse than before", "stop", "■"),
+    (NOT_READ, "not read, though it was before", "caution", "▲"),
     (UNEXPLAINED, "changed, and nothing explains it", "caution", "▲"),
     (BETTER, "better than before", "clear", "◆"),
     (EXPECTED, "changed as planned", "plain", "●"),
@@ -118,10 +116,12 @@ _GROUPS = (
 _MEANINGS = {
     EXPECTED: "The plan meant to change this.",
     REGRESSION: "The plan did not mean to change this.",
+    NOT_READ: "Who was asked gave no answer: whether it is as before is not known.",
     UNEXPLAINED: "Nothing in the plan explains this: it may be as it should, or not.",
     BETTER: "It was worse before.",
     SAME: "It is as it was before.",
 }
+_ASK_AGAIN = Note("do", "v asks again; a machine that is less busy answers sooner")
 _KINDS = {DATA: "a fault of the data: what is kept or served", SURFACE: "a fault of the surface"}
 
 
@@ -157,6 +157,7 @@ def _row(difference: Difference, tone: str, mark: str) -> Row:
             *said(plain(difference.meaning) or _MEANINGS[difference.verdict]),
             *_explained(difference.because),
             *([Note("do", "look at it, or go back (7)")] if tone == "stop" else []),
+            *([_ASK_AGAIN] if difference.verdict == NOT_READ else []),
         ),
     )
 

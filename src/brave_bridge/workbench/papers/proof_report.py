@@ -8,6 +8,7 @@ from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.proof.difference import (
     BETTER,
     EXPECTED,
+    NOT_READ,
     REGRESSION,
     UNEXPLAINED,
     Difference,
@@ -17,6 +18,7 @@ from brave_bridge.workbench.pictures.proof import proof_picture
 
 _HEADS = {
     REGRESSION: "Worse than before",
+    NOT_READ: "Not read, though it was before",
     UNEXPLAINED: "Changed, and nothing explains it",
     BETTER: "Better than before",
     EXPECTED: "Changed as planned",
@@ -25,14 +27,9 @@ _MOST_ON_A_PAGE = 24
 """Rows of a group on the printed page: how many more there are is said."""
 
 
-def verdict_words(proof: Proof) -> str:
-    """The proof in a sentence."""
-    return "as good as before" if proof.passed else "something is worse than before"
-
-
 def markdown(machine: str, title: str, proof: Proof) -> Iterator[str]:
     """The proof as Markdown (CommonMark with tables), line by line."""
-    yield f"# {machine}: {verdict_words(proof)}"
+    yield f"# {machine}: {proof.words}"
     yield ""
     yield title
     for verdict, head in _HEADS.items():
@@ -65,7 +62,7 @@ def _cell(text: str) -> str:
 def save_report(machine: str, title: str, proof: Proof, path: Path) -> Path:
     """The proof on one printed page, as PDF; its path."""
     part = Part(
-        title=f"{machine}: {verdict_words(proof)}",
+        title=f"{machine}: {proof.words}",
         about=title,
         picture=proof_picture(proof),
         sections=tuple(_sections(proof)),

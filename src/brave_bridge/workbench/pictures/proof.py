@@ -8,6 +8,7 @@ from brave_bridge.core.proof.difference import (
     BETTER,
     DATA,
     EXPECTED,
+    NOT_READ,
     REGRESSION,
     SAME,
     UNEXPLAINED,
@@ -19,6 +20,7 @@ LEGEND = (
     ("█", "holds"),
     ("▒", "changed as planned"),
     ("▓", "changed, and nothing explains it"),
+    ("?", "not read: nobody answered"),
     ("╳", "breaks: worse than before"),
 )
 _OTHERS = "legs and packages"
@@ -57,6 +59,9 @@ def _plank(name: str, points: Sequence[Difference]) -> Lane:
         words = _named(one for one in ordered if one.verdict == REGRESSION)
         marks = (Mark(0.33, "╳", "stop"), Mark(0.39, "╳", "stop", words))
         tone = "stop"
+    elif worst == NOT_READ:
+        bars, tone = (Bar(0.0, 0.3, "dense", "caution"),), "caution"
+        marks = (Mark(0.33, "?", "caution"),)
     elif worst == UNEXPLAINED:
         bars, tone = (Bar(0.0, 1.0, "dense", "caution"),), "caution"
     elif worst in (BETTER, EXPECTED):
@@ -74,6 +79,7 @@ def _note(points: Sequence[Difference]) -> str:
     """How many of each, in a few words."""
     words = {
         REGRESSION: "worse",
+        NOT_READ: "not read",
         UNEXPLAINED: "unexplained",
         BETTER: "better",
         EXPECTED: "changed",
@@ -92,11 +98,13 @@ def _count(points: Sequence[Difference], verdict: str) -> int:
 
 
 def _telling(proof: Proof) -> str:
-    worse = [one for one in proof.differences if one.verdict == REGRESSION]
+    worse = proof.worse
     if worse:
         data = sum(one.kind == DATA for one in worse)
         of_data = f", {data} of them of the data" if data else ""
         return f"■ {counted(len(worse), 'point')} worse than before{of_data}: {_named(worse[:3])}"
+    if proof.not_read:
+        return f"▲ {proof.words}: {_named(proof.not_read[:3])}"
     unexplained = _count(proof.differences, UNEXPLAINED)
     asks = f", {unexplained} that nothing explains" if unexplained else ""
     changed = _count(proof.differences, EXPECTED)

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.crossing.prove_patiently import answered_in
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.proof.alike import hold_against
 from brave_bridge.core.proof.compare import Proof
@@ -75,4 +76,4 @@ def _decoded(name: str, content: bytes) -> Facts:
 
 def compared_with(desk: Desk, before: Facts) -> Proof:
     """The machine as it is now, held against a baseline: its own of then, or another's."""
-    return hold_against(before, baseline(desk.machine, desk.family()))
+    return hold_against(before, baseline(desk.machine, desk.family(), answered_in(before)))

@@ -4,6 +4,7 @@ from typing import TypeVar
 
 import msgspec
 
+from brave_bridge.core.crossing.prove_patiently import answered_in
 from brave_bridge.core.crossing.replies import FactsRead, Restored, SnapshotTaken
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.proof.alike import both, hold_against
@@ -47,7 +48,8 @@ def _of_return(desk: Desk, row: ProcedureRow, way_back: str) -> Proof:
     before = _baseline_before(desk, way_back)
     if before is None:
         return proof
-    return both(proof, hold_against(before, read_baseline(desk.machine, desk.family())))
+    now = read_baseline(desk.machine, desk.family(), answered_in(before))
+    return both(proof, hold_against(before, now))
 
 
 def _of_crossing(desk: Desk, row: ProcedureRow, brief: CrossBrief) -> Proof:
@@ -55,7 +57,7 @@ def _of_crossing(desk: Desk, row: ProcedureRow, brief: CrossBrief) -> Proof:
     baseline = brief.begun.baseline if brief.begun else read.facts if read else None
     if baseline is None:
         raise Refused("proving", f"crossing {row.id} has no baseline yet")
-    now = read_baseline(desk.machine, desk.family())
+    now = read_baseline(desk.machine, desk.family(), answered_in(baseline))
     asked = ask_checks(desk.machine, brief.checks)
     now = msgspec.structs.replace(now, topics=(*now.topics, *asked))
     proof = prove(baseline, now, brief.plans)

@@ -2,6 +2,7 @@
 
 import msgspec
 
+from brave_bridge.core.crossing.prove_patiently import prove_patiently
 from brave_bridge.core.crossing.replies import FactsRead
 from brave_bridge.core.crossing.requests import Checkpoint, EndTrial, ReadFacts, Script
 from brave_bridge.core.crossing.restart import CameUp, Trial, on_trial, restart_on_trial
@@ -9,7 +10,7 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import warned, what_was_seen
 from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.proof.compare import Proof, proof_of
-from brave_bridge.core.proof.difference import EXPECTED, REGRESSION
+from brave_bridge.core.proof.difference import EXPECTED
 from brave_bridge.core.proof.topics import compare_topics, folded
 from brave_bridge.core.survey.facts import Facts
 
@@ -42,15 +43,17 @@ def _tried(
     if came.facts is None or came.faults:
         why = came.failure or "; ".join(came.faults)
         return _failed(before, came, "came up", why)
-    reply = yield from ReadFacts(title="Read the machine again", whole=True, checks=checks)
-    if not isinstance(reply, FactsRead):
-        return _failed(before, came, "proof", what_was_seen(reply))
-    if lacking := _lacking(reply.facts, kernel):
+    proved = yield from prove_patiently(
+        before, lambda after: as_wanted(before, after, kernel), checks
+    )
+    if not isinstance(proved, tuple):
+        return _failed(before, came, "proof", what_was_seen(proved))
+    after, proof = proved
+    if lacking := _lacking(after, kernel):
         return _failed(before, came, "options", f"{kernel} lacks: {lacking}")
-    proof = as_wanted(before, reply.facts, kernel)
     if not proof.passed:
-        worse = [point for point in proof.differences if point.verdict == REGRESSION]
-        why = "; ".join(f"{point.subject}: {point.meaning}" for point in worse[:3])
+        told = proof.worse or proof.not_read
+        why = "; ".join(f"{point.subject}: {point.meaning}" for point in told[:3])
         return _failed(before, came, "proof", why, proof)
     told = yield from warned(
         EndTrial(title=f"Make {kernel} the default", kernel=kernel),

@@ -6,9 +6,9 @@ A topic without a module here is compared name by name: what is gone is worse.
 from collections.abc import Iterator
 
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.proof.around import Around, Compare, by_name
+from brave_bridge.core.proof.around import NOTHING, Around, Compare, by_name, point
 from brave_bridge.core.proof.checks import MINOR_TOPIC, TOPIC
-from brave_bridge.core.proof.difference import SAME, Difference
+from brave_bridge.core.proof.difference import NOT_READ, REGRESSION, SAME, UNEXPLAINED, Difference
 from brave_bridge.core.proof.topics import (
     accounts,
     answers,
@@ -68,14 +68,32 @@ def compare_topics(before: Facts, after: Facts, plans: tuple[LegPlan, ...]) -> I
         after.taken_at[:10],
     )
     for topic in before.topics if after.topics else ():
-        now = around.after.get(topic.name)
-        if not topic:
-            continue
-        if now is None or not now:
-            why = now.absent if now else "it was not read"
-            yield Difference(topic.name, "read", "not known", "unexplained", why, topic.name)
-            continue
-        yield from COMPARES.get(topic.name, _plainly)(topic, now, around)
+        if topic:
+            yield from _compare(topic, around.after.get(topic.name, NOTHING), around)
+
+
+def _compare(topic: TopicSeen, now: TopicSeen, around: Around) -> Iterator[Difference]:
+    newly_unanswered = now.unanswered if now.unanswered != topic.unanswered else ""
+    if newly_unanswered or not now:
+        why = newly_unanswered or now.absent
+        verdict = NOT_READ if newly_unanswered or now is NOTHING else UNEXPLAINED
+        yield Difference(topic.name, "read", "not known", verdict, why, topic.name)
+    if not now:
+        return
+    for one in COMPARES.get(topic.name, _plainly)(topic, now, around):
+        if one.verdict == REGRESSION and _rests_on_silence(one, topic, now, newly_unanswered):
+            why = newly_unanswered or f"before: {topic.unanswered}"
+            yield point(topic, one.subject, one.before, "not known", UNEXPLAINED, why)
+        else:
+            yield one
+
+
+def _rests_on_silence(one: Difference, topic: TopicSeen, now: TopicSeen, silence: str) -> bool:
+    """Whether a difference is only that one side did not answer."""
+    if one.subject in topic.values:
+        return bool(silence) and one.subject not in now.values
+    # A sum over all, or what is new: known only where both sides are.
+    return bool(silence or topic.unanswered)
 
 
 def _plainly(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Difference]:

@@ -13,6 +13,7 @@ from brave_bridge.core.proof.difference import (
     UNEXPLAINED,
     Difference,
 )
+from brave_bridge.core.survey.activity import WHETHER_IT_STARTS
 from brave_bridge.core.survey.topic import TopicSeen
 
 _AT_WORK = ("running", "listening", "waiting", "mounted")
@@ -23,6 +24,8 @@ def compare(before: TopicSeen, after: TopicSeen, around: Around) -> Iterator[Dif
     """See the package's description."""
     for name, old in before.values.items():
         now = after.values.get(name, "gone")
+        # Whether it starts by itself may be known of one side alone: that is no difference.
+        old, now = _with_start_of(old, now), _with_start_of(now, old)
         yield _judged(name, old, now, before, after, around)
     for name, now in after.values.items():
         if name not in before.values:
@@ -94,6 +97,13 @@ def _successor(stem: str, before: TopicSeen, after: TopicSeen, around: Around) -
 def _same(program: str, stem: str) -> bool:
     """Whether a unit is that of a program, by either name in the other."""
     return bool(program) and (program in stem or stem in program)
+
+
+def _with_start_of(state: str, other: str) -> str:
+    """A state of which nobody told whether it starts by itself, with what the other side says."""
+    if WHETHER_IT_STARTS not in state:
+        return state
+    return state.partition(" ")[0] + (" enabled" if _starts(other) else "")
 
 
 def _works(state: str) -> bool:
