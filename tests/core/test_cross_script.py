@@ -55,7 +55,7 @@ from brave_bridge.core.crossing.requests import (
     reply_of,
 )
 from brave_bridge.core.crossing.two_stages import TwoStages
-from brave_bridge.core.crossing.ways_back.go_back import go_back
+from brave_bridge.core.crossing.ways_back.go_back import GoingBack
 from brave_bridge.core.packages.changes import ServiceChange
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.survey.activity import Activity, Unit
@@ -474,7 +474,7 @@ def restores(request: Request) -> bool:
 
 def test_a_return_in_order():
     machine = Machine().instead(restores, RESTORED)
-    assert drive(go_back("s-1", DebCommands().check), machine).state == "done"
+    assert drive(GoingBack("s-1", DebCommands().check).carry_out(), machine).state == "done"
     assert machine.ran() == ["check"]
 
 
@@ -482,7 +482,7 @@ def test_a_return_touches_nothing_while_something_of_before_still_runs():
     machine = Machine().instead(
         lambda r: isinstance(r, AwaitJobs), Failed("waiting", "after 900 s cross-7 still runs")
     )
-    outcome = drive(go_back("s-1", DebCommands().check), machine)
+    outcome = drive(GoingBack("s-1", DebCommands().check).carry_out(), machine)
     assert (outcome.state, outcome.at) == ("failed", "ready") and "cross-7" in outcome.why
     assert not any(isinstance(r, RestoreSnapshot) for r in machine.asked)
 
@@ -491,7 +491,7 @@ def test_a_return_that_needs_a_restart_is_compared_after_it():
     swapped = Restored(3, 0, 0, 0.1, restart_needed=True, aside=("@.before",))
     machine = Machine().instead(restores, swapped)
     machine.instead(lambda r: isinstance(r, Restart), Restarted("another", 30.0))
-    outcome = drive(go_back("s-1", DebCommands().check), machine)
+    outcome = drive(GoingBack("s-1", DebCommands().check).carry_out(), machine)
     assert outcome.state == "done" and "set aside as @.before" in outcome.warnings[0]
     order = [type(r) for r in machine.asked]
     assert order.index(Restart) < order.index(CompareWithSnapshot) < order.index(CheckBoot)
@@ -504,7 +504,7 @@ def test_what_a_system_that_runs_writes_meanwhile_is_told_and_no_fault():
         lambda r: isinstance(r, CompareWithSnapshot) and r.since_ns == 5,
         Compared(0, (), ("/var/log/journal/system.journal",)),
     )
-    outcome = drive(go_back("s-1", None), machine)
+    outcome = drive(GoingBack("s-1", None).carry_out(), machine)
     assert outcome.state == "done"
     assert "restart the machine next" in outcome.warnings[0]
     assert "/var/log/journal/system.journal" in outcome.warnings[1]
@@ -514,7 +514,7 @@ def test_what_would_keep_it_from_booting_is_told():
     unbootable = BootChecked("5.19", "", ("its kernel image is not there",))
     machine = Machine().instead(restores, RESTORED)
     machine.instead(lambda r: isinstance(r, CheckBoot), unbootable)
-    outcome = drive(go_back("s-1", None), machine)
+    outcome = drive(GoingBack("s-1", None).carry_out(), machine)
     assert outcome.state == "done" and "kernel image" in outcome.warnings[0]
     assert machine.ran() == []
 
@@ -528,7 +528,7 @@ def test_what_would_keep_it_from_booting_is_told():
 )
 def test_a_return_that_fails_can_be_run_again(matches, reply, at):
     machine = Machine().instead(matches, reply, times=1).instead(restores, RESTORED)
-    outcome = drive(go_back("s-1", DebCommands().check), machine)
+    outcome = drive(GoingBack("s-1", DebCommands().check).carry_out(), machine)
     assert (outcome.state, outcome.at) == ("failed", at)
     assert outcome.next_step == "brave-bridge return s-1"
 
@@ -543,7 +543,7 @@ def test_a_return_that_fails_can_be_run_again(matches, reply, at):
 )
 def test_all_is_back_also_where_the_package_manager_does_not_run(reply, said):
     machine = Machine().instead(runs("check"), reply).instead(restores, RESTORED)
-    outcome = drive(go_back("s-1", DebCommands().check), machine)
+    outcome = drive(GoingBack("s-1", DebCommands().check).carry_out(), machine)
     assert outcome.state == "done", outcome
     (told,) = [words for words in outcome.warnings if "check did not pass" in words]
     assert said in told and told.startswith("all is back as it was kept")
@@ -692,7 +692,7 @@ def test_an_undo_that_fails_is_told():
 
 def test_a_return_ends_the_leg():
     machine = Machine().instead(lambda r: isinstance(r, RestoreSnapshot), Restored(1, 1, 1, 1.0))
-    drive(go_back("s-1", DebCommands().check), machine)
+    drive(GoingBack("s-1", DebCommands().check).carry_out(), machine)
     assert any(isinstance(request, CloseLeg) for request in machine.asked)
 
 

@@ -2,6 +2,7 @@
 
 import pytest
 
+from brave_bridge.core.crossing.around_restart import AroundRestart
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
 from brave_bridge.core.crossing.guests import GuestName
 from brave_bridge.core.crossing.remedy import apply_remedy
@@ -27,6 +28,7 @@ from brave_bridge.core.crossing.requests import (
 )
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Setting, Surroundings, leave, within
+from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.survey.activity import Activity
 from brave_bridge.core.survey.platform import Boot
@@ -147,13 +149,59 @@ def test_a_restart_is_asked_for_waited_for_and_verified():
     reads = [FactsRead(facts()), restart_facts(), restart_facts("webd.service")]
     machine = Machine(
         NOTHING,
-        ReadFacts=lambda r: reads.pop(0),
+        ReadFacts=lambda r: reads.pop(0) if len(reads) > 1 else reads[0],
         Ask=lambda r: Answered("restart", "person"),
         Restart=Restarted("b", 40.0),
     )
     outcome = update(machine)
     assert outcome.warnings == ("webd.service fails since the restart",)
+    assert outcome.proof is not None
     assert next(r for r in machine.asked if isinstance(r, Restart)).boot_id == "a"
+
+
+def with_a_guest(**changes):
+    """A machine whose updates want a restart, on which a guest is at work."""
+    at_work = Activity(restart_wanted=True, guests=(Guest("tide-archive", "libvirt", "running"),))
+    waiting = FactsRead(facts(activity=at_work, boot=Boot(kernel="5.19.0-4", id="a")))
+    reads = [waiting, waiting, restart_facts("webd.service")]
+    return Machine(
+        NOTHING,
+        ReadFacts=lambda r: reads.pop(0) if len(reads) > 1 else reads[0],
+        Restart=Restarted("b", 40.0),
+        **{"AwaitAnswer": Awaited("shut off", 1.0), **changes},
+    )
+
+
+MAINTAINED = AroundRestart(maintenance=(Setting(("enter",), ("leave",)),))
+
+
+def test_guests_and_maintenance_surround_the_restart_of_updates():
+    machine = with_a_guest(Ask=lambda r: Answered("restart", "person"))
+    outcome = drive(bring_up_to_date(DebCommands(), MAINTAINED), machine)
+    assert outcome.state == "done" and outcome.proof is not None
+    titles = [r.title for r in machine.asked]
+    around = [t for t in titles if "maintenance" in t or "tide-archive" in t or "Restart," in t]
+    assert (
+        around[0] == "Enter the maintenance state" and around[-1] == "Leave the maintenance state"
+    )
+    down, up = titles.index("Shut down tide-archive"), titles.index("Start tide-archive")
+    restarted = next(n for n, r in enumerate(machine.asked) if isinstance(r, Restart))
+    assert down < restarted < up < titles.index("Read the machine again")
+
+
+def test_a_guest_that_does_not_stop_keeps_the_machine_from_restarting():
+    def not_off(request):
+        late = isinstance(request, AwaitAnswer) and "is off" in request.title
+        return Failed(request.title, "it is still: running") if late else Awaited("running", 1.0)
+
+    machine = with_a_guest(
+        AwaitAnswer=not_off,
+        Ask=lambda r: Answered("restart" if r.key == "restart" else "stop", "person"),
+    )
+    outcome = drive(bring_up_to_date(DebCommands(), MAINTAINED), machine)
+    assert not [r for r in machine.asked if isinstance(r, Restart)]
+    assert any("tide-archive does not shut down" in told for told in outcome.warnings)
+    assert [r.title for r in machine.asked][-1] == "Leave the maintenance state"
 
 
 def test_a_restart_that_is_put_off_is_told():

@@ -229,6 +229,8 @@ def test_the_former_slot_is_gone_back_to_by_choice(desk):
     assert running(desk) == ("a", "8.4-rc2", "full") and slots(desk)["default"] == "a"
     assert json.loads(desk.machine.files.read(SETTINGS_FILE, 10_000)) == settings
     assert not outcome.warnings
+    # What came up is held against what was read of it before it was left.
+    assert outcome.proof.passed and len({one.topic for one in outcome.proof.same}) > 8
 
 
 @pytest.mark.parametrize(("choice", "slot"), [(image_leg.RESTART, "b"), (image_leg.STAY, "a")])

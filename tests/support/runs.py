@@ -25,6 +25,7 @@ from brave_bridge.runner.performing.ways_back import about
 from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.store.logbook import Logbook
 from brave_bridge.store.rows import QuestionRow, beginning_row
+from brave_bridge.workbench.beginning import completed
 from brave_bridge.workbench.desk import Desk, stamp
 from brave_bridge.workbench.targets import Target
 from tests.support.commands import load_for_copies
@@ -48,7 +49,8 @@ def take_snapshot(desk: Desk, reason: str) -> Snapshot:
 def begin(desk: Desk, brief: Brief, identifier: str = "trial", *, unattended: bool = True) -> str:
     """Write a procedure into the logbook without starting a runner."""
     kind = _KINDS.get(type(brief), "sources")
-    row = beginning_row(identifier, kind, "trial", encode_brief(brief), unattended=unattended)
+    content = encode_brief(completed(desk, brief))
+    row = beginning_row(identifier, kind, "trial", content, unattended=unattended)
     desk.logbook().begin(row)
     desk.logbook().close()
     return identifier

@@ -2,6 +2,7 @@
 
 import msgspec
 
+from brave_bridge.core.crossing.around_restart import AroundRestart
 from brave_bridge.core.crossing.bring_up_to_date import bring_up_to_date
 from brave_bridge.core.crossing.cross import cross_route
 from brave_bridge.core.crossing.kernels.boot_once import boot_once
@@ -20,17 +21,18 @@ from brave_bridge.core.crossing.requests import Script, TakeSnapshot
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.crossing.take_up_sources import WaitingSource, take_up_sources
-from brave_bridge.core.crossing.ways_back.go_back import go_back
+from brave_bridge.core.crossing.ways_back.go_back import GoingBack
 from brave_bridge.core.crossing.ways_back.keep_way_back import check_way_back, take_way_back
 from brave_bridge.core.crossing.ways_back.past_system import keep_past, offer_past, withdraw_past
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.checks import OwnCheck
+from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import able, commands_of, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "15"
+SCRIPT_VERSION = "16"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 
@@ -58,12 +60,16 @@ class ReturnBrief(msgspec.Struct, frozen=True, tag="return"):
     reason: str
     surroundings: Surroundings = Surroundings()
     skip_damaged: bool = False
+    around: AroundRestart = AroundRestart()
+    baseline: Facts | None = None
+    """What was read of the machine right before the way back was taken."""
 
 
 class UpdateBrief(msgspec.Struct, frozen=True, tag="update"):
     """Bring the present release up to date."""
 
     family: str
+    around: AroundRestart = AroundRestart()
 
 
 class RemedyBrief(msgspec.Struct, frozen=True, tag="remedy"):
@@ -72,6 +78,7 @@ class RemedyBrief(msgspec.Struct, frozen=True, tag="remedy"):
     title: str
     commands: tuple[tuple[str, ...], ...]
     family: str = ""
+    around: AroundRestart = AroundRestart()
 
 
 class SourcesBrief(msgspec.Struct, frozen=True, tag="sources"):
@@ -100,7 +107,7 @@ class BootOnceBrief(msgspec.Struct, frozen=True, tag="boot once"):
     """Try a kernel at the next boot, and keep it once the machine is proven on it."""
 
     kernel: str
-    checks: tuple[OwnCheck, ...] = ()
+    around: AroundRestart = AroundRestart()
 
 
 class KernelsBrief(msgspec.Struct, frozen=True, tag="kernels"):
@@ -109,7 +116,7 @@ class KernelsBrief(msgspec.Struct, frozen=True, tag="kernels"):
     family: str
     change: KernelChange
     try_it: bool = False
-    checks: tuple[OwnCheck, ...] = ()
+    around: AroundRestart = AroundRestart()
 
 
 class BuildBrief(msgspec.Struct, frozen=True, tag="build"):
@@ -158,6 +165,9 @@ class KeptBrief(msgspec.Struct, frozen=True, tag="kept system"):
     reason: str = ""
     until: str = ""
     days: int = 0
+    around: AroundRestart = AroundRestart()
+    baseline: Facts | None = None
+    """What was read of the kept system before it was left."""
 
 
 class DecisionBrief(msgspec.Struct, frozen=True, tag="decision"):
@@ -221,15 +231,15 @@ def script_of(brief: Brief) -> Script[Outcome]:
             raise ValueError(f"nothing is run for a decision: {brief.words}")
         case RemedyBrief():
             commands = family_named(brief.family).commands
-            return apply_remedy(brief.title, brief.commands, commands)
+            return apply_remedy(brief.title, brief.commands, commands, brief.around)
         case SourcesBrief():
             return take_up_sources(commands_of(brief.family), brief.waiting, SOURCES_FOLDER)
         case SnapshotBrief():
             return take_way_back(lambda: _take(brief))
         case BootOnceBrief():
-            return boot_once(brief.kernel, brief.checks)
+            return boot_once(brief.kernel, brief.around)
         case KernelsBrief(try_it=True):
-            return change_and_try(commands_of(brief.family), brief.change, brief.checks)
+            return change_and_try(commands_of(brief.family), brief.change, brief.around)
         case KernelsBrief():
             return change_kernels(commands_of(brief.family), brief.change)
         case BuildBrief():
@@ -246,7 +256,7 @@ def script_of(brief: Brief) -> Script[Outcome]:
         case KeepPastBrief():
             return keep_past(brief.way_back)
         case KeptBrief(until=""):
-            return go_back_to_kept(brief.reason)
+            return go_back_to_kept(brief.reason, brief.around, brief.baseline)
         case KeptBrief():
             return keep_longer(brief.until, brief.days)
         case CheckBrief():
@@ -254,11 +264,10 @@ def script_of(brief: Brief) -> Script[Outcome]:
         case ReturnBrief():
             commands = family_named(brief.family).commands
             check = commands.check if commands else None
-            return go_back(
-                brief.way_back, check, brief.surroundings, skip_damaged=brief.skip_damaged
-            )
+            going = GoingBack(brief.way_back, check, brief.surroundings, brief.around)
+            return going.carry_out(brief.baseline, skip_damaged=brief.skip_damaged)
         case UpdateBrief():
-            return bring_up_to_date(commands_of(brief.family))
+            return bring_up_to_date(commands_of(brief.family), brief.around)
         case CrossBrief():
             procedure = able(family_named(brief.family).procedure, brief.family, "cross")
             return cross_route(

@@ -12,18 +12,21 @@ from pathlib import Path
 
 import msgspec
 
+from brave_bridge.core.crossing.around_restart import AroundRestart
 from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.crossing.surroundings import Surroundings
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.core.survey.platform import PAST_MARK
 from brave_bridge.families.registry import family_named
+from brave_bridge.machines.port import MachineError
 from brave_bridge.machines.runtime import own_runtime
 from brave_bridge.runner import launch
 from brave_bridge.runner.briefs import (
     SCRIPT_VERSION,
     Brief,
     CrossBrief,
+    KeptBrief,
     ReturnBrief,
     decode_brief,
     encode_brief,
@@ -31,10 +34,12 @@ from brave_bridge.runner.briefs import (
 )
 from brave_bridge.runner.own_runtime import KEPT_RUNTIME, RuntimeFault, load_all, make_runtime
 from brave_bridge.runner.starter import keep_starting
+from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.rows import ProcedureRow, beginning_row
-from brave_bridge.workbench.decisions import read_decisions, surroundings_for
+from brave_bridge.workbench.decisions import maintenance_in, read_decisions, surroundings_for
 from brave_bridge.workbench.desk import Desk, stamp
-from brave_bridge.workbench.kept.own_checks import checks_for
+from brave_bridge.workbench.kept.own_checks import all_checks, checks_for
+from brave_bridge.workbench.proofs.newest_proof import baseline_before
 from brave_bridge.workbench.record import KeptPlan
 from brave_bridge.workbench.refusal import Refused
 
@@ -146,6 +151,7 @@ def record(desk: Desk, kind: str, title: str, brief: Brief, unattended: bool) ->
         if waiting is not None:
             desk.logbook().set_state(waiting.id, "stopped")
             brief = _leaving(brief, waiting)
+        brief = completed(desk, brief)
         identifier = f"{stamp()}-{kind}"
         desk.logbook().begin(
             beginning_row(
@@ -158,6 +164,29 @@ def record(desk: Desk, kind: str, title: str, brief: Brief, unattended: bool) ->
             )
         )
     return identifier
+
+
+def completed(desk: Desk, brief: Brief) -> Brief:
+    """A brief with what surrounds a restart of this machine, and what a return is held against."""
+    if hasattr(brief, "around"):
+        kind = desk.target.kind
+        around = AroundRestart(
+            maintenance_in(read_decisions(desk.machine)),
+            checks_for(kind, desk.machine.name, desk.facts()) if all_checks(kind) else (),
+        )
+        brief = msgspec.structs.replace(brief, around=around)
+    if isinstance(brief, ReturnBrief | KeptBrief):
+        way_back = brief.way_back if isinstance(brief, ReturnBrief) else ""
+        brief = msgspec.structs.replace(brief, baseline=_baseline_of(desk, way_back))
+    return brief
+
+
+def _baseline_of(desk: Desk, way_back: str) -> Facts | None:
+    """What a return is held against; where the logbook cannot tell, it goes back all the same."""
+    try:
+        return baseline_before(desk, way_back)
+    except (MachineError, DatabaseError):
+        return None
 
 
 def _must_be_free(desk: Desk, kind: str, waiting: ProcedureRow | None) -> None:

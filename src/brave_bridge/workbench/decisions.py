@@ -4,8 +4,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from brave_bridge.core.crossing.guests import MANAGERS, GuestName
-from brave_bridge.core.crossing.surroundings import Setting, Surroundings
+from brave_bridge.core.crossing.surroundings import Setting, Surroundings, surroundings_at
 from brave_bridge.core.estimate import Speeds, Window
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.machines.kept_record import KeptRecord
@@ -95,9 +94,10 @@ def keep_way(machine: Machine, *, safest: bool) -> None:
 
 def surroundings_for(decisions: Decisions, facts: Facts) -> Surroundings:
     """What a crossing enters and leaves: the maintenance state, then the running guests."""
+    return surroundings_at(maintenance_in(decisions), facts)
+
+
+def maintenance_in(decisions: Decisions) -> tuple[Setting, ...]:
+    """What enters the maintenance state that was set, and leaves it."""
     pairs = zip(decisions.maintenance, decisions.maintenance_left, strict=False)
-    guests = facts.activity.running_guests
-    return Surroundings(
-        settings=tuple(Setting(enter, leave) for enter, leave in pairs),
-        guests=tuple(GuestName(g.name, g.manager) for g in guests if g.manager in MANAGERS),
-    )
+    return tuple(Setting(enter, leave) for enter, leave in pairs)

@@ -1,11 +1,13 @@
 """Reading a machine's record for the screen, and the fleet that the screen opens on."""
 
+from collections.abc import Iterable
 from datetime import UTC, datetime
 
 import msgspec
 
 from brave_bridge.core.crossing.finish_leg import CAME_UP
 from brave_bridge.core.crossing.requests import Checkpoint
+from brave_bridge.core.field_notes import FieldNote
 from brave_bridge.core.formats.text import counted, plain
 from brave_bridge.core.plan.amounts import amounts, what_else_changes
 from brave_bridge.core.proof.repeats import Repeats
@@ -13,7 +15,7 @@ from brave_bridge.core.survey.findings import stops
 from brave_bridge.drawings.bridge import BridgeState, marks_of
 from brave_bridge.families.registry import family_named
 from brave_bridge.machines.port import MachineError
-from brave_bridge.runner.briefs import CrossBrief, is_decision, known_brief
+from brave_bridge.runner.briefs import CrossBrief, KeptBrief, ReturnBrief, is_decision, known_brief
 from brave_bridge.runner.repeated_proofs import REPEATS
 from brave_bridge.store.faults import DatabaseError
 from brave_bridge.store.rows import ProcedureRow, now
@@ -105,7 +107,8 @@ def _ways(surveyed: Surveyed, decisions: Decisions) -> dict:
 def _proof(procedures, repeats: Repeats) -> dict:
     done = next((row for row in procedures if row.outcome and row.outcome.proof), None)
     newest = next((row for row in procedures if row.kind in ("crossing", "return")), None)
-    if done is None or (newest and newest.kind == "return" and newest.state == "done"):
+    went_back = newest is not None and newest.kind == "return" and newest.state == "done"
+    if done is None or (went_back and done is not newest):
         return {}
     if repeats.crossing != done.id:
         return {"proof": done.outcome.proof}
@@ -169,9 +172,31 @@ def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
         restart_wanted=_stands("restart-pending", standing_in_the_way),
         proof_failed=record.proof is not None and not record.proof.passed,
         proof_due=record.repeats.is_due(now()),
+        went_back=_went_back(newest, surveyed.notes),
+        tasks_left=_tasks_left(record),
         just_done=f"{newest.title} is done" if newest and newest.state == "done" else "",
         support_days=surveyed.release.support_days(desk.today()) if surveyed.release else None,
     )
+
+
+def _went_back(newest: ProcedureRow | None, notes: Iterable[FieldNote]) -> str:
+    """Why the machine went back last, until a field note was written of it."""
+    if newest is None or newest.state != "done":
+        return ""
+    brief = known_brief(newest.brief)
+    if not isinstance(brief, ReturnBrief | KeptBrief) or getattr(brief, "until", ""):
+        return ""
+    if any(note.written >= newest.began for note in notes):
+        return ""
+    return plain(brief.reason, 60) or newest.title
+
+
+def _tasks_left(record: MachineRecord) -> tuple[str, ...]:
+    """What the last crossing left to a person and nobody has done."""
+    if record.proof is None:
+        return ()
+    left = record.proof.without_done(record.tasks_done).tasks
+    return tuple(plain(task.text, 70) for task in left)
 
 
 def _awaits_restart(live: Live) -> bool:

@@ -9,6 +9,7 @@ from collections.abc import Container
 
 import msgspec
 
+from brave_bridge.core.crossing.around_restart import AroundRestart, proven_on, surrounded
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.replies import (
     Answered,
@@ -41,6 +42,7 @@ from brave_bridge.core.crossing.stage import (
     why_it_failed,
 )
 from brave_bridge.core.packages.updates import Outlook, Update
+from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.restart_need import restart_reasons
 
@@ -74,9 +76,11 @@ def look_for_updates(family: CrossingFamily) -> Script[Looked]:
     return Looked(outlook=family.outlook(reply.output), failed_sources=failed)
 
 
-def bring_up_to_date(family: CrossingFamily) -> Script[Outcome]:
+def bring_up_to_date(
+    family: CrossingFamily, around: AroundRestart = AroundRestart()
+) -> Script[Outcome]:
     """Install the updates of the present release, look again until none is left."""
-    return (yield from _Updating(family).carry_out())
+    return (yield from _Updating(family, around=around).carry_out())
 
 
 class CaughtUp(msgspec.Struct, frozen=True):
@@ -109,8 +113,15 @@ def catch_up(
 
 
 class _Updating:
-    def __init__(self, family: CrossingFamily, ways_back: tuple[str, ...] = ()) -> None:
+    def __init__(
+        self,
+        family: CrossingFamily,
+        ways_back: tuple[str, ...] = (),
+        around: AroundRestart = AroundRestart(),
+    ) -> None:
         self.family = family
+        self.around = around
+        self.proof: Proof | None = None
         self.way_back = ways_back[-1] if ways_back else ""
         self.updated: list[Update] = []
         self.failed_sources: tuple[str, ...] = ()
@@ -118,7 +129,9 @@ class _Updating:
 
     def carry_out(self) -> Script[Outcome]:
         yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
-        reply = yield from ReadFacts(title="Read where the machine stands")
+        reply = yield from ReadFacts(
+            title="Read where the machine stands", whole=True, checks=self.around.checks
+        )
         if not isinstance(reply, FactsRead):
             return self._stopped("ready", what_was_seen(reply))
         looked = yield from look_for_updates(self.family)
@@ -221,6 +234,7 @@ class _Updating:
             left=tuple(left),
             failed_sources=self.failed_sources,
             warnings=warnings,
+            proof=self.proof,
         )
 
     def _see_to_restart(self, before: Facts) -> Script[tuple[str, ...]]:
@@ -244,11 +258,17 @@ class _Updating:
         )
         if not (isinstance(answer, Answered) and answer.choice == RESTART):
             return ("a restart is pending",)
-        came = yield from restart_at_once(reply.facts, kernel, "restart")
+        restart = restart_at_once(reply.facts, kernel, "restart")
+        came = yield from surrounded(self.around, reply.facts, restart)
         if came.facts is None:
-            return (f"the restart is not confirmed: {came.failure}",)
+            return (f"the restart is not confirmed: {came.failure}", *came.warnings)
         still = ("a restart is still pending",) if restart_reasons(came.facts) else ()
-        return (*came.faults, *failing_since(before, came.facts), *still)
+        told = (*came.warnings, *came.faults, *failing_since(before, came.facts), *still)
+        proved = yield from proven_on(self.around, before, kernel)
+        if not isinstance(proved, tuple):
+            return (*told, f"what came up is not proven: {what_was_seen(proved)}")
+        self.proof = proved[1]
+        return told
 
     def _stopped(self, at: str, why: str) -> Outcome:
         return Outcome(

@@ -2,6 +2,7 @@
 
 import msgspec
 
+from brave_bridge.core.crossing.around_restart import AroundRestart, proven_on, surrounded
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.replies import FactsRead, Failed
 from brave_bridge.core.crossing.requests import (
@@ -23,7 +24,10 @@ QUIET = {"LC_ALL": "C", "DEBIAN_FRONTEND": "noninteractive"}
 
 
 def apply_remedy(
-    title: str, commands: tuple[tuple[str, ...], ...], family: CrossingFamily | None = None
+    title: str,
+    commands: tuple[tuple[str, ...], ...],
+    family: CrossingFamily | None = None,
+    around: AroundRestart = AroundRestart(),
 ) -> Script[Outcome]:
     """Carry out a finding's commands; the first that fails ends it.
 
@@ -31,11 +35,11 @@ def apply_remedy(
     and are followed until no package is half installed any more.
     """
     if family is None or not any(argv[0] in family.tools for argv in commands):
-        return (yield from _all_of(title, commands, None))
+        return (yield from _all_of(title, commands, None, around))
     reply = yield from GuardServices(title="Keep package scripts from starting services", later=())
     if isinstance(reply, Failed):
         return Outcome(state="stopped", at="guard", why=what_was_seen(reply), safe=_UNTOUCHED)
-    outcome = yield from _all_of(title, commands, family)
+    outcome = yield from _all_of(title, commands, family, around)
     if outcome.state == "done":
         outcome = yield from _until_nothing_is_open(family)
     told = yield from unguarded()
@@ -43,10 +47,17 @@ def apply_remedy(
 
 
 def _all_of(
-    title: str, commands: tuple[tuple[str, ...], ...], family: CrossingFamily | None
+    title: str,
+    commands: tuple[tuple[str, ...], ...],
+    family: CrossingFamily | None,
+    around: AroundRestart,
 ) -> Script[Outcome]:
+    done = Outcome(state="done")
     for argv in commands:
-        why = yield from (_restart() if argv == RESTART else _run(title, argv, family))
+        if argv == RESTART:
+            why, done = yield from _restarted(around)
+        else:
+            why = yield from _run(title, argv, family)
         if why:
             return Outcome(
                 state="failed",
@@ -54,8 +65,9 @@ def _all_of(
                 why=why,
                 safe="nothing beyond this command was done",
                 next_step="look at its output in the logbook, then survey again",
+                warnings=done.warnings,
             )
-    return Outcome(state="done")
+    return done
 
 
 def _until_nothing_is_open(family: CrossingFamily) -> Script[Outcome]:
@@ -84,10 +96,20 @@ def _run(title: str, argv: tuple[str, ...], family: CrossingFamily | None) -> Sc
     return what_was_seen(reply) or "; ".join(output[-3:]) or "it ended with an error"
 
 
-def _restart() -> Script[str]:
-    reply = yield from ReadFacts(title="Read which boot this is")
+def _restarted(around: AroundRestart) -> Script[tuple[str, Outcome]]:
+    """Restart; why that did not go well, and what it came to with its proof."""
+    done = Outcome(state="done")
+    title = "Read the baseline before the restart"
+    reply = yield from ReadFacts(title=title, whole=True, checks=around.checks)
     if not isinstance(reply, FactsRead) or not reply.facts.boot.id:
-        return what_was_seen(reply) or "the system does not run"
+        return what_was_seen(reply) or "the system does not run", done
     now = reply.facts
-    came = yield from restart_at_once(now, expected_kernel(now, now), "restart")
-    return came.failure or "; ".join(came.faults)
+    kernel = expected_kernel(now, now)
+    came = yield from surrounded(around, now, restart_at_once(now, kernel, "restart"))
+    done = msgspec.structs.replace(done, warnings=came.warnings)
+    if why := came.failure or "; ".join(came.faults):
+        return why, done
+    proved = yield from proven_on(around, now, kernel)
+    if not isinstance(proved, tuple):
+        return f"what came up is not proven: {what_was_seen(proved)}", done
+    return "", msgspec.structs.replace(done, proof=proved[1])

@@ -59,6 +59,8 @@ class CameUp(msgspec.Struct, frozen=True):
     failure: str = ""
     declined: bool = False
     on_trial: bool = False
+    warnings: tuple[str, ...] = ()
+    """What a person has to know of what surrounded it."""
 
     @property
     def is_well(self) -> bool:

@@ -1,13 +1,19 @@
 """What is changed around a crossing and put back after it, whatever its outcome."""
 
+from collections.abc import Iterable
+from typing import TypeVar
+
 import msgspec
 
 from brave_bridge.core.crossing import guests
-from brave_bridge.core.crossing.guests import GuestName
+from brave_bridge.core.crossing.guests import MANAGERS, GuestName
 from brave_bridge.core.crossing.replies import Answered, Awaited, Reply
 from brave_bridge.core.crossing.requests import Ask, Run, Script
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, what_was_seen
+from brave_bridge.core.survey.facts import Facts
+
+_Result = TypeVar("_Result")
 
 SWITCH_OFF, STOP = "switch it off", "stop"
 
@@ -28,21 +34,55 @@ class Surroundings(msgspec.Struct, frozen=True):
     def __bool__(self) -> bool:
         return bool(self.settings or self.guests)
 
+    def and_those(self, others: "Surroundings") -> "Surroundings":
+        """These, and those of the others that are not among them."""
+        settings = dict.fromkeys((*self.settings, *others.settings))
+        return Surroundings(tuple(settings), tuple(dict.fromkeys((*self.guests, *others.guests))))
+
+
+def surroundings_at(maintenance: Iterable[Setting], now: Facts) -> Surroundings:
+    """The maintenance state, then the guests that are at work, as far as somebody can stop them."""
+    guests = now.activity.running_guests
+    return Surroundings(
+        settings=tuple(maintenance),
+        guests=tuple(GuestName(g.name, g.manager) for g in guests if g.manager in MANAGERS),
+    )
+
 
 def within(surroundings: Surroundings, inner: Script[Outcome]) -> Script[Outcome]:
     """Carry out a script within its surroundings; they are left again whatever it comes to."""
+    outcome, warnings = yield from around(surroundings, inner)
+    return msgspec.structs.replace(outcome, warnings=outcome.warnings + warnings)
+
+
+def around(
+    surroundings: Surroundings, inner: Script[_Result]
+) -> Script[tuple[_Result | Outcome, tuple[str, ...]]]:
+    """The same for any script: what it came to, or why it was not begun, and the warnings."""
     if not surroundings:
-        return (yield from inner)
+        return (yield from inner), ()
     entered: list[Setting] = []
     stopped: list[GuestName] = []
     refusal = yield from _enter(surroundings, entered, stopped)
     if refusal:
         inner.close()
-        outcome = refusal
-    else:
-        outcome = yield from inner
-    warnings = yield from leave(Surroundings(tuple(entered), tuple(stopped)))
-    return msgspec.structs.replace(outcome, warnings=outcome.warnings + warnings)
+    result = refusal or (yield from inner)
+    return result, (yield from leave(Surroundings(tuple(entered), tuple(stopped))))
+
+
+def enter(surroundings: Surroundings) -> Script[tuple[str, ...]]:
+    """Enter them as far as that is possible, where nothing must wait for it; what was not."""
+    warnings: tuple[str, ...] = ()
+    for setting in surroundings.settings:
+        warnings += yield from _as_warning(Surroundings(settings=(setting,)))
+    for guest in surroundings.guests:
+        warnings += yield from _as_warning(Surroundings(guests=(guest,)))
+    return warnings
+
+
+def _as_warning(one: Surroundings) -> Script[tuple[str, ...]]:
+    refusal = yield from _enter(one, [], [])
+    return (refusal.why,) if refusal else ()
 
 
 def _enter(

@@ -23,7 +23,6 @@ from brave_bridge.workbench.boot.kernels import (
     kernels_wanted,
 )
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.kept.own_checks import checks_for
 from brave_bridge.workbench.refusal import Refused
 
 
@@ -128,6 +127,5 @@ def begin_boot_once(desk: Desk, kernel: str, *, unattended: bool) -> str:
     facts = desk.facts()
     must_be_tried_once(facts, kernel)
     desk.must_have_no_open_leg("booting a kernel once")
-    checks = checks_for(desk.target.kind, desk.machine.name, facts)
-    brief = BootOnceBrief(kernel, checks)
+    brief = BootOnceBrief(kernel)
     return begin(desk, "boot once", f"kernel {kernel}, once", brief, unattended)

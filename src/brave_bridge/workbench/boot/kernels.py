@@ -15,13 +15,11 @@ from brave_bridge.core.kernels.keeping import (
     why_it_must_stay,
 )
 from brave_bridge.core.kernels.kernel_package import HEADERS, flavour_of, series_of
-from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import family_named
 from brave_bridge.runner.briefs import KernelsBrief
 from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.kept.own_checks import checks_for
 from brave_bridge.workbench.lines import line_for, release_of
 from brave_bridge.workbench.refusal import Refused
 
@@ -187,16 +185,13 @@ def begin_adding(
     if try_it and (way.refusal or not facts.runs):
         why = way.refusal or "the system is mounted and does not run"
         raise Refused("trying a kernel", why, "; ".join(way.instead))
-    checks = checks_for(desk.target.kind, desk.machine.name, facts) if try_it else ()
-    return _begin(desk, KernelChange(add=packages, branch=branch), try_it=try_it, checks=checks)
+    return _begin(desk, KernelChange(add=packages, branch=branch), try_it=try_it)
 
 
-def _begin(
-    desk: Desk, change: KernelChange, *, try_it: bool = False, checks: tuple[OwnCheck, ...] = ()
-) -> str:
+def _begin(desk: Desk, change: KernelChange, *, try_it: bool = False) -> str:
     desk.must_have_no_open_leg("changing kernels")
     family = desk.facts().family
     if family_named(family).commands is None:
         raise Refused("changing kernels", f"no command of {family or 'its family'} is known")
-    brief = KernelsBrief(family, change, try_it, checks)
+    brief = KernelsBrief(family, change, try_it)
     return begin(desk, "kernels", change.words, brief, False)

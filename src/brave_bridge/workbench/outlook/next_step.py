@@ -28,6 +28,10 @@ class OnTheWay(msgspec.Struct, frozen=True, kw_only=True):
     proof_due: bool = False
     """Whether the crossing is to be proven again by now."""
     just_done: str = ""
+    went_back: str = ""
+    """Why it was returned, where the newest procedure did that; its own words where nobody said."""
+    tasks_left: tuple[str, ...] = ()
+    """What the last crossing left to a person and nobody has done."""
     support_days: int | None = None
     updates: int = 0
     """Pending updates of the present release, where they stand in the way."""
@@ -78,6 +82,12 @@ def _after_trouble(s: OnTheWay) -> NextStep | None:
         return NextStep("prove again that it is as good as before", "proof", "prove", 1)
     if s.proof_failed:
         return NextStep("look at what is worse than before", "proof", "show", 2)
+    if s.went_back:
+        words = f"it went back ({s.went_back}): mend the cause, and write a field note for others"
+        return NextStep(words, "route", "show", 2)
+    if s.tasks_left:
+        more = f", and {len(s.tasks_left) - 1} more" if len(s.tasks_left) > 1 else ""
+        return NextStep(f"left to you: {s.tasks_left[0]}{more}", "proof", "show", 2)
     if s.updates:
         words = f"bring it up to date: {counted(s.updates, 'update')} of the present release"
         return NextStep(words, "survey", "update", 2)

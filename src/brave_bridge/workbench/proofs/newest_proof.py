@@ -45,7 +45,7 @@ def _of_return(desk: Desk, row: ProcedureRow, way_back: str) -> Proof:
     began = restored.running_since_ns if restored else 0
     left = found.but_written_since(began) if began else found
     proof = prove_return(way_back, left.count, left.named(), found.count - left.count)
-    before = _baseline_before(desk, way_back)
+    before = baseline_before(desk, way_back)
     if before is None:
         return proof
     now = read_baseline(desk.machine, desk.family(), answered_in(before))
@@ -64,11 +64,16 @@ def _of_crossing(desk: Desk, row: ProcedureRow, brief: CrossBrief) -> Proof:
     return proof.without_done(read_decisions(desk.machine).tasks_done)
 
 
-def _baseline_before(desk: Desk, way_back: str) -> Facts | None:
-    """What was read of the machine right before a way back was taken, with its topics."""
+def baseline_before(desk: Desk, way_back: str = "") -> Facts | None:
+    """What was read of the machine before a crossing took a way back, with its topics.
+
+    Without a ``way_back`` it is that of the newest crossing.
+    """
     for row in desk.procedures():
+        if row.kind != "crossing":
+            continue
         taken = _reply(desk, row.id, "TakeSnapshot", SnapshotTaken)
-        if row.kind == "crossing" and taken is not None and taken.id == way_back:
+        if taken is not None and way_back in ("", taken.id):
             read = _reply(desk, row.id, "ReadFacts", FactsRead)
             return read.facts if read and read.facts.topics else None
     return None

@@ -2,50 +2,45 @@
 
 import msgspec
 
-from brave_bridge.core.crossing.prove_patiently import prove_patiently
-from brave_bridge.core.crossing.replies import FactsRead
-from brave_bridge.core.crossing.requests import Checkpoint, EndTrial, ReadFacts, Script
+from brave_bridge.core.crossing.around_restart import AroundRestart, proven_on, surrounded
+from brave_bridge.core.crossing.baseline import NoBaseline, not_part_of, read_baseline
+from brave_bridge.core.crossing.requests import Checkpoint, EndTrial, Script
 from brave_bridge.core.crossing.restart import CameUp, Trial, on_trial, restart_on_trial
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import warned, what_was_seen
-from brave_bridge.core.proof.checks import OwnCheck
-from brave_bridge.core.proof.compare import Proof, proof_of
-from brave_bridge.core.proof.difference import EXPECTED
-from brave_bridge.core.proof.topics import compare_topics, folded
+from brave_bridge.core.proof.compare import Proof
 from brave_bridge.core.survey.facts import Facts
 
 _KEY = "boot-once"
 
 
-def boot_once(kernel: str, checks: tuple[OwnCheck, ...] = ()) -> Script[Outcome]:
+def boot_once(kernel: str, around: AroundRestart = AroundRestart()) -> Script[Outcome]:
     """Have a kernel tried at the next boot; prove the machine on it, and keep it then.
 
-    Refused where nothing would bring the machine back. ``checks`` are asked before and after.
+    Refused where nothing would bring the machine back.
     """
     yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
-    reply = yield from ReadFacts(title="Read the baseline", whole=True, checks=checks)
-    if not isinstance(reply, FactsRead):
-        return _stopped("ready", what_was_seen(reply))
-    before = reply.facts
+    before = yield from read_baseline("Read the baseline", around.checks)
+    if isinstance(before, NoBaseline):
+        return _stopped("ready", before.why, before.next_step)
     if before.kernel_that_came_up == kernel:
         return _stopped("ready", f"{kernel} is what runs", "nothing to do")
     trial = yield from on_trial(before, kernel, _KEY)
     if not trial.armed:
         return _stopped("trial", " ".join(trial.words) or "no boot loader is known here")
-    return (yield from _tried(before, kernel, trial, checks))
+    outcome = yield from _tried(before, kernel, trial, around)
+    told = not_part_of(before) + outcome.warnings
+    return msgspec.structs.replace(outcome, warnings=told)
 
 
-def _tried(
-    before: Facts, kernel: str, trial: Trial, checks: tuple[OwnCheck, ...]
-) -> Script[Outcome]:
-    came = yield from restart_on_trial(before, trial, kernel, _KEY)
+def _tried(before: Facts, kernel: str, trial: Trial, around: AroundRestart) -> Script[Outcome]:
+    restart = restart_on_trial(before, trial, kernel, _KEY)
+    came = yield from surrounded(around, before, restart)
     yield from Checkpoint(title="Checkpoint: came up", name="came up", leg=0)
     if came.facts is None or came.faults:
         why = came.failure or "; ".join(came.faults)
         return _failed(before, came, "came up", why)
-    proved = yield from prove_patiently(
-        before, lambda after: as_wanted(before, after, kernel), checks
-    )
+    proved = yield from proven_on(around, before, kernel)
     if not isinstance(proved, tuple):
         return _failed(before, came, "proof", what_was_seen(proved))
     after, proof = proved
@@ -59,24 +54,13 @@ def _tried(
         EndTrial(title=f"Make {kernel} the default", kernel=kernel),
         "it is not the default yet",
     )
-    return Outcome(state="done", proof=proof, warnings=told)
+    return Outcome(state="done", proof=proof, warnings=came.warnings + told)
 
 
 def _lacking(facts: Facts, kernel: str) -> str:
     """What a kernel that was built here must have and has not, read back from the booted one."""
     built = next((one for one in facts.built if one.release == kernel), None)
     return "; ".join(built.faults[:4]) if built else ""
-
-
-def as_wanted(before: Facts, after: Facts, kernel: str) -> Proof:
-    """The machine on the tried kernel held against before; that it runs is what was wanted."""
-    points = folded([*compare_topics(before, after, ())])
-    return proof_of(
-        msgspec.structs.replace(point, verdict=EXPECTED, meaning="as it was asked for")
-        if point.topic == "system" and point.subject == "kernel" and point.after == kernel
-        else point
-        for point in points
-    )
 
 
 def _stopped(at: str, why: str, next_step: str = "") -> Outcome:
@@ -96,4 +80,5 @@ def _failed(before: Facts, came: CameUp, at: str, why: str, proof: Proof | None 
         else f"every further boot takes {good}",
         next_step=again if runs == good else f"restart to have {good} again",
         proof=proof,
+        warnings=came.warnings,
     )

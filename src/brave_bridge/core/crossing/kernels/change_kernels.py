@@ -4,6 +4,7 @@ import msgspec
 
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.core.crossing.ahead import PLACE, nothing_ahead
+from brave_bridge.core.crossing.around_restart import AroundRestart
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.kernels.boot_once import boot_once
 from brave_bridge.core.crossing.replies import (
@@ -37,7 +38,6 @@ from brave_bridge.core.crossing.stage import (
 from brave_bridge.core.formats.text import byte_size
 from brave_bridge.core.kernels.keeping import packages_of, why_it_must_stay
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
-from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
 
 FETCHED = f"{PLACE}/kernels"
@@ -75,14 +75,14 @@ def change_kernels(family: CrossingFamily, wanted: KernelChange) -> Script[Outco
 
 
 def change_and_try(
-    family: CrossingFamily, wanted: KernelChange, checks: tuple[OwnCheck, ...] = ()
+    family: CrossingFamily, wanted: KernelChange, around: AroundRestart = AroundRestart()
 ) -> Script[Outcome]:
     """The same, and what came is tried at the next boot: kept once the machine is proven on it."""
     changing = _Changing(family, wanted)
     outcome = yield from changing.carry_out()
     if outcome.state != "done" or len(changing.came) != 1:
         return outcome
-    tried = yield from boot_once(changing.came[0], checks)
+    tried = yield from boot_once(changing.came[0], around)
     return msgspec.structs.replace(
         tried, ways_back=outcome.ways_back, warnings=outcome.warnings[:1] + tried.warnings
     )

@@ -5,6 +5,7 @@ It is the system's own way back, beside ours: one of ours is made before it is g
 
 from collections.abc import Iterable, Iterator
 
+from brave_bridge.core.crossing.around_restart import AroundRestart, proven_on, surrounded
 from brave_bridge.core.crossing.made_as_one.image_settings import restore_settings
 from brave_bridge.core.crossing.replies import FactsRead, SnapshotTaken
 from brave_bridge.core.crossing.requests import (
@@ -20,13 +21,19 @@ from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.core.crossing.stage import ended_well, last_words, warned, what_was_seen
 from brave_bridge.core.crossing.ways_back.keep_way_back import new_card
 from brave_bridge.core.licensed.system import TOOL, KeptSystem, Program
+from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.kept_by_system import kept_by, runs, way_to_it
 
 _UNTOUCHED = "nothing was changed"
 
 
-def go_back_to_kept(reason: str) -> Script[Outcome]:
-    """Let the kept system run again; what it lacks then is told, to be installed again."""
+def go_back_to_kept(
+    reason: str, around: AroundRestart = AroundRestart(), baseline: Facts | None = None
+) -> Script[Outcome]:
+    """Let the kept system run again; what it lacks then is told, to be installed again.
+
+    It is proven against the ``baseline`` that was read of it before the upgrade.
+    """
     yield from Checkpoint(title="Checkpoint: ready", name="ready", leg=0)
     reply = yield from ReadFacts(title="See what is kept")
     if not isinstance(reply, FactsRead):
@@ -44,7 +51,9 @@ def go_back_to_kept(reason: str) -> Script[Outcome]:
     ran = yield from Run(title=f"Let {kept.version} run again", argv=way_to_it(before))
     if not ended_well(ran):
         return _failed("going back", last_words(ran), taken.id)
-    came = yield from restart_at_once(before, "", "kept-system")
+    restart = restart_at_once(before, "", "kept-system")
+    came = yield from surrounded(around, before, restart)
+    warnings += came.warnings
     if came.facts is None or came.faults:
         return _failed("restart", came.failure or "; ".join(came.faults), taken.id)
     version, build = runs(came.facts)
@@ -59,7 +68,16 @@ def go_back_to_kept(reason: str) -> Script[Outcome]:
     )
     programs = before.licensed.programs if before.licensed else ()
     again = tuple(_words(programs_since(programs, kept)))
-    return Outcome(state="done", ways_back=(taken.id,), warnings=warnings, again=again)
+    proof = None
+    if baseline is None:
+        warnings += ("nothing is known of how it was before the upgrade: it is not proven",)
+    else:
+        proved = yield from proven_on(around, baseline, came.facts.kernel_that_came_up)
+        if isinstance(proved, tuple):
+            proof = proved[1]
+        else:
+            warnings += (f"what came up is not proven: {what_was_seen(proved)}",)
+    return Outcome(state="done", ways_back=(taken.id,), warnings=warnings, again=again, proof=proof)
 
 
 def keep_longer(until: str, days: int) -> Script[Outcome]:
