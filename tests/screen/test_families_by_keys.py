@@ -93,5 +93,8 @@ def test_a_desktop_is_upgraded_from_its_medium_and_wants_back(terminal):
     screen.press("Enter")
     screen.wait_for("Go back to 10", "the password that you had then")
     screen.type("labels print upside down")
+    screen.press("C-f", "Enter")
+    screen.wait_for("the machine's name: whimbrel", "◆ The reason is kept as a field note about 10")
+    screen.type("whimbrel")
     screen.press("Enter")
     screen.wait_for("kept-system: .* · done")

@@ -23,6 +23,9 @@ def kept_system(
     until: Annotated[str, typer.Option("--until", help="Keep it until this day.")] = "",
     go_back: Annotated[bool, typer.Option("--go-back", help="Let it run again.")] = False,
     reason: Annotated[str, typer.Option("--reason", help="Why you go back.")] = "",
+    note: Annotated[
+        bool, typer.Option("--note", help="Keep the reason as a field note about the leg.")
+    ] = False,
     yes: Yes = False,
     json: Json = False,
 ) -> None:
@@ -40,7 +43,7 @@ def kept_system(
     if not json:
         print_document(False, {}, [plain(line) for line in _lines(seen)])
     confirm(yes, f"Let {seen.kept.version} run again on {desk.machine.name}?")
-    follow_to_end(desk, begin_going_back(desk, reason), json, ask=False)
+    follow_to_end(desk, begin_going_back(desk, reason, note=note), json, ask=False)
 
 
 def _lines(seen: KeptSeen) -> Iterator[str]:

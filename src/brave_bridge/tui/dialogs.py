@@ -131,8 +131,9 @@ class ConfirmReturn(Dialog):
     ConfirmReturn #return-note { margin: 0; }
     """
 
-    def __init__(self, lines: list[str], name: str, leg: str) -> None:
+    def __init__(self, lines: list[str], name: str, leg: str, title: str = "Return") -> None:
         super().__init__()
+        self.heading = title
         self.lines = lines
         self.machine_name = name
         self.leg = leg
@@ -140,7 +141,7 @@ class ConfirmReturn(Dialog):
 
     def compose(self) -> ComposeResult:
         with Vertical() as box:
-            box.border_title = "Return"
+            box.border_title = self.heading
             with VerticalScroll(can_focus=False):
                 yield Static(Text("\n".join(self.lines)))
             yield Input(placeholder="why you go back", max_length=300, id="return-reason")

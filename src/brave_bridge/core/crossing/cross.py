@@ -23,6 +23,7 @@ from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.proof.compare import prove
 from brave_bridge.core.survey.databases import held_by_data
+from brave_bridge.core.survey.facts import Facts
 
 
 def cross_route(
@@ -154,14 +155,18 @@ def _stopped_after(outcome: Outcome, legs_done: int, ways_back: tuple[str, ...])
     )
 
 
-def _trial_judged(legs: _Legs, passed: bool) -> Script[tuple[str, ...]]:
-    """End a trial whose proof passed; what a person has to know of one that goes on."""
-    if not legs.on_trial:
-        return ()
+def _trial_judged(legs: _Legs, after: Facts, passed: bool) -> Script[tuple[str, ...]]:
+    """End a trial whose proof passed; what the next boot takes where it did not."""
     if passed:
-        return (yield from trial_ended(legs.on_trial))
-    what = "kernel" if legs.on_trial == LOADER else "slot"
-    return (f"the proof did not pass: the next boot takes the {what} that ran before the leg",)
+        return (yield from trial_ended(legs.on_trial)) if legs.on_trial else ()
+    if legs.on_trial:
+        what = "kernel" if legs.on_trial == LOADER else "slot"
+        takes = f"the {what} that ran before the leg"
+    else:
+        kernel = after.kernel_that_came_up if after.runs else ""
+        takes = f"what runs now, kernel {kernel}" if kernel else "what the leg brought"
+    back = f"; back: brave-bridge return {legs.ways_back[-1]}" if legs.ways_back else ""
+    return (f"the proof did not pass: the next boot takes {takes}{back}",)
 
 
 def _proven(legs: _Legs, obsolete: tuple[str, ...]) -> Script[Outcome]:
@@ -181,7 +186,7 @@ def _proven(legs: _Legs, obsolete: tuple[str, ...]) -> Script[Outcome]:
         folder="/etc",
         suffixes=procedure.set_aside_suffixes,
     )
-    warned = yield from _trial_judged(legs, proof.passed)
+    warned = yield from _trial_judged(legs, after, proof.passed)
     expired = yield from ExpireSnapshots(title="Let go what the retention rules let go")
     present = {package.name for package in after.installed}
     held = held_by_data(after.clusters)

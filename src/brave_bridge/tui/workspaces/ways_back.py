@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brave_bridge.core.formats.text import byte_size, plain
 from brave_bridge.tui.actions import Action
-from brave_bridge.tui.dialogs import AskReason, Confirm, ConfirmByName, ConfirmReturn
+from brave_bridge.tui.dialogs import AskReason, ConfirmByName, ConfirmReturn
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
@@ -147,20 +148,21 @@ class WaysBackWorkspace(Workspace):
             return
         name = record.name
         if of.running:
-            self._ask(
+            self._ask_for_name(
                 "Keep the past system that runs",
-                ("It is the machine's own from now on; the system of now is set aside.",),
+                "It is the machine's own from now on; the system of now is set aside.",
                 lambda: self.set_going(name, "keeping it", begin_keeping),
             )
             return
         self.set_going(name, "boot menu", lambda desk: begin_withdrawing(desk, of.way_back))
 
-    def _ask(self, title: str, lines: tuple[str, ...], deed: Callable[[], None]) -> None:
+    def _ask_for_name(self, title: str, words: str, deed: Callable[[], None]) -> None:
         def answered(agreed: bool | None) -> None:
             if agreed:
                 deed()
 
-        self.app.push_screen(Confirm(title, list(lines)), answered)
+        dialog = ConfirmByName(title, [words], self.app.harbour.current)
+        self.app.push_screen(dialog, answered)
 
     def action_pin(self) -> None:
         """Pin the way back under the cursor, with a reason; or let the rules hold again."""
@@ -314,16 +316,17 @@ class WaysBackWorkspace(Workspace):
         name = self.app.harbour.current
 
         def ask(seen: KeptSeen) -> None:
-            def begin(reason: str | None) -> None:
-                if reason:
-                    going = "going back"
-                    self.set_going(name, going, lambda desk: begin_going_back(desk, reason))
+            def begin(answer: tuple[str, bool] | None) -> None:
+                if answer:
+                    reason, note = answer
+                    deed = partial(begin_going_back, reason=reason, note=note)
+                    self.set_going(name, "going back", deed)
 
             until = f"It is kept until {seen.kept.until}. " if seen.kept.until else ""
             lines = [f"{until}Going back would lose:"]
             lines += [f"  {plain(words)}" for words in seen.losses]
             title = f"Go back to {plain(seen.kept.version)}"
-            self.app.push_screen(AskReason(title, lines, "why you go back"), begin)
+            self.app.push_screen(ConfirmReturn(lines, name, plain(seen.leg), title), begin)
 
         self.do(name, "looking what is kept", kept_here, ask)
 

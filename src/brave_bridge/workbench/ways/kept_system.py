@@ -6,13 +6,15 @@ import msgspec
 
 from brave_bridge.core.crossing.made_as_one.kept_system import programs_since
 from brave_bridge.core.licensed.system import KeptSystem
+from brave_bridge.core.releases.catalogue import Leg
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.kept_by_system import kept_by
-from brave_bridge.runner.briefs import KeptBrief
+from brave_bridge.runner.briefs import CrossBrief, KeptBrief, known_brief
 from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.planning.tasks import KEPT
 from brave_bridge.workbench.refusal import Refused
+from brave_bridge.workbench.ways.went_back import write_went_back
 
 _OF_ACCOUNTS = ("sign in with the password that you had then: have it at hand",)
 
@@ -29,6 +31,8 @@ class KeptSeen(msgspec.Struct, frozen=True):
     programs: tuple[str, ...] = ()
     passwords: tuple[str, ...] = ()
     updates: int = 0
+    leg: str = ""
+    """The title of the leg that left it, where the logbook knows."""
 
     @property
     def losses(self) -> tuple[str, ...]:
@@ -68,14 +72,27 @@ def kept_here(desk: Desk) -> KeptSeen:
         raise Refused(attempted, why, "ways back of our own: brave-bridge ways-back")
     if found.kept.gone:
         raise Refused(attempted, found.kept.gone, "go back by a way back: brave-bridge ways-back")
-    return found
+    leg = _newest_leg(desk)
+    return msgspec.structs.replace(found, leg=leg.title if leg else "")
 
 
-def begin_going_back(desk: Desk, reason: str) -> str:
-    """Begin to go back to the kept system; the procedure's id."""
+def _newest_leg(desk: Desk) -> Leg | None:
+    """The last leg of the newest crossing that was carried out; None where none is known."""
+    done = (row for row in desk.procedures() if row.kind == "crossing" and row.state == "done")
+    brief = known_brief(next((row.brief for row in done), b""))
+    return brief.plans[-1].leg if isinstance(brief, CrossBrief) else None
+
+
+def begin_going_back(desk: Desk, reason: str, *, note: bool = False) -> str:
+    """Begin to go back to the kept system; the procedure's id.
+
+    ``note``: keep the reason as a field note too, for every machine that faces the leg.
+    """
     if not reason.strip():
         raise Refused("going back", "there is no reason", "say why: --reason TEXT")
     found = kept_here(desk)
+    if note and (leg := _newest_leg(desk)):
+        write_went_back(desk, leg.key, reason)
     title = f"back to {found.kept.version}, which was kept"
     return begin(desk, KEPT, title, KeptBrief(reason=reason.strip()), True)
 

@@ -24,14 +24,13 @@ from brave_bridge.snapshots.returning import Checked, Returning
 from brave_bridge.snapshots.returns.journal import Journal
 from brave_bridge.snapshots.returns.set_aside import SetAside
 from brave_bridge.snapshots.trees.manifest import FOLDER, decoded_path
-from brave_bridge.store.opening import notes_to_write
 from brave_bridge.store.rows import beginning_row, now
 from brave_bridge.workbench.beginning import begin
 from brave_bridge.workbench.desk import Desk, stamp
-from brave_bridge.workbench.places import state_of_fleet
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.way_back import WayBack
 from brave_bridge.workbench.ways.return_preview import ReturnPreview, preview_return
+from brave_bridge.workbench.ways.went_back import write_went_back
 
 _LIMIT = 4_000_000
 
@@ -258,16 +257,8 @@ class WaysBack:
         title = f"back to {snapshot.release} of {snapshot.created[:16].replace('T', ' ')}"
         brief = ReturnBrief(self.desk.family(), snapshot.id, reason, skip_damaged=skip_damaged)
         if note and reason.strip():
-            self._write_note(snapshot, reason)
+            write_went_back(self.desk, self._leg_of(snapshot), reason)
         return begin(self.desk, "return", title, brief, True)
-
-    def _write_note(self, snapshot: Snapshot, reason: str) -> None:
-        notes = notes_to_write(state_of_fleet(self.desk.target.kind))
-        try:
-            text = f"went back: {reason.strip()}"
-            notes.write(self._leg_of(snapshot), self.machine.name, "caution", text)
-        finally:
-            notes.close()
 
     def _leg_of(self, snapshot: Snapshot) -> str:
         """The key of the leg that a way back was taken for; Refused where there is none."""
