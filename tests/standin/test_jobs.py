@@ -73,6 +73,26 @@ def test_a_killed_job_is_lost(tmp_path, job):
     assert wait(job).state == "lost"
 
 
+def test_a_living_job_is_not_lost_whatever_became_of_its_notes(job):
+    start(job, "sleep", "30")
+    pid = int((job / "pid").read(20))
+    for name in ("pid", "birth"):
+        (job / name).remove()
+    os.utime(str(job / "claimed"), (0, 0))
+    assert jobs.state_of(job).state == "running"
+    os.killpg(pid, signal.SIGKILL)
+    assert wait(job).state == "lost"
+
+
+def test_a_number_that_another_process_has_by_now_is_not_its_job(job):
+    start(job, "true")
+    wait(job)
+    (job / "code").remove()
+    (job / "birth").remove()
+    (job / "pid").write(f"{os.getpid()}\n".encode())
+    assert jobs.state_of(job).state == "lost"
+
+
 def test_a_long_output_loses_its_middle(job):
     start(job, "sh", "-c", "echo first; yes middle | head -20000; echo last")
     wait(job)
@@ -105,7 +125,7 @@ def test_what_has_to_end_well_first_does_so_in_the_same_job(tmp_path):
         assert jobs.output_of(folder, 100) == output
 
 
-STOOD_THERE = ("output", "status", "pid.new", "began", "code.new", "command.json")
+STOOD_THERE = ("output", "status", "pid.new", "began", "code.new", "command.json", "held")
 
 
 @pytest.mark.parametrize("name", STOOD_THERE)

@@ -3,9 +3,12 @@
 A job goes on when whoever started it ends. Whoever comes back reads on where the output
 stood. The launcher is one constant shell script that is handed the argv as arguments;
 nothing is ever pasted into it. Who starts it claims the folder first, so that of two starters
-only one runs the command.
+only one runs the command. While it lives it holds a lock that the kernel lets go with it: neither
+a clock that is set, nor a full disk, nor a number that another process has by now is taken for it.
 """
 
+import contextlib
+import fcntl
 import os
 import re
 import signal
@@ -19,6 +22,7 @@ from brave_bridge.machines.opening.beneath import Beneath
 from brave_bridge.machines.opening.named import kernel_text
 
 _LAUNCHER = """
+exec 4<&0
 cd "$1" || exit 70
 shift
 exec >output 2>&1 3>status </dev/null
@@ -37,13 +41,13 @@ if [ "$first" -gt 0 ]; then
       first=$((first - 1))
     done
     shift "$rest"
-    exec "$@"
+    exec "$@" 4<&-
   )
   code=$?
   shift "$first"
 fi
 if [ "$code" -eq 0 ]; then
-  "$@"
+  "$@" 4<&-
   code=$?
 fi
 exec 3>&-
@@ -55,7 +59,7 @@ mv code.new code
 
 _START_GRACE_SECONDS = 3.0
 _HANDED_BYTES = 256 << 10
-_CLAIMED, _COMMAND = "claimed", "command.json"
+_CLAIMED, _COMMAND, _HELD = "claimed", "command.json", "held"
 _LONGEST_TEXT = 200
 _CODE = re.compile(r"^[0-9]{1,3}$")
 _MOMENT = re.compile(r"^[0-9]{1,12}(?:\.[0-9]{1,9})?")
@@ -93,14 +97,17 @@ def launch(
     record = msgspec.json.encode({"argv": list(inner), "environment": dict(environment)})
     (folder / _COMMAND).write(record)
     words = ["/bin/sh", "-c", _LAUNCHER, "job", str(folder), str(len(first)), *first, *argv]
-    launcher = subprocess.Popen(
-        words,
-        stdin=subprocess.DEVNULL,
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-        start_new_session=True,
-        env={**_inherited(), **environment},
-    )
+    with (folder / _HELD).opened_to_change() as held:
+        with contextlib.suppress(OSError):  # a file system without locks: its number tells then
+            fcntl.flock(held, fcntl.LOCK_EX)
+        launcher = subprocess.Popen(
+            words,
+            stdin=held,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+            env={**_inherited(), **environment},
+        )
     while not (folder / "pid").is_file() and launcher.poll() is None:
         time.sleep(0.002)
 
@@ -175,6 +182,24 @@ def running_in(folder: Beneath) -> list[Beneath]:
 
 
 def _is_alive(folder: Beneath) -> bool:
+    held = _is_held(folder / _HELD)
+    return held if held is not None else _is_seen(folder)
+
+
+def _is_held(lock: Beneath) -> bool | None:
+    """Whether a launcher holds its lock; None where no lock can tell (an earlier version's job)."""
+    try:
+        with lock.opened() as stream:
+            fcntl.flock(stream, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return True
+    except OSError:
+        return None
+    return False
+
+
+def _is_seen(folder: Beneath) -> bool:
+    """Whether its process is there, by what it wrote of itself."""
     pid = _text(folder / "pid")
     if not pid:
         claimed = (folder / _CLAIMED).status()
