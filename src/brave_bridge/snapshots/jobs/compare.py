@@ -41,7 +41,8 @@ class Difference(msgspec.Struct, frozen=True, array_like=True):
     """A path that is not as the manifest has it.
 
     ``missing`` here; other content or type (``changed``); other owner, mode, time or
-    attributes; ``extra`` here. Sizes in bytes and the live time in nanoseconds.
+    attributes; ``extra`` here. Sizes in bytes and the live times (of its content, and of any
+    change to it, its name among that) in nanoseconds.
     """
 
     path: str
@@ -52,6 +53,7 @@ class Difference(msgspec.Struct, frozen=True, array_like=True):
     live_size: int = 0
     live_mtime_ns: int = 0
     live_type: str = ""
+    live_ctime_ns: int = 0
 
 
 class FolderCompared(msgspec.Struct):
@@ -157,16 +159,17 @@ class FolderComparer:
         self, entry: Entry, how: str, status: os.stat_result | None = None, kind: str = ""
     ) -> None:
         live_size = status.st_size if status and kind == FILE else 0
-        time = status.st_mtime_ns if status else 0
+        times = (status.st_mtime_ns, status.st_ctime_ns) if status else (0, 0)
         self._result.differences.append(
-            Difference(entry.path, how, entry.type, entry.size, live_size, time, kind)
+            Difference(entry.path, how, entry.type, entry.size, live_size, times[0], kind, times[1])
         )
 
     def _extra(self, key: str, status: os.stat_result) -> None:
         kind = type_of(status.st_mode)
         size = status.st_size if kind == FILE else 0
+        times = status.st_mtime_ns, status.st_ctime_ns
         self._result.differences.append(
-            Difference(key, EXTRA, kind, 0, size, status.st_mtime_ns, kind)
+            Difference(key, EXTRA, kind, 0, size, times[0], kind, times[1])
         )
 
     def _note_links(

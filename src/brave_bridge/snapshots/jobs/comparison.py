@@ -16,7 +16,7 @@ from brave_bridge.snapshots.jobs.compare import (
     Difference,
 )
 from brave_bridge.snapshots.jobs.crew import HELPERS, Crew, carry_out
-from brave_bridge.snapshots.trees.cover import Cover
+from brave_bridge.snapshots.trees.cover import Cover, lives
 from brave_bridge.snapshots.trees.manifest import FILE, FOLDER
 from brave_bridge.snapshots.trees.mounts import mounts_below
 
@@ -61,7 +61,8 @@ class Comparison(msgspec.Struct, frozen=True):
     def but_written_since(self, moment_ns: int) -> "Comparison":
         """Without what was written after a moment (ns since the epoch), by whoever runs.
 
-        Whether something went since, the time of its folder tells.
+        Whether something went since, the time of its folder tells. What came, or lies where a
+        system that runs always writes, may have got its name since: logs that were rotated.
         """
         busy = {
             d.path
@@ -71,7 +72,7 @@ class Comparison(msgspec.Struct, frozen=True):
         left = tuple(
             d
             for d in self.differences
-            if d.live_mtime_ns < moment_ns
+            if _last_touched(d) < moment_ns
             and not (d.how == MISSING and d.path.rpartition("/")[0] in busy)
         )
         return msgspec.structs.replace(self, differences=left)
@@ -83,6 +84,16 @@ class Comparison(msgspec.Struct, frozen=True):
             for how, words in _WORDS.items()
             for difference in self.of(how)[:most]
         ]
+
+
+def _last_touched(difference: Difference) -> int:
+    """When somebody else than a return touched it last, in ns since the epoch.
+
+    A return gives what it puts back its time of before, and cannot do so with the time of change.
+    """
+    if difference.how == EXTRA or lives(difference.path):
+        return max(difference.live_mtime_ns, difference.live_ctime_ns)
+    return difference.live_mtime_ns
 
 
 def _nothing(done: int) -> None:

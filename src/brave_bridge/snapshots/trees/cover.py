@@ -37,11 +37,19 @@ class MountRule(msgspec.Struct, frozen=True):
     reason: str
 
 
+class LivingPath(msgspec.Struct, frozen=True):
+    """A folder in which a system that runs always writes, and what."""
+
+    path: str
+    what: str
+
+
 class CoverRules(msgspec.Struct, frozen=True):
     """The rules as their file has them."""
 
     leave_out: tuple[Exclusion, ...]
     mount: tuple[MountRule, ...]
+    lives: tuple[LivingPath, ...] = ()
 
 
 @cache
@@ -49,6 +57,11 @@ def rules() -> CoverRules:
     """The rules that ship with Brave Bridge."""
     text = files("brave_bridge.data").joinpath("cover.toml").read_text(encoding="utf-8")
     return msgspec.toml.decode(text, type=CoverRules)
+
+
+def lives(path: str) -> bool:
+    """Whether a system that runs always writes at ``path`` (relative, no leading /)."""
+    return any(path == one.path or path.startswith(one.path + "/") for one in rules().lives)
 
 
 class Cover(msgspec.Struct, frozen=True):

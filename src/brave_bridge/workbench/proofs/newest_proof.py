@@ -1,5 +1,6 @@
 """The newest crossing or return, held against the machine as it is now."""
 
+from datetime import datetime
 from typing import TypeVar
 
 import msgspec
@@ -42,7 +43,7 @@ def proof_now(desk: Desk) -> tuple[ProcedureRow, Proof]:
 def _of_return(desk: Desk, row: ProcedureRow, way_back: str) -> Proof:
     found = desk.beside.returning.preview(desk.snapshots.find(way_back))
     restored = _reply(desk, row.id, "RestoreSnapshot", Restored)
-    began = restored.running_since_ns if restored else 0
+    began = (restored.running_since_ns if restored else 0) or _nanoseconds(row.ended)
     left = found.but_written_since(began) if began else found
     proof = prove_return(way_back, left.count, left.named(), found.count - left.count)
     before = baseline_before(desk, way_back)
@@ -50,6 +51,14 @@ def _of_return(desk: Desk, row: ProcedureRow, way_back: str) -> Proof:
         return proof
     now = read_baseline(desk.machine, desk.family(), answered_in(before))
     return both(proof, hold_against(before, now))
+
+
+def _nanoseconds(moment: str) -> int:
+    """A moment (ISO 8601) in ns since the epoch; 0 where there is none.
+
+    What was returned while it did not run was started since, and wrote.
+    """
+    return int(datetime.fromisoformat(moment).timestamp() * 1e9) if moment else 0
 
 
 def _of_crossing(desk: Desk, row: ProcedureRow, brief: CrossBrief) -> Proof:
