@@ -147,8 +147,22 @@ def test_it_is_crossed_mounted_then_started_and_crosses_on_by_itself(tmp_path, r
             code, told = machine.run(BRIDGE, "proof", "--json", seconds=300)
             proof = json.loads(told[told.index("{") :])
             assert proof["passed"] and code == 0, proof
+            assert_it_restarts_under_the_newest_login_manager(machine, tree)
         assert not [name for name in LEFT_BEHIND if (tree / name).exists()]
         assert "trixie" in (tree / "etc/os-release").read_text()
+
+
+def assert_it_restarts_under_the_newest_login_manager(machine: Container, tree: Path) -> None:
+    """What holds off a shutdown for us must not hold off our own: version 257 refuses that."""
+    code, told = machine.run("loginctl", "--version")
+    assert code == 0 and int(told.split()[1]) >= 257, told
+    boots = machine.boots
+    machine.run("touch", "/run/reboot-required")
+    machine.run(BRIDGE, "mend", "restart-pending", "--yes", seconds=600)
+    ended = wait_for_the_end(machine, tree, 600)
+    assert (ended.kind, ended.state) == ("remedy", "done"), ended
+    assert machine.boots == boots + 1
+    assert ended.outcome.proof is not None and ended.outcome.proof.passed, ended.outcome
 
 
 def assert_it_rests_until_it_was_started(tree: Path, kernel: str) -> None:

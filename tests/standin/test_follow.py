@@ -41,6 +41,29 @@ def test_a_question_that_was_answered_otherwise_is_put_again(watched, monkeypatc
     assert capsys.readouterr().err.count("Go on?") == 2
 
 
+def test_a_long_request_is_told_on_its_way_and_what_was_told_before_is_not_again(
+    watched, monkeypatch
+):
+    monkeypatch.setattr(following, "_LONG_SECONDS", 0.0)
+    monkeypatch.setattr(following, "_AGAIN_SECONDS", 0.0)
+    logbook, said = watched.logbook(), []
+    logbook.intend("trial", 0, "Checkpoint", "Checkpoint: ready", b"{}")
+    logbook.conclude("trial", 0, b"{}", True, "")
+    telling = following._Telling(logbook, "trial", said.append, 1)
+    assert said == ["1 step before this: brave-bridge logbook trial"]
+    logbook.intend("trial", 1, "Run", "Stage one", b"{}")
+    telling.tell_news()
+    logbook.report("trial", 1, 12.0, "unpacking quay-libc", "trial-1")
+    telling.tell_news()
+    logbook.report("trial", 1, 60.0, "setting quay-ssh up", "trial-1")
+    telling.tell_news()
+    telling.tell_news()
+    assert [line[9:] for line in said[1:]] == [
+        "… Stage one  12 %  unpacking quay-libc",
+        "… Stage one  60 %  setting quay-ssh up",
+    ]
+
+
 def test_every_write_is_a_change_however_close_the_next_one(watched):
     logbook = watched.logbook()
     seen = [logbook.change]

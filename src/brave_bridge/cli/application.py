@@ -145,8 +145,8 @@ def print_document(json_wanted: bool, document: dict[str, Any], lines: Iterable[
 
 
 def say(line: str) -> None:
-    """Print a line. Whatever of it a machine says: a terminal gets no control codes."""
-    print(plain(line))
+    """Print a line, now. Whatever of it a machine says: a terminal gets no control codes."""
+    print(plain(line), flush=True)
 
 
 def print_said(json_wanted: bool, kind: str, *lines: str, **fields: Any) -> None:
@@ -171,18 +171,31 @@ def confirm(yes: bool, question: str) -> None:
 
 
 def follow_to_end(
-    desk: Desk, procedure: str, json_wanted: bool, *, ask: bool, tend: Tend = nothing_to_tend
+    desk: Desk,
+    procedure: str,
+    json_wanted: bool,
+    *,
+    ask: bool,
+    tend: Tend = nothing_to_tend,
+    since: int = 0,
 ) -> None:
-    end_with(watch(desk, procedure, json_wanted, ask=ask, tend=tend), json_wanted)
+    """Watch until a procedure ends or rests, and leave with the code that says how."""
+    end_with(watch(desk, procedure, json_wanted, ask=ask, tend=tend, since=since), json_wanted)
 
 
 def watch(
-    desk: Desk, procedure: str, json_wanted: bool, *, ask: bool, tend: Tend = nothing_to_tend
+    desk: Desk,
+    procedure: str,
+    json_wanted: bool,
+    *,
+    ask: bool,
+    tend: Tend = nothing_to_tend,
+    since: int = 0,
 ) -> ProcedureRow:
-    """Watch until a procedure ends or rests; its row."""
+    """Watch until a procedure ends or rests; its row. ``since``: see follow."""
     told = (lambda line: None) if json_wanted else say
     try:
-        return follow(desk, procedure, told, ask=ask, tend=tend)
+        return follow(desk, procedure, told, ask=ask, tend=tend, since=since)
     except KeyboardInterrupt:
         print(
             "\nIt goes on without this terminal. Watch it again: brave-bridge go-on",

@@ -164,6 +164,9 @@ def cross(
 ) -> None:
     """Cross to a release, an edition or a profile: way back, the change, restart, proof."""
     desk = context.obj.desk_to_begin_at()
+    if waiting := desk.open_procedure():
+        why = f"{waiting.kind} {waiting.id} has not ended"
+        raise Refused("crossing", why, "watch it, or go on with it: brave-bridge go-on")
     surveyed = desk.survey(to)
     kept = _decided(desk, Plans(desk).kept(surveyed.facts, to) or Plans(desk).make(to), theirs)
     if not json:
@@ -195,7 +198,7 @@ def go_on(
     Answers and preferences change what was agreed for a leg that a failure left open.
     """
     desk = context.obj.desk_to_begin_at()
-    waiting = desk.open_procedure()
+    waiting, told = desk.open_procedure(), 0
     given = {"protect": protect, "exclude": exclude, "let_go": let_go, "remove": remove, "add": add}
     wanted = [(kind, slot) for kind, slots in given.items() for slot in slots]
     if waiting is None:
@@ -209,9 +212,10 @@ def go_on(
     else:
         if desk.runner_is_there():
             print(f"{waiting.kind} {waiting.id} is under way: watching it", file=sys.stderr)
+        told = sum(bool(entry.ended) for entry in desk.logbook().entries(waiting.id))
         procedure = beginning.go_on(desk, unattended=yes)
     asks = not yes and sys.stdin.isatty()
-    follow_to_end(desk, procedure, json, ask=asks, tend=KeyEntry(key_fd).tend)
+    follow_to_end(desk, procedure, json, ask=asks, tend=KeyEntry(key_fd).tend, since=told)
 
 
 @app.command()

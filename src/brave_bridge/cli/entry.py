@@ -3,6 +3,7 @@
 The screen's path imports as little as it can, so that it paints at once.
 """
 
+import io
 import os
 import sys
 import threading
@@ -16,6 +17,7 @@ from brave_bridge.machines.loading import loading
 
 def main() -> None:
     """Run ``brave-bridge``."""
+    _never_fail_at_a_letter()
     words = sys.argv[1:]
     opens = not words or (len(words) == 2 and words[0] in OF_THE_TARGET)
     if opens and VARIABLE not in os.environ:
@@ -27,6 +29,13 @@ def main() -> None:
         ready = runner_for(words)
         from brave_bridge.cli.running import run
     _leave(run(words, ready))
+
+
+def _never_fail_at_a_letter() -> None:
+    """What the encoding of whoever reads has no letter for is a question mark, not a traceback."""
+    for stream in filter(None, (sys.stdout, sys.stderr)):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")
 
 
 def _leave(code: int) -> NoReturn:

@@ -5,15 +5,17 @@ import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from brave_bridge.cli.texts import entry_text
-from brave_bridge.core.formats.text import plain
-from brave_bridge.store.rows import ProcedureRow
+from brave_bridge.cli.texts import entry_text, moving_text
+from brave_bridge.core.formats.text import counted, plain
+from brave_bridge.store.rows import EntryRow, ProcedureRow
 from brave_bridge.workbench.desk import Desk
 
 if TYPE_CHECKING:
     from brave_bridge.store.logbook import Logbook
 
 _POLL_SECONDS = 0.02
+_LONG_SECONDS, _AGAIN_SECONDS = 3.0, 10.0
+"""After how long a request is told of that has not ended, and how often it is told again."""
 
 
 class RunnerGone(Exception):
@@ -35,10 +37,14 @@ def follow(
     *,
     ask: bool,
     tend: Tend = nothing_to_tend,
+    since: int = 0,
 ) -> ProcedureRow:
-    """Watch until the procedure ends or rests; its row. RunnerGone where the runner died."""
+    """Watch until the procedure ends or rests; its row. RunnerGone where the runner died.
+
+    ``since`` is the number of the first request that is told.
+    """
     logbook = desk.logbook()
-    shown: dict[int, bool] = {}
+    telling = _Telling(logbook, procedure, say, since)
     silent, seen, waits = 0, b"", False
     while True:
         tend(desk)
@@ -47,7 +53,7 @@ def follow(
             time.sleep(_POLL_SECONDS)
             continue
         row = logbook.procedure(procedure)
-        _tell_news(logbook, procedure, shown, say)
+        telling.tell_news()
         waits = ask and _ask_open(logbook, procedure)
         if row.state not in ("running",):
             return row
@@ -57,16 +63,42 @@ def follow(
         time.sleep(_POLL_SECONDS)
 
 
-def _tell_news(
-    logbook: "Logbook", procedure: str, shown: dict[int, bool], say: Callable[[str], None]
-) -> None:
-    since = next((seq for seq in sorted(shown) if not shown[seq]), len(shown))
-    for entry in logbook.entries(procedure, since):
-        ended = bool(entry.ended)
-        if shown.get(entry.seq) is None or ended != shown[entry.seq]:
-            if ended:
-                say(entry_text(entry))
-            shown[entry.seq] = ended
+class _Telling:
+    """Tells a procedure's requests in lines: each at its end, a long one on its way as well."""
+
+    def __init__(
+        self, logbook: "Logbook", procedure: str, say: Callable[[str], None], since: int
+    ) -> None:
+        self.logbook = logbook
+        self.procedure = procedure
+        self.say = say
+        self.next = since
+        self.moving = -1
+        self.words, self.told_at = "", 0.0
+        if since:
+            say(f"{counted(since, 'step')} before this: brave-bridge logbook {procedure}")
+
+    def tell_news(self) -> None:
+        """Tell what has happened since it was told last."""
+        for entry in self.logbook.entries(self.procedure, self.next):
+            if entry.ended:
+                self.say(entry_text(entry))
+                self.next = entry.seq + 1
+            else:
+                self._tell_moving(entry)
+                break
+
+    def _tell_moving(self, entry: EntryRow) -> None:
+        """How far a long request is, now and then."""
+        now = time.monotonic()
+        if entry.seq != self.moving:
+            self.moving, self.words, self.told_at = entry.seq, "", now
+            return
+        words = moving_text(entry)
+        wait = _AGAIN_SECONDS if self.words else _LONG_SECONDS
+        if words != self.words and now - self.told_at >= wait:
+            self.words, self.told_at = words, now
+            self.say(words)
 
 
 def _ask_open(logbook: "Logbook", procedure: str) -> bool:

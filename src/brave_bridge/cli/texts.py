@@ -276,6 +276,13 @@ def entry_text(entry: EntryRow) -> str:
     return plain(f"{entry.began[11:19]} {mark} {entry.title}{note}")
 
 
+def moving_text(entry: EntryRow) -> str:
+    """A request that has not ended, and how far it is."""
+    far = f"  {entry.percent:.0f} %" if entry.percent else ""
+    note = f"  {entry.note}" if entry.note else ""
+    return plain(f"{entry.began[11:19]} … {entry.title}{far}{note}")
+
+
 def logbook_text(row: ProcedureRow, entries: Iterable[EntryRow]) -> Iterable[str]:
     """A procedure with all its requests."""
     yield f"{row.id}  {row.kind}  {row.title}  {row.state}"
