@@ -23,6 +23,7 @@ from brave_bridge.core.crossing.replies import (
     Ran,
     Restarted,
     Restored,
+    SettingsChecked,
     SnapshotsExpired,
     SnapshotTaken,
     Swapped,
@@ -34,6 +35,7 @@ from brave_bridge.core.crossing.requests import (
     Begin,
     CheckBoot,
     Checkpoint,
+    CheckSettings,
     CloseLeg,
     CompareWithSnapshot,
     ExpireSnapshots,
@@ -107,6 +109,8 @@ class Machine:
                 return FactsRead(crossed_facts() if self.crossed else facts())
             case CompareWithSnapshot():
                 return Compared(0, ())
+            case CheckSettings():
+                return SettingsChecked({})
             case ExpireSnapshots():
                 return SnapshotsExpired((), ())
             case CheckBoot():

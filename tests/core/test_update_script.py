@@ -14,12 +14,14 @@ from brave_bridge.core.crossing.replies import (
     Failed,
     Ran,
     Restarted,
+    SettingsChecked,
     SnapshotTaken,
 )
 from brave_bridge.core.crossing.requests import (
     Ask,
     AwaitAnswer,
     Checkpoint,
+    CheckSettings,
     ReadFacts,
     Restart,
     Run,
@@ -60,6 +62,8 @@ class Machine:
         match request:
             case ReadFacts():
                 return FactsRead(facts())
+            case CheckSettings():
+                return SettingsChecked({})
             case TakeSnapshot():
                 return SnapshotTaken("s-1", "copy", 10, 100)
             case Ask():

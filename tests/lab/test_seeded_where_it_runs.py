@@ -80,6 +80,11 @@ SEEDS = {
         "ln -sf dash /usr/bin/sh",
         {"sh": "default programs"},
     ),
+    "settings that a program refuses": (
+        "echo 'PubkeyAcceptedAlgorithms +of-nobody' >> /etc/ssh/sshd_config",
+        "sed -i '$d' /etc/ssh/sshd_config",
+        {"sshd": "program settings"},
+    ),
     "a timer stopped": (
         "systemctl stop apt-daily.timer",
         "systemctl start apt-daily.timer",

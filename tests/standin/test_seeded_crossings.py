@@ -20,6 +20,7 @@ CROSSINGS = {"petrel": "7", "avocet": "7", "razorbill": "8.5"}
 TOGETHER = (
     "unit off",
     "unit not enabled",
+    "settings refused",
     "port gone",
     "mount missing",
     "export gone",

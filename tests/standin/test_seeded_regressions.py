@@ -125,6 +125,11 @@ SEEDS = {
     "unit off": (changing(unit_off), "watch.service", SURFACE),
     "unit fails": (changing(unit_fails), "tide-files.service", DATA),
     "unit not enabled": (changing(not_enabled), "watch.service", SURFACE),
+    "settings refused": (
+        set_of("refuses", {"sshd": "/etc/ssh/sshd_config line 5: Bad key types '+ssh-dss'."}),
+        "sshd",
+        SURFACE,
+    ),
     "port gone": (changing(port_gone), "tcp 5432", DATA),
     "port silent": (set_of("silent", [5432]), "tcp 5432", DATA),
     "mount missing": (changing(unmounted), "/srv", DATA),

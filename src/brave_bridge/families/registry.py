@@ -6,7 +6,7 @@ the object (Python Packaging User Guide, entry points specification).
 
 import importlib
 import importlib.metadata
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from functools import cache
 from typing import TypeVar
 
@@ -15,6 +15,7 @@ import msgspec
 from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.package_manager import PackageManager
+from brave_bridge.core.survey.topic import TopicSeen
 from brave_bridge.families import basic
 from brave_bridge.families.family import Family
 from brave_bridge.families.topics.asked import Asked
@@ -77,6 +78,13 @@ def baseline(machine: LookedAt, family: str, answered: dict[str, str] | None = N
     return msgspec.structs.replace(facts, topics=tuple(read_topics(facts, seen)))
 
 
+def settings_told(machine: LookedAt) -> TopicSeen:
+    """What the programs of a system that runs say of their settings; asked again where need be."""
+    from brave_bridge.families.baseline import settings
+
+    return settings.told(_patiently(machine)(settings.queries()))
+
+
 def survey(machine: LookedAt, family: str, asked: Asked = Asked()) -> Facts:
     """The facts of a machine of a family, in two round trips; ``asked`` is answered on the way.
 
@@ -106,12 +114,28 @@ def _patiently(machine: LookedAt) -> _Gather:
     """Look at a machine, and ask those once more who did not answer."""
 
     def gather(queries: Iterable[Query]) -> Seen:
-        seen = machine.files.gather(queries)
-        if silent := seen.without_answer():
-            seen.add(machine.files.gather((Answers(silent, seconds=_ONCE_MORE_SECONDS),)))
+        asked = tuple(queries)
+        seen = machine.files.gather(asked)
+        if again := tuple(_once_more(asked, seen)):
+            seen.add(machine.files.gather(again))
         return seen
 
     return gather
+
+
+def _once_more(asked: Iterable[Query], seen: Seen) -> Iterator[Answers]:
+    """The questions whose answer nobody knows; an error is one, where errors are asked for."""
+    for query in asked:
+        if isinstance(query, Answers):
+            silent = tuple(
+                command
+                for command in query.commands
+                if (told := seen.answer(*command)).took_too_long
+                or not (told.ok or told.is_not_there or query.with_errors)
+            )
+            if silent:
+                changed = {"commands": silent, "seconds": _ONCE_MORE_SECONDS}
+                yield msgspec.structs.replace(query, **changed)
 
 
 def _read_basic(

@@ -78,6 +78,8 @@ class Answers(msgspec.Struct, frozen=True):
     patiently: tuple[str, ...] = ("systemctl", "loginctl", "timedatectl")
     more_seconds: float = 40.0
     limit: int = 1_000_000
+    with_errors: bool = False
+    """Whether what they print as errors is a part of their answer."""
 
 
 class Knocks(msgspec.Struct, frozen=True):
@@ -185,10 +187,6 @@ class Seen(msgspec.Struct):
     def paths(self, pattern: str) -> list[Found]:
         """The paths that were found and match a pattern, sorted."""
         return [self.found[path] for path in sorted(self.found) if fnmatchcase(path, pattern)]
-
-    def without_answer(self) -> tuple[tuple[str, ...], ...]:
-        """The commands that are there and did not answer, or not well."""
-        return tuple(c for c, told in self.answers.items() if not (told.ok or told.is_not_there))
 
     def answer(self, *command: str) -> Answer:
         """A command's answer; that of a command that is not there where it was not asked."""

@@ -15,7 +15,8 @@ _SBIN = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"
 
 def ask_all(query: Answers) -> dict[tuple[str, ...], Answer]:
     """Each command's answer. They run side by side and share the query's seconds."""
-    started = {command: _started(command) for command in query.commands}
+    errors = subprocess.STDOUT if query.with_errors else subprocess.DEVNULL
+    started = {command: _started(command, errors) for command in query.commands}
     running = {command: process for command, process in started.items() if process is not None}
     outputs = _collected(running, query)
     answers = {}
@@ -32,7 +33,7 @@ def ask_all(query: Answers) -> dict[tuple[str, ...], Answer]:
     return answers
 
 
-def _started(command: Sequence[str]) -> subprocess.Popen | None:
+def _started(command: Sequence[str], errors: int) -> subprocess.Popen | None:
     environment = {
         "PATH": _SBIN,
         "HOME": "/nonexistent",  # what a command remembers of being asked stays nowhere
@@ -48,7 +49,7 @@ def _started(command: Sequence[str]) -> subprocess.Popen | None:
             command,
             stdin=subprocess.DEVNULL,
             stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
+            stderr=errors,
             env=environment,
             cwd="/",
             start_new_session=True,

@@ -21,6 +21,7 @@ from brave_bridge.core.crossing.replies import (
     Ran,
     Reply,
     Restarted,
+    SettingsChecked,
     StopsSeen,
 )
 from brave_bridge.core.crossing.requests import (
@@ -34,6 +35,7 @@ from brave_bridge.core.crossing.requests import (
     Begin,
     CheckBoot,
     Checkpoint,
+    CheckSettings,
     CheckSnapshot,
     CloseLeg,
     CompareWithSnapshot,
@@ -73,7 +75,7 @@ from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.progress import percent_in
 from brave_bridge.core.formats.text import decoded, one_line, plain
 from brave_bridge.families.family import Packages
-from brave_bridge.families.registry import able, baseline, family_named, survey
+from brave_bridge.families.registry import able, baseline, family_named, settings_told, survey
 from brave_bridge.machines.jobs import JobState
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.secrets import with_credentials
@@ -147,6 +149,10 @@ class Performer:
         asked = ask_checks(self.machine, request.checks)
         topics = (*facts.topics, *asked)
         return FactsRead(msgspec.structs.replace(facts.for_records, topics=topics))
+
+    @_perform.register
+    def _(self, request: CheckSettings, seq: int, report: Report) -> Reply:
+        return SettingsChecked(settings_told(self.machine).values)
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:

@@ -7,6 +7,7 @@ from brave_bridge.core.crossing.requests import ReadFacts, Script
 from brave_bridge.core.crossing.stage import what_was_seen
 from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.program_settings import TOPIC, refused
 
 
 class NoBaseline(msgspec.Struct, frozen=True):
@@ -32,10 +33,12 @@ def why_none(facts: Facts) -> NoBaseline | None:
     return NoBaseline(why, "cross when the machine is less busy")
 
 
-def not_part_of(baseline: Facts) -> tuple[str, ...]:
-    """What of a machine the baseline lacks because nobody answered, each in a sentence."""
-    return tuple(
+def told_of(baseline: Facts) -> tuple[str, ...]:
+    """What a person has to know of a baseline: what it lacks, and what was broken before."""
+    lacking = tuple(
         f"nothing will be proven of {topic.name}, it was not read before: {topic.unanswered}"
         for topic in baseline.topics
         if topic.unanswered
     )
+    settings = next((topic.values for topic in baseline.topics if topic.name == TOPIC), {})
+    return lacking + tuple(f"before the change already, {words}" for words in refused(settings))

@@ -33,6 +33,7 @@ from brave_bridge.core.crossing.restart import (
     why_no_restart,
 )
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.settings_before_restart import would_not_start
 from brave_bridge.core.crossing.stage import (
     ended_well,
     run_stage,
@@ -258,12 +259,21 @@ class _Updating:
         )
         if not (isinstance(answer, Answered) and answer.choice == RESTART):
             return ("a restart is pending",)
+        settings = yield from would_not_start(before, reply.facts, "restart")
+        if settings.why_not:
+            return (f"a restart is pending; {settings.why_not}",)
         restart = restart_at_once(reply.facts, kernel, "restart")
         came = yield from surrounded(self.around, reply.facts, restart)
         if came.facts is None:
             return (f"the restart is not confirmed: {came.failure}", *came.warnings)
         still = ("a restart is still pending",) if restart_reasons(came.facts) else ()
-        told = (*came.warnings, *came.faults, *failing_since(before, came.facts), *still)
+        told = (
+            *settings.words,
+            *came.warnings,
+            *came.faults,
+            *failing_since(before, came.facts),
+            *still,
+        )
         proved = yield from proven_on(self.around, before, kernel)
         if not isinstance(proved, tuple):
             return (*told, f"what came up is not proven: {what_was_seen(proved)}")

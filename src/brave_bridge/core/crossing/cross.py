@@ -2,7 +2,7 @@
 
 import msgspec
 
-from brave_bridge.core.crossing.baseline import NoBaseline, not_part_of, read_baseline
+from brave_bridge.core.crossing.baseline import NoBaseline, read_baseline, told_of
 from brave_bridge.core.crossing.finish_leg import BEHIND_THE_STAGES, finish_leg
 from brave_bridge.core.crossing.leg_under_way import DONE, LOADER, LegUnderWay, trial_ended
 from brave_bridge.core.crossing.open_leg import OpenLeg
@@ -81,7 +81,7 @@ class _Legs:
                 safe="nothing was changed",
                 next_step=facts.next_step or "mend the cause, then cross again",
             )
-        self.baseline, self.warnings = facts, not_part_of(facts)
+        self.baseline, self.warnings = facts, told_of(facts)
         return None
 
     def cross(self) -> Script[Outcome]:

@@ -17,6 +17,7 @@ from brave_bridge.core.crossing.restart import (
     why_no_restart,
 )
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.settings_before_restart import would_not_start
 from brave_bridge.core.crossing.stage import repair, what_was_seen
 from brave_bridge.core.images.system import is_on_trial
 from brave_bridge.core.plan.steps import RestartStep
@@ -108,6 +109,11 @@ def _restart(
     kernel = "" if procedure.brings_its_kernel else expected_kernel(before, now)
     if why := why_no_restart(now, kernel):
         return (yield from leg.failed(AT, why))
+    settings = yield from would_not_start(before, now, f"restart-{leg.number}-{number}")
+    if settings.why_not:
+        return (yield from leg.failed(AT, settings.why_not))
+    leg.warnings += settings.words
+    reasons += settings.words
     # Kept on the machine: whoever goes on without the logbook begins here.
     yield from leg.keep_open(AT)
     yield from leg.end_trial()

@@ -6,7 +6,7 @@ a stop leaves the machine as it was; from then on, a failure names the way back.
 
 from collections.abc import Callable
 
-from brave_bridge.core.crossing.baseline import NoBaseline, not_part_of, read_baseline
+from brave_bridge.core.crossing.baseline import NoBaseline, read_baseline, told_of
 from brave_bridge.core.crossing.open_leg import OpenLeg
 from brave_bridge.core.crossing.replies import FactsRead, Failed, SnapshotTaken
 from brave_bridge.core.crossing.requests import (
@@ -118,7 +118,7 @@ class LegUnderWay:
         if self.baseline is None:
             facts = yield from read_baseline(f"Read the baseline before {title}", self.checks)
             if isinstance(facts, Facts):
-                self.warnings += not_part_of(facts)
+                self.warnings += told_of(facts)
             return facts
         reply = yield from ReadFacts(title=f"See where the machine stands before {title}")
         return reply.facts if isinstance(reply, FactsRead) else NoBaseline(what_was_seen(reply))

@@ -198,6 +198,17 @@ class Answered(Reply, frozen=True, tag=True):
         return f"{self.choice} ({self.by})"
 
 
+class SettingsChecked(Reply, frozen=True, tag=True):
+    """What each program said of its settings, by its name (``core.survey.program_settings``)."""
+
+    said: dict[str, str]
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        return f"{len(self.said)} programs asked"
+
+
 class Restored(Reply, frozen=True, tag=True):
     """A return's effect on files.
 

@@ -53,6 +53,7 @@ from brave_bridge.core.crossing.replies import (
     Reply,
     Restarted,
     Restored,
+    SettingsChecked,
     SnapshotChecked,
     SnapshotsExpired,
     SnapshotTaken,
@@ -111,6 +112,10 @@ class ReadFacts(Request[FactsRead], frozen=True, tag=True, kw_only=True):
     whole: bool = False
     answered: dict[str, str] = {}
     checks: tuple[OwnCheck, ...] = ()
+
+
+class CheckSettings(Request[SettingsChecked], frozen=True, tag=True, kw_only=True):
+    """Ask the programs of a system that runs whether they accept their settings."""
 
 
 class TakeSnapshot(Request[SnapshotTaken], frozen=True, tag=True, kw_only=True):

@@ -24,6 +24,7 @@ def answer(live: Live, command: Sequence[str]) -> Answer:
         "nft": _nft,
         "zpool": _zpool,
         "smartctl": _smartctl,
+        "sshd": _sshd,
     }
     return known.get(command[0], lambda *_: _MISSING)(live, command)
 
@@ -141,6 +142,13 @@ def _smartctl(live: Live, command: Sequence[str]) -> Answer:
     name = command[-1].rpartition("/")[2]
     passed = name not in live.failing_disks
     return Answer(0 if passed else 8, json.dumps({"smart_status": {"passed": passed}}))
+
+
+def _sshd(live: Live, command: Sequence[str]) -> Answer:
+    if 22 not in live.tcp:
+        return _MISSING
+    fault = live.refuses.get("sshd", "")
+    return Answer(255, f"{fault}\n") if fault else Answer(0, "")
 
 
 def _containers(live: Live, command: Sequence[str]) -> Answer:

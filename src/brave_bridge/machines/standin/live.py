@@ -102,6 +102,8 @@ class Live(msgspec.Struct):
     udp: list[int] = []
     silent: list[int] = []
     """TCP ports at which somebody listens and nobody answers."""
+    refuses: dict[str, str] = {}
+    """Programs that do not accept their settings, with what they say."""
     slow: dict[str, float] = {}
     """Seconds until it answers, by how a command begins or by port (``tcp 22``)."""
     sessions: list[LiveSession] = []

@@ -3,7 +3,7 @@
 import msgspec
 
 from brave_bridge.core.crossing.around_restart import AroundRestart, proven_on, surrounded
-from brave_bridge.core.crossing.baseline import NoBaseline, not_part_of, read_baseline
+from brave_bridge.core.crossing.baseline import NoBaseline, read_baseline, told_of
 from brave_bridge.core.crossing.requests import Checkpoint, EndTrial, Script
 from brave_bridge.core.crossing.restart import CameUp, Trial, on_trial, restart_on_trial
 from brave_bridge.core.crossing.results import Outcome
@@ -29,7 +29,7 @@ def boot_once(kernel: str, around: AroundRestart = AroundRestart()) -> Script[Ou
     if not trial.armed:
         return _stopped("trial", " ".join(trial.words) or "no boot loader is known here")
     outcome = yield from _tried(before, kernel, trial, around)
-    told = not_part_of(before) + outcome.warnings
+    told = told_of(before) + outcome.warnings
     return msgspec.structs.replace(outcome, warnings=told)
 
 

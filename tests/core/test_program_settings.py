@@ -1,0 +1,81 @@
+"""Programs judge their own settings: what they say is read, and asked before a restart."""
+
+import pytest
+
+from brave_bridge.core.crossing.replies import Answered, SettingsChecked
+from brave_bridge.core.crossing.requests import Ask, CheckSettings, Restart
+from brave_bridge.core.crossing.settings_before_restart import ALL_THE_SAME, FIRST_MEND
+from brave_bridge.core.survey.program_settings import ACCEPTED, refused_since, verdict_of
+from brave_bridge.families.baseline.settings import setting_checks
+from tests.core.test_cross_script import crossed_facts
+from tests.core.test_restart_script import NEW, Restarting, cross, up
+
+SSHD = "refused: /etc/ssh/sshd_config line 12: Bad key types '+ssh-dss'."
+NGINX = """nginx: [warn] the "http2" directive is deprecated
+nginx: [emerg] unknown directive "ssl" in /etc/nginx/sites-enabled/tides:14
+nginx: configuration file /etc/nginx/nginx.conf test failed
+"""
+
+
+@pytest.mark.parametrize(
+    ("code", "output", "verdict"),
+    [
+        (0, "warning: the 'x' option is deprecated", ACCEPTED),
+        (255, "/etc/ssh/sshd_config line 12: Bad key types '+ssh-dss'.", SSHD),
+        (1, NGINX, 'refused: nginx: [emerg] unknown directive "ssl" in /etc/nginx/sites-enabled'),
+        (1, "nginx: [emerg] open() failed (13: Permission denied)", ""),
+        (3, "", "refused: it ended with 3"),
+        (1, "\x1b[31mfatal: no\x07 such", "refused: fatal: no\ufffd such"),
+    ],
+)
+def test_what_a_program_says_is_read(code, output, verdict):
+    said = verdict_of(code, output)
+    assert said.startswith(verdict) and bool(said) == bool(verdict)
+
+
+def test_only_what_was_accepted_before_is_refused_since():
+    now = {"sshd": SSHD, "nginx": "refused: x", "exim4": ACCEPTED, "cups": "refused: new"}
+    before = {"sshd": ACCEPTED, "nginx": "refused: as before"}
+    assert set(refused_since(before, now)) == {"sshd", "cups"}
+
+
+def test_the_table_asks_each_program_once_and_changes_nothing():
+    checks = setting_checks()
+    assert len({check.name for check in checks}) == len(checks) >= 25
+    assert not {"start", "restart", "reload", "--fix", "-w"} & {w for c in checks for w in c.argv}
+
+
+def crossing(choice: str | None, **said: str):
+    machine = Restarting(up(crossed_facts(), NEW, "b"))
+    machine.instead(lambda r: isinstance(r, CheckSettings), SettingsChecked(said))
+    if choice:
+        machine.instead(
+            lambda r: isinstance(r, Ask) and "afar" in r.title, Answered(choice, "person")
+        )
+    return machine, cross(machine)
+
+
+def restarted(machine: Restarting) -> bool:
+    return any(isinstance(request, Restart) for request in machine.asked)
+
+
+def test_a_machine_that_nobody_could_come_into_is_not_restarted():
+    machine, outcome = crossing(None, sshd=SSHD)
+    assert (outcome.state, outcome.at) == ("failed", "restart") and not restarted(machine)
+    assert "sshd would not start again: /etc/ssh/sshd_config line 12" in outcome.why
+    assert "brave-bridge go-on" in outcome.next_step
+    machine, outcome = crossing(FIRST_MEND, sshd=SSHD)
+    assert outcome.state == "failed" and not restarted(machine)
+
+
+def test_with_a_person_s_word_it_is():
+    machine, outcome = crossing(ALL_THE_SAME, sshd=SSHD)
+    assert restarted(machine) and outcome.state == "done"
+    assert any("sshd would not start again" in told for told in outcome.warnings)
+
+
+def test_another_program_is_told_before_the_restart_and_holds_nothing_up():
+    machine, outcome = crossing(None, nginx="refused: unknown directive")
+    assert restarted(machine) and outcome.state == "done"
+    asked = next(r for r in machine.asked if isinstance(r, Ask) and "Restart the" in r.title)
+    assert "nginx would not start again: unknown directive" in asked.detail
