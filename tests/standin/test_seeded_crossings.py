@@ -11,7 +11,7 @@ from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.decisions import read_decisions, surroundings_for
 from brave_bridge.workbench.planning.plans import Plans
 from tests.standin.test_restarts import anew
-from tests.standin.test_seeded_regressions import SEEDS, changing, furnished
+from tests.standin.test_seeded_regressions import SEEDS, changing, furnished, set_of
 from tests.support.runs import begin, carry_out, outcome_of
 
 CROSSINGS = {"petrel": "7", "avocet": "7", "razorbill": "8.5"}
@@ -20,7 +20,6 @@ CROSSINGS = {"petrel": "7", "avocet": "7", "razorbill": "8.5"}
 TOGETHER = (
     "unit off",
     "unit not enabled",
-    "settings refused",
     "port gone",
     "mount missing",
     "export gone",
@@ -69,6 +68,22 @@ def test_each_regression_of_a_crossing_is_named_and_no_other(stand_in, name):
     worse = {one.subject for one in outcome.proof.worse}
     assert worse == seeded, (worse - seeded, seeded - worse)
     assert not outcome.proof.not_read
+
+
+def test_a_machine_whose_remote_access_would_not_start_is_not_restarted(stand_in):
+    desk = stand_in("petrel")
+    boots = live.load(desk.machine.root).boots
+    outcome = crossed(desk, "7", SEEDS["settings refused"][0])
+    assert (outcome.state, outcome.at) == ("failed", "restart")
+    assert "sshd would not start again: /etc/ssh/sshd_config line 5" in outcome.why
+    assert live.load(desk.machine.root).boots == boots
+    set_of("refuses", {})(desk.machine)
+    left = anew(desk).open_leg()
+    begin(desk := anew(desk), CrossBrief("deb", left.plans, begun=left), "again")
+    assert carry_out(desk.machine.root, "petrel", "again") == 0
+    mended = outcome_of(desk.machine.root, "petrel", "again")
+    assert mended.state == "done" and mended.proof.passed
+    assert live.load(desk.machine.root).boots == boots + 1
 
 
 def test_a_guest_that_stays_off_is_worse_than_before(stand_in):
