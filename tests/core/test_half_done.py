@@ -15,11 +15,13 @@ from brave_bridge.core.survey.boot_fitness import (
     spare_kernels,
     unfit_to_boot,
 )
+from brave_bridge.core.survey.findings import OpenLegSeen
 from brave_bridge.core.survey.platform import Kernel, Space
 from brave_bridge.families.deb.commands import DebCommands
 from tests.core.test_cross_script import BROKEN, Machine, cross, crossed_facts, drive, runs
 from tests.core.test_restart_script import NEW, OLD, Restarting, well, with_restart
 from tests.core.test_restart_script import cross as cross_over_a_restart
+from tests.core.test_rules import all_rules, judged
 from tests.support.facts import facts, package
 
 SAID = """Setting up quay-webd (2) ...
@@ -168,3 +170,19 @@ def test_of_a_damaged_status_file_the_damage_comes_before_the_standing_advice():
         "dpkg: error: parsing file '/var/lib/dpkg/status' near line 5:\n value for 'status' field\n"
     )
     assert "near line 5" in fault_lines(output)[0]
+
+
+def test_in_a_half_done_state_only_what_ends_it_stands_in_the_way():
+    half_done = OpenLegSeen("7 to 8", "stage two", "no space left on /boot", "s-1")
+    assert "known-release" in {f.id for f in judged(line=None, release=None) if f.verdict == "stop"}
+    found = judged(open_leg=half_done, line=None, release=None)
+    standing = [finding.id for finding in found if finding.verdict in ("stop", "caution")]
+    half_way = {rule.id for rule in all_rules() if rule.half_way}
+    assert "open-leg" in standing and set(standing) <= half_way
+    later = [f for f in found if f.evidence == "judged again when 7 to 8 is whole"]
+    assert later and not {finding.id for finding in later} & half_way
+
+
+def test_updates_do_not_come_before_the_leg_that_is_half_done():
+    updating = next(rule for rule in all_rules() if rule.id == "pending-updates")
+    assert not updating.half_way

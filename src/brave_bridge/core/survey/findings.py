@@ -185,7 +185,8 @@ class Rule(msgspec.Struct, frozen=True):
     """One point that a survey judges: a pure function from a situation to findings.
 
     ``asks`` is the question it answers, ``means`` why it matters, ``needs`` names the topic
-    of the facts without which nothing can be said.
+    of the facts without which nothing can be said. ``half_way``: it counts also while a leg is
+    half done; what any other finds then would only stand before what ends that.
     """
 
     id: str
@@ -195,6 +196,7 @@ class Rule(msgspec.Struct, frozen=True):
     judge: Judge
     needs: str = ""
     can_be_overruled: bool = False
+    half_way: bool = False
 
     def findings(self, situation: Situation) -> Iterator[Finding]:
         """What the rule finds, with its id and meaning filled in."""
@@ -204,6 +206,10 @@ class Rule(msgspec.Struct, frozen=True):
             return
         for found in self.judge(situation):
             grave = found.verdict in (Verdict.STOP, Verdict.CAUTION)
+            if grave and situation.open_leg and not self.half_way:
+                later = f"judged again when {situation.open_leg.title} is whole"
+                yield Finding(self.id, Verdict.NOT_APPLICABLE, found.title, later)
+                continue
             yield msgspec.structs.replace(
                 found,
                 id=self.id,
@@ -213,14 +219,21 @@ class Rule(msgspec.Struct, frozen=True):
 
 
 def rule(
-    identifier: str, group: str, *, asks: str, means: str, needs: str = "", overrule: bool = False
+    identifier: str,
+    group: str,
+    *,
+    asks: str,
+    means: str,
+    needs: str = "",
+    overrule: bool = False,
+    half_way: bool = False,
 ) -> Callable[[Judge], Rule]:
     """Make a rule of the judging function below it. ``overrule``: its stop may be overruled."""
     if group not in GROUPS:
         raise ValueError(f"{identifier}: there is no group {group}")
 
     def made(judge: Judge) -> Rule:
-        return Rule(identifier, group, asks, means, judge, needs, overrule)
+        return Rule(identifier, group, asks, means, judge, needs, overrule, half_way)
 
     return made
 

@@ -21,6 +21,7 @@ _MOST = 4
     asks="Does the boot menu start what is there, and does the loader know its default?",
     means="The leg ends with a restart: a machine whose loader starts what is not there does not "
     "come up.",
+    half_way=True,
 )
 def boot_entries(situation: Situation):
     facts = situation.facts

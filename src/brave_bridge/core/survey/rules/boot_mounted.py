@@ -12,6 +12,7 @@ _BOOT = ("/boot", "/boot/efi", "/efi", "/boot/firmware")
     means="A new kernel would be written where the boot loader does not look: the machine would "
     "start the old one, without its modules.",
     needs="fstab",
+    half_way=True,
 )
 def boot_mounted(situation: Situation):
     facts = situation.facts

@@ -11,6 +11,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
     means="The leg brings a kernel; a full boot file system leaves it without its initial file "
     "system, and the machine does not start.",
     overrule=True,
+    half_way=True,
 )
 def boot_space(situation: Situation):
     room = room_for_a_kernel(situation.facts)

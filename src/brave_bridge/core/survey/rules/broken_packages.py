@@ -10,6 +10,7 @@ from brave_bridge.core.survey.findings import Situation, clear, rule, stop
     asks="Did every installation on the machine end well?",
     means="The package manager finishes these first; a leg on top of them can fail half-way.",
     needs="packages",
+    half_way=True,
 )
 def broken_packages(situation: Situation):
     broken = situation.facts.broken

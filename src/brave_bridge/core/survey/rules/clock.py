@@ -9,6 +9,7 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, not_app
     asks="Is the clock right?",
     means="Signatures of sources are refused when the clock is off, and times in the logbook lie.",
     needs="clock",
+    half_way=True,
 )
 def clock(situation: Situation):
     told = situation.facts.activity.clock

@@ -8,6 +8,7 @@ from brave_bridge.core.survey.findings import Situation, clear, rule, stop
     "way back",
     asks="Was a return cut off before it was done?",
     means="The system is part what it was and part what it shall be again.",
+    half_way=True,
 )
 def cut_off_return(situation: Situation):
     snapshot = situation.ways_back.cut_off

@@ -8,6 +8,7 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, not_app
     "way back",
     asks="Can all be read that was decided and recorded about the machine?",
     means="What cannot be read does not count; it is set aside, never overwritten.",
+    half_way=True,
 )
 def damaged_state(situation: Situation):
     where = "logbook, decisions, plan, choices, field notes and policies"

@@ -8,6 +8,7 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, not_app
     "way back",
     asks="Is every snapshot whole?",
     means="A damaged one is not offered for a return.",
+    half_way=True,
 )
 def damaged_way_back(situation: Situation):
     where = "catalogue of snapshots"

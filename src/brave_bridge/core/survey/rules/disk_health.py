@@ -11,6 +11,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
     means="A leg writes gigabytes. A failing disk may take the system and its way back with it.",
     needs="disks",
     overrule=True,
+    half_way=True,
 )
 def disk_health(situation: Situation):
     disks, where = situation.facts.disks, situation.facts.where("disks")

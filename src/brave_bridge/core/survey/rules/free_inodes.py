@@ -12,6 +12,7 @@ LEAST = 20_000
     asks="Can there be more files on each file system?",
     means="A file system without inodes refuses new files although it has room.",
     overrule=True,
+    half_way=True,
 )
 def free_inodes(situation: Situation):
     counted = [space for space in situation.facts.space if space.total_inodes]

@@ -40,6 +40,7 @@ def _assumed(situation: Situation) -> int:
     asks="Is there room for the leg?",
     means="A full disk in the middle of a leg leaves it half done.",
     overrule=True,
+    half_way=True,
 )
 def free_space(situation: Situation):
     basis = "the plan needs" if situation.plan else "a leg is taken to need"

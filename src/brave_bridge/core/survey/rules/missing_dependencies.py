@@ -11,6 +11,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
     asks="Is everything there that the packages depend on?",
     means="The package manager refuses every other change until this is mended.",
     needs="packages",
+    half_way=True,
 )
 def missing_dependencies(situation: Situation):
     facts = situation.facts

@@ -10,6 +10,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
     "release",
     asks="Was a leg begun that is not whole yet?",
     means="Part of the system is of one release and part of the next.",
+    half_way=True,
 )
 def open_leg(situation: Situation) -> Iterator:
     leg, where = situation.open_leg, "the record of the leg under way"

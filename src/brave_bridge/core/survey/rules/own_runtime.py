@@ -10,6 +10,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
     "space",
     asks="Can Brave Bridge go on while a leg replaces the interpreter that it runs on?",
     means="Without a runtime of its own nobody could watch the leg, prove it or go back.",
+    half_way=True,
 )
 def own_runtime(situation: Situation) -> Iterator:
     if not situation.facts.is_this_system:

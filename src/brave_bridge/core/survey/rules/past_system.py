@@ -9,6 +9,7 @@ from brave_bridge.core.survey.findings import Situation, clear, rule, stop
     asks="Is this the machine's own system?",
     means="It is a past system, started beside the one of now: what is changed here is gone after "
     "the next restart, unless it is kept.",
+    half_way=True,
 )
 def past_system(situation: Situation):
     past = situation.facts.boot.past

@@ -12,6 +12,7 @@ LOW_PERCENT = 40
     means="A machine that goes dark in the middle of a leg comes back half changed.",
     needs="power",
     overrule=True,
+    half_way=True,
 )
 def power_source(situation: Situation):
     power = situation.facts.hardware.power

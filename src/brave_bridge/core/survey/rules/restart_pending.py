@@ -12,6 +12,7 @@ from brave_bridge.core.survey.restart_need import restart_reasons
     "nobody has tried.",
     needs="restart",
     overrule=True,
+    half_way=True,
 )
 def restart_pending(situation: Situation):
     reasons = restart_reasons(situation.facts, situation.roles)

@@ -10,6 +10,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
     asks="Is the key there that each source is checked against?",
     means="Nothing that these sources have can be checked, so nothing of it can be installed.",
     needs="sources",
+    half_way=True,
 )
 def source_keys(situation: Situation):
     facts = situation.facts

@@ -14,6 +14,7 @@ _INSEPARABLE = ("/usr", "/var", "/var/lib", "/etc")
     means="A return puts the covered file systems back and leaves the others as the leg made "
     "them: the two would not fit together.",
     overrule=True,
+    half_way=True,
 )
 def uncovered_mounts(situation: Situation):
     missed = situation.ways_back.uncovered

@@ -10,6 +10,7 @@ from brave_bridge.core.survey.findings import Situation, clear, not_applicable, 
     "running",
     asks="Did the service manager say what runs?",
     means="A baseline without services cannot show which of them the leg broke.",
+    half_way=True,
 )
 def unread_services(situation: Situation) -> Iterator:
     facts = situation.facts

@@ -10,6 +10,7 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, not_app
     asks="Could every source be reached?",
     means="What it has is not known: updates of it are missed, and the leg may fail there.",
     needs="sources",
+    half_way=True,
 )
 def unread_sources(situation: Situation):
     facts = situation.facts

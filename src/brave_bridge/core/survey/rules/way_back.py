@@ -10,6 +10,7 @@ STALE_DAYS = 7
     "way back",
     asks="How old is the newest way back?",
     means="A return to it would lose what changed since.",
+    half_way=True,
 )
 def way_back(situation: Situation):
     where = "catalogue of snapshots"

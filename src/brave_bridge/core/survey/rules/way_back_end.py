@@ -9,6 +9,7 @@ from brave_bridge.core.ways_back.deadline import SOON_DAYS, days_left, left_word
     "way back",
     asks="Does the newest way back end soon?",
     means="When it has ended, nothing leads back any more.",
+    half_way=True,
 )
 def way_back_end(situation: Situation):
     newest = situation.way_back
