@@ -118,6 +118,17 @@ def test_a_person_reads_plain_lines(run):
     assert code == 0 and "empty" in out
 
 
+def test_a_plan_says_why_it_could_not_be_crossed(run):
+    code, out, err = run("plan", "--to", "7")
+    assert code == 0 and "would be refused" not in out, err
+    code, out, _ = run("plan", "--to", "7", demo="avocet")
+    assert code == 1
+    assert "■ cross would be refused: 4 updates pending" in out
+    code, out, _ = run("plan", "--to", "7", "--json", demo="avocet")
+    told = json.loads(out)
+    assert code == 1 and told["hash"] and told["refused"][0]["rule"] == "pending-updates"
+
+
 @pytest.mark.parametrize(
     ("words", "demo", "code", "sentence"),
     [
@@ -206,7 +217,7 @@ def test_baselines_checks_and_proofs_as_documents(run, tmp_path):
 
     assert ask("update", "--yes")["updates"] == []
     taken = ask("baseline")
-    assert {"name", "values", "where", "absent"} == taken["topics"][0].keys()
+    assert {"name", "values", "where", "absent", "unanswered"} == taken["topics"][0].keys()
     again = ask("baseline", "--compare", "--exit-code")
     assert again["baseline"] == taken["name"] and again["passed"] and not again["differences"]
     file = tmp_path / "gannet.json"

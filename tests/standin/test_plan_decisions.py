@@ -2,6 +2,7 @@
 
 import pytest
 
+from brave_bridge.cli.plan_texts import plan_text
 from brave_bridge.core.packages.choices import CHANNEL, OBSOLETE, RESTART, SOURCE, TOOL
 from brave_bridge.runner.briefs import CrossBrief
 from brave_bridge.workbench.kept.policies import (
@@ -12,6 +13,7 @@ from brave_bridge.workbench.kept.policies import (
 )
 from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.refusal import Refused
+from tests.standin.test_restarts import anew
 from tests.support.runs import begin, carry_out, outcome_of
 
 MAKER = "http://packages.estuary.example/instruments bowline-5.3"
@@ -120,3 +122,18 @@ def test_what_was_decided_once_can_hold_for_every_machine_and_be_let_go_again(st
     for key in listed:
         forget_policy("demo", key)
     assert not list(listed_policies(read_policies("demo")))
+
+
+def test_what_a_pin_keeps_is_in_the_plan_with_its_file_and_line(stand_in):
+    desk = stand_in("petrel")
+    upgraded = {change.name: change for change in Plans(desk).make("7").legs[0].packages.upgraded}
+    old = upgraded["quay-ssh"].old
+    pin = f"# Ours.\n\nPackage: quay-ssh\nPin: version {old}\nPin-Priority: 1001\n"
+    desk.machine.files.write("/etc/apt/preferences.d/ssh", pin.encode())
+    kept = Plans(anew(desk)).make("7")
+    (pinned,) = kept.legs[0].packages.pinned
+    assert (pinned.name, pinned.old, pinned.new) == ("quay-ssh", old, upgraded["quay-ssh"].new)
+    where = "/etc/apt/preferences.d/ssh:4"
+    assert pinned.reason == f"pinned to version {old} (priority 1001) in {where}"
+    told = "\n".join(plan_text(kept))
+    assert "1 package that a pin keeps as they are" in told and where in told

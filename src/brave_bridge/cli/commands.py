@@ -9,6 +9,7 @@ import typer
 
 from brave_bridge.cli import documents, texts
 from brave_bridge.cli.application import (
+    REFUSED,
     Add,
     Choose,
     Exclude,
@@ -33,7 +34,7 @@ from brave_bridge.cli.key_entry import KeyEntry
 from brave_bridge.cli.opening import open_screen
 from brave_bridge.cli.plan_texts import plan_text
 from brave_bridge.core.formats.text import plain
-from brave_bridge.core.survey.findings import Verdict, worst
+from brave_bridge.core.survey.findings import Verdict, stops, worst
 from brave_bridge.workbench import beginning
 from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.kept.policies import forget_policy, listed_policies, read_policies
@@ -129,8 +130,14 @@ def plan(
     if files:
         for path in export_plan(desk.machine.name, kept, Path(files), desk.survey(kept.to)):
             print(f"· {path}", file=sys.stderr)
-    told = plan_document(desk.machine.name, kept)
-    print_document(json, told, plan_text(kept, everything=everything))
+    against = stops(desk.survey(kept.to).findings)
+    told = plan_document(desk.machine.name, kept) | {
+        "refused": [{"rule": one.id, "why": one.title, "remedy": one.remedy} for one in against]
+    }
+    refusal = [plain(f"■ cross would be refused: {one.title}  ({one.remedy})") for one in against]
+    print_document(json, told, [*plan_text(kept, everything=everything), *refusal])
+    if against:
+        raise typer.Exit(REFUSED)
 
 
 @app.command()

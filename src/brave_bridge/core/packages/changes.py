@@ -86,8 +86,9 @@ class PackageChanges(msgspec.Struct, frozen=True):
     """All that happens to packages, as one of two: what is, and what shall be.
 
     ``first_stage`` are those that can go on while nothing is removed and nothing new comes.
-    ``obsolete`` stay though no source has them; ``ahead`` are newer here than any source has
-    them. ``levels`` say how well each preference was met, ``prices`` what keeping a package costs.
+    ``pinned`` stay because somebody set that. ``obsolete`` stay though no source has them;
+    ``ahead`` are newer here than any source has them. ``levels`` say how well each preference was
+    met, ``prices`` what keeping a package costs.
     ``skipping``, for a leg after others, is what going straight to its end would leave out.
     ``services`` are those of the packages that change.
     ``unsound`` is what does not fit together already before, which the plan mends;
@@ -107,6 +108,7 @@ class PackageChanges(msgspec.Struct, frozen=True):
     unsound: tuple[str, ...] = ()
     services: tuple[ServiceChange, ...] = ()
     unchanged: dict[str, str] = {}
+    pinned: tuple[PackageChange, ...] = ()
 
     def __bool__(self) -> bool:
         return bool(self.arriving or self.removed)

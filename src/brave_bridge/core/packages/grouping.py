@@ -11,6 +11,7 @@ from brave_bridge.core.packages.roles import Roles
 BY_HAND, MATTERS, GONE, BASE = "by hand", "matters", "gone", "base"
 SUCCEEDED = "succeeded"
 KEPT_BACK, COMING, AHEAD, ORDINARY = "kept back", "new", "ahead", "ordinary"
+PINNED = "pinned"
 
 
 _MOST_UNFOLDED = 12
@@ -61,6 +62,7 @@ def group_changes(plan: PackageChanges, roles: Roles) -> list[ChangeGroup]:
     rows = (
         (GONE, "that would go away", plan.lost, True),
         (KEPT_BACK, "kept back", plan.kept_back, True),
+        (PINNED, "that a pin keeps as they are", plan.pinned, True),
         (MATTERS, "whose change matters", upgraded.get(MATTERS, ()), False),
         (AHEAD, "newer here than there", plan.ahead, True),
         (BY_HAND, "that you installed by hand, upgraded", upgraded.get(BY_HAND, ()), False),

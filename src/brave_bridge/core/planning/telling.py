@@ -61,6 +61,7 @@ class _Telling:
             first_stage=tuple(sorted(stage)),
             obsolete=tuple(sorted(self._obsolete())),
             ahead=tuple(sorted(self._ahead(), key=lambda change: change.name)),
+            pinned=tuple(sorted(self._pinned(), key=lambda change: change.name)),
             levels=plan.levels,
             unchanged=self._unchanged() if self.explainer is None else {},
             unsound=tuple(self._unsound()) if self.explainer else (),
@@ -144,6 +145,19 @@ class _Telling:
         for slot, version in self.plan.after.items():
             if slot in self.plan.before and version.name not in self.universe.archive:
                 yield slot
+
+    def _pinned(self) -> Iterator[PackageChange]:
+        """The packages that somebody keeps from a newer version which a source has."""
+        archive = self.universe.archive
+        for slot, one in self.plan.before.items():
+            if self.plan.after.get(slot) is not one.package or slot in self.plan.candidates:
+                continue
+            there = archive.newest(slot, one.package.name)
+            if there is None or there.key <= one.package.key:
+                continue
+            if reason := plain(archive.why_not_chosen(there)):
+                old, new = one.package.version, there.version
+                yield PackageChange(slot, old, new, reason, by_hand=one.by_hand)
 
     def _ahead(self) -> Iterator[PackageChange]:
         """The packages that stay newer than any source has them."""

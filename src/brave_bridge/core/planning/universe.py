@@ -28,6 +28,9 @@ class Archive(Protocol):
     def newest(self, slot: str, name: str) -> PackageVersion | None:
         """The newest version that some source has for a slot, whether it may be chosen or not."""
 
+    def why_not_chosen(self, version: PackageVersion) -> str:
+        """What somebody set that keeps a version from being chosen; empty where nothing does."""
+
 
 class FixedArchive:
     """An archive of given versions, each one a candidate."""
@@ -65,6 +68,10 @@ class FixedArchive:
     def newest(self, slot: str, name: str) -> PackageVersion | None:
         """See Archive."""
         return newest_of(slot, self._versions.get(name, ()))
+
+    def why_not_chosen(self, version: PackageVersion) -> str:
+        """See Archive: nothing is set against any."""
+        return ""
 
 
 def newest_of(slot: str, versions: Iterable[PackageVersion]) -> PackageVersion | None:

@@ -54,6 +54,14 @@ class DebArchive:
         """See Archive."""
         return newest_of(slot, (v for index, _ in self._indices for v in index.versions(name)))
 
+    def why_not_chosen(self, version: PackageVersion) -> str:
+        """See Archive."""
+        origins = [
+            origin for index, origin in self._indices if version in index.versions(version.name)
+        ]
+        pin = self._policy.pin_against(version, origins)
+        return f"pinned to {pin.selects} (priority {pin.priority}) in {pin.where}" if pin else ""
+
     def _chosen(self, name: str) -> Iterator[PackageVersion]:
         slots: dict[str, dict[str, tuple[PackageVersion, list[Origin]]]] = {}
         for index, origin in self._indices:

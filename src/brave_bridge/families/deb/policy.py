@@ -51,6 +51,16 @@ class Policy:
                 return pin.priority
         return max((self._of_archive(origin) for origin in origins), default=INSTALLED)
 
+    def pin_against(self, version: PackageVersion, origins: Iterable[Origin]) -> Pin | None:
+        """The pin that keeps a version of these archives from being chosen, if one does."""
+        refusing = [
+            pin
+            for origin in origins
+            for pin in self._general
+            if pin.priority < NORMAL and _selects(pin, None, origin)
+        ]
+        return next(iter((*self._specific_for(version), *refusing)), None)
+
     def _specific_for(self, version: PackageVersion) -> list[Pin]:
         if not self._specific:
             return []

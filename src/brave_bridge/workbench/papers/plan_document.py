@@ -10,7 +10,7 @@ from brave_bridge.core.plan.steps import PlanStep
 from brave_bridge.workbench.papers.documents import document, leg
 from brave_bridge.workbench.record import KeptPlan
 
-_LISTS = ("upgraded", "new", "removed", "kept_back")
+_LISTS = ("upgraded", "new", "removed", "kept_back", "pinned")
 
 
 def _leg_plan(plan: LegPlan) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from brave_bridge.core.packages.grouping import (
     KEPT_BACK,
     MATTERS,
     ORDINARY,
+    PINNED,
     SUCCEEDED,
     ChangeGroup,
     group_changes,
@@ -43,9 +44,16 @@ _NAMES = {
     ORDINARY: "beside",
     SUCCEEDED: "succeeded",
     AHEAD: "newer here",
+    PINNED: "pinned",
 }
-_TONES = {GONE: "stop", KEPT_BACK: "caution", MATTERS: "caution", AHEAD: "caution"}
-_FIRST = (GONE, KEPT_BACK, MATTERS, BY_HAND, COMING, SUCCEEDED, AHEAD, BASE, ORDINARY)
+_TONES = {
+    GONE: "stop",
+    KEPT_BACK: "caution",
+    MATTERS: "caution",
+    AHEAD: "caution",
+    PINNED: "caution",
+}
+_FIRST = (GONE, KEPT_BACK, PINNED, MATTERS, BY_HAND, COMING, SUCCEEDED, AHEAD, BASE, ORDINARY)
 
 
 def plan_picture(record: MachineRecord, plan: KeptPlan, roles: Roles) -> Chart:
