@@ -491,6 +491,24 @@ CASES = [
     ),
     ("unsigned-sources", STOP, "no active", source("# none")),
     ("source-keys", STOP, "key of a source is missing", {"key_files": ()}),
+    (
+        "source-keys",
+        STOP,
+        "vouches for nothing any more",
+        {"key_files": (KeyFile(HEALTHY.key_files[0].path, 9, ends="2026-11-01"),)},
+    ),
+    (
+        "source-keys",
+        STOP,
+        "vouches for nothing any more",
+        {"key_files": (KeyFile(HEALTHY.key_files[0].path, 9, fault="every key was revoked"),)},
+    ),
+    (
+        "source-keys",
+        CLEAR,
+        "Every source has its key",
+        {"key_files": (*HEALTHY.key_files, KeyFile("/etc/apt/trusted.gpg", 9, ends="2020-01-01"))},
+    ),
     ("release-keys", STOP, "quay-libc 2.31-7, the leg needs 2.31-10", keys_from("2.31-10")),
     ("release-keys", CLEAR, "has the keys of the next release", keys_from("2.31-7")),
     (

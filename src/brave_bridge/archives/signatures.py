@@ -56,8 +56,20 @@ def _why_not_good(signer: str, known: list[Cert], now: datetime) -> str:
     own = [cert for cert in known if str(cert.fingerprint).casefold() == signer.casefold()]
     if any(cert.is_revoked for cert in own):
         return f"the key {signer} that signed it was revoked"
-    ends = [cert.expiration for cert in own]
+    ends = [end_of(cert) for cert in own]
     # An older copy of a certificate may be beside one whose owner has prolonged it.
-    if own and all(end is not None and end <= now for end in ends):
-        return f"the key {signer} that signed it expired on {max(ends):%Y-%m-%d}"
+    if own and all(end is not None and "" < end <= f"{now:%Y-%m-%d}" for end in ends):
+        return f"the key {signer} that signed it expired on {max(filter(None, ends))}"
     return ""
+
+
+def end_of(cert: Cert) -> str | None:
+    """The day (ISO 8601) on which a certificate expires; empty where it does not.
+
+    None where nothing that is trusted today binds it together, so that it has no end to tell.
+    """
+    try:
+        end = cert.expiration
+    except RuntimeError:
+        return None
+    return f"{end:%Y-%m-%d}" if end is not None else ""

@@ -99,10 +99,16 @@ class ArchiveSeen(msgspec.Struct, frozen=True):
 
 
 class KeyFile(msgspec.Struct, frozen=True):
-    """A file of keys that sources are checked against."""
+    """A file of keys that sources are checked against.
+
+    ``ends`` is the day (ISO 8601) on which the last of them expires, empty where one does not or
+    that was not read; ``fault`` is why none of them vouches for anything, whatever the day.
+    """
 
     path: str
     size_bytes: int
+    ends: str = ""
+    fault: str = ""
 
 
 class ReleaseSeen(msgspec.Struct, frozen=True):

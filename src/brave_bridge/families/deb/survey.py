@@ -29,11 +29,11 @@ from brave_bridge.core.survey.facts import (
     ChangedConfig,
     Evidence,
     Facts,
-    KeyFile,
     ReleaseSeen,
 )
 from brave_bridge.families.deb import kernels, settings
 from brave_bridge.families.deb.clusters import with_needs
+from brave_bridge.families.deb.keys import LARGEST_KEYS, key_file
 from brave_bridge.families.deb.places import INFO, LISTS, SET_ASIDE, STATUS
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen, Stanzas, Sums
@@ -52,6 +52,7 @@ _KEY_FILES = (
     "/usr/share/keyrings/*",
     "/etc/apt/keyrings/*",
 )
+_SHARED_KEYS = _KEY_FILES[:2]
 _PREFERENCES = ("/etc/apt/preferences", "/etc/apt/preferences.d/*")
 _LOGS = ("/var/log/dpkg.log", "/var/log/dpkg.log.*")
 DATES_TABLES = {
@@ -152,6 +153,7 @@ def further(known: DebRound) -> tuple[Query, ...]:
     return (
         Sums(tuple(paths)),
         Names(known.named_keys),
+        Contents((*known.named_keys, *_SHARED_KEYS), LARGEST_KEYS),
         Stanzas((f"{LISTS}/*_Packages*",), names, ("Package", "Version", "Size")),
         *known.kernel_queries,
     )
@@ -185,7 +187,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
         ),
         settings_against=tuple(settings.settings_against(told)),
         preferred_release=settings.preferred_release(told),
-        key_files=tuple(KeyFile(f.path, f.size) for f in _key_files(seen, known)),
+        key_files=tuple(key_file(f, seen.contents.get(f.path)) for f in _key_files(seen, known)),
         history=history,
         kernel_packages=tuple(kernels.kernel_packages(seen, known.of_kernels)),
         release_dates=tuple(read_release_dates(seen.text(table) or "")),

@@ -1,6 +1,9 @@
 """Is the key there that each source is checked against?"""
 
-from brave_bridge.core.formats.apt_sources import key_paths
+from collections.abc import Iterator
+
+from brave_bridge.core.formats.apt_sources import SourceEntry, key_paths
+from brave_bridge.core.survey.facts import KeyFile
 from brave_bridge.core.survey.findings import Situation, clear, not_applicable, rule, stop
 
 
@@ -37,5 +40,37 @@ def source_keys(situation: Situation):
             "; ".join(missing[:4]),
             "Install the distribution's keyring package again, or the vendor's key.",
         )
+    elif expired := tuple(_worthless(situation)):
+        yield stop(
+            "The key of a source vouches for nothing any more",
+            "; ".join(expired[:4]),
+            "Install the newer keyring package of whoever signs it, or the vendor's new key; "
+            "where there is none, take the source out.",
+        )
     else:
         yield clear("Every source has its key", ", ".join(list(sizes)[:3]) or "keys in the source")
+
+
+def _worthless(situation: Situation) -> Iterator[str]:
+    """The sources of whose keys none is good today, each with why."""
+    files = {file.path: file for file in situation.facts.key_files}
+    prefix = situation.manager.shared_keys
+    shared = [file for path, file in files.items() if path.startswith(prefix) and file.size_bytes]
+    for entry in situation.facts.sources:
+        wanted = [files[path] for path in key_paths(entry) if path in files]
+        for_all = [] if entry.options.get("signed-by") else shared
+        faults = [_fault(file, situation) for file in wanted or for_all]
+        if faults and all(faults) and not entry.trusted_without_signature:
+            yield f"{_place(entry)}: {faults[0]}"
+
+
+def _place(entry: SourceEntry) -> str:
+    return f"{entry.path}:{entry.line}"
+
+
+def _fault(file: KeyFile, situation: Situation) -> str:
+    if file.fault:
+        return f"{file.path}: {file.fault}"
+    if file.ends and file.ends < f"{situation.today:%Y-%m-%d}":
+        return f"{file.path} expired on {file.ends}"
+    return ""
