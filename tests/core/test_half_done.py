@@ -186,3 +186,18 @@ def test_in_a_half_done_state_only_what_ends_it_stands_in_the_way():
 def test_updates_do_not_come_before_the_leg_that_is_half_done():
     updating = next(rule for rule in all_rules() if rule.id == "pending-updates")
     assert not updating.half_way
+
+
+FATAL = """E: Can not write log (Is /dev/pts mounted?) - posix_openpt (19: No such device)
+dpkg: unrecoverable fatal error, aborting:
+ unknown system user 'nobodyknows' in statoverride file; the system user got removed
+before the override, which is most probably a packaging bug, to recover you
+can remove the override manually with dpkg-statoverride
+E: Sub-process /usr/bin/dpkg returned an error code (2)
+"""
+
+
+def test_a_failure_of_the_whole_package_manager_is_told_with_all_its_words():
+    first, *_ = fault_lines(FATAL)
+    assert first.startswith("dpkg: unrecoverable fatal error, aborting: unknown system user")
+    assert first.endswith("can remove the override manually with dpkg-statoverride")

@@ -492,6 +492,12 @@ CASES = [
     ("unsigned-sources", STOP, "no active", source("# none")),
     ("source-keys", STOP, "key of a source is missing", {"key_files": ()}),
     (
+        "unknown-owners",
+        STOP,
+        "belong to somebody who is not here",
+        {"unknown_owners": ("/var/lib/dpkg/statoverride:3: user nobodyknows",)},
+    ),
+    (
         "source-keys",
         STOP,
         "vouches for nothing any more",

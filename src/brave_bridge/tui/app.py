@@ -140,7 +140,10 @@ class BraveBridge(Frame):
     def _take_over(self, records: list[MachineRecord]) -> None:
         for record in records:
             self.harbour.keep(record)
+        turned = not self.is_touched and self.harbour.turn_to_who_waits()
         self.show_current()
+        if turned:
+            self.workspace.follow(self.harbour.current)
 
     def _poll(self) -> None:
         """Watch procedures that are under way, one look after the other."""

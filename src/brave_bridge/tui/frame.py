@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from textual.app import App
+from textual.events import Event, Key, MouseDown
 from textual.filter import LineFilter
 
 from brave_bridge.tui.cleaning import ONLY_TEXT
@@ -20,6 +21,14 @@ class Frame(App[int]):
 
     harbour: Harbour
     doing: Doing
+    is_touched = False
+    """Whether somebody has pressed a key or the mouse: what is on show stays theirs then."""
+
+    async def on_event(self, event: Event) -> None:
+        """See App."""
+        if isinstance(event, (Key, MouseDown)):
+            self.is_touched = True
+        await super().on_event(event)
 
     def go_to(self, place: str) -> None:
         """Open another place."""

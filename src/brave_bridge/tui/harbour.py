@@ -101,6 +101,14 @@ class Harbour:
         """All machines in their order."""
         return list(self._records.values())
 
+    def turn_to_who_waits(self) -> bool:
+        """Make the first machine that waits for an answer the current one; whether it was not."""
+        waiting = [r.name for r in self.records() if r.live is not None and r.live.asked]
+        if not waiting or self.current in waiting:
+            return False
+        self.current = waiting[0]
+        return True
+
     def step(self, by: int) -> None:
         """Make the next or the one before the current machine."""
         names = list(self._records)

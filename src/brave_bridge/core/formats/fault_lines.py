@@ -5,9 +5,12 @@ told with the script's own last words, which dpkg prints above its own line.
 """
 
 import re
-from itertools import zip_longest
+from itertools import takewhile
 
-_MARKS = ("E: ", "W: ", "Err:", "dpkg: error", "dpkg: warning")
+_FATAL = ("dpkg: unrecoverable fatal error", "dpkg-deb: error", "dpkg-split: error")
+"""Failures whose words go on over several lines, indented or not."""
+
+_MARKS = ("E: ", "W: ", "Err:", "dpkg: error", "dpkg: warning", *_FATAL)
 _OF_A_PACKAGE = re.compile(r"dpkg: error processing (?:package|archive) (\S+)")
 _BEGINS = re.compile(
     r"(?:Setting up|Unpacking|Preparing to unpack|Selecting previously|Removing|Purging|"
@@ -19,11 +22,13 @@ _FOLLOWS = "dependency problems"
 
 _ADVICE = re.compile(
     r"Sub-process \S+ returned an error code|you may want to run|you must manually run|"
-    r"(?:might|may) want to run|Try 'apt|Unable to correct problems|Some (?:index )?files failed"
+    r"(?:might|may) want to run|Can not write log|Try 'apt|Unable to correct problems|"
+    r"Some (?:index )?files failed"
 )
 """What is said whatever went wrong."""
 
 _MOST_WORDS = 3
+_MOST_ANNOUNCED = 4
 _CAUSE, _CONSEQUENCE, _STANDING, _WARNING = range(4)
 
 
@@ -36,14 +41,21 @@ def fault_lines(output: str) -> list[str]:
     """
     found: dict[str, int] = {}
     lines = output.splitlines()
-    for number, (line, following) in enumerate(zip_longest(lines, lines[1:], fillvalue="")):
+    for number, line in enumerate(lines):
         if line.startswith(_MARKS):
-            announced = following.strip() if following.startswith(" ") else ""
+            announced = _announced(line, lines[number + 1 : number + 1 + _MOST_ANNOUNCED])
             said = f"{line.strip()} {announced}".strip()
             if _OF_A_PACKAGE.match(line) and not announced.startswith(_FOLLOWS):
                 said += _words_of(_last_words(lines[:number]))
             found.setdefault(said, _rank(line, announced))
     return sorted(found, key=lambda said: found[said])
+
+
+def _announced(line: str, following: list[str]) -> str:
+    """What a line announces: the indented one below it, or the rest of a failure's own words."""
+    if not line.startswith(_FATAL):
+        return following[0].strip() if following and following[0].startswith(" ") else ""
+    return " ".join(one.strip() for one in takewhile(lambda one: not _BEGINS.match(one), following))
 
 
 def _rank(line: str, announced: str) -> int:

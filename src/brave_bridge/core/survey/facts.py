@@ -205,6 +205,9 @@ class Facts(msgspec.Struct, frozen=True):
     accounts: tuple[Account, ...] = ()
     offers: tuple[Offer, ...] = ()
     pins: tuple[Pin, ...] = ()
+    unknown_owners: tuple[str, ...] = ()
+    """Users and groups that files of packages are to belong to and that are not there, each with
+    the place that says so."""
     settings_against: tuple[SettingAgainst, ...] = ()
     preferred_release: PreferredRelease | None = None
     key_files: tuple[KeyFile, ...] = ()

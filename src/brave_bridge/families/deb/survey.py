@@ -1,6 +1,7 @@
 """What a deb machine's package database, sources and config files tell, in two rounds."""
 
 import re
+from collections.abc import Iterator
 from email.utils import parsedate_to_datetime
 from fnmatch import translate
 
@@ -34,6 +35,7 @@ from brave_bridge.core.survey.facts import (
 from brave_bridge.families.deb import kernels, settings
 from brave_bridge.families.deb.clusters import with_needs
 from brave_bridge.families.deb.keys import LARGEST_KEYS, key_file
+from brave_bridge.families.deb.overrides import GROUPS, OVERRIDES, USERS, unknown_owners
 from brave_bridge.families.deb.places import INFO, LISTS, SET_ASIDE, STATUS
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen, Stanzas, Sums
@@ -70,6 +72,7 @@ QUERIES: tuple[Query, ...] = (
     Contents((STATUS,), _STATUS_LIMIT),
     SOURCES_QUERY,
     Contents(_PREFERENCES, 256 * 1024),
+    Contents((OVERRIDES, USERS, GROUPS), 4_000_000),
     Contents(settings.FILES, 256 * 1024),
     Contents((_UCF_HASHES, _UCF_REGISTRY), 4_000_000),
     Contents((f"{LISTS}/*_InRelease", f"{LISTS}/*_Release"), _DESCRIPTION_BYTES, cut=True),
@@ -185,6 +188,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
             for name, text in seen.texts(path)
             for pin in read_pins(text, name)
         ),
+        unknown_owners=tuple(_unknown_owners(seen)),
         settings_against=tuple(settings.settings_against(told)),
         preferred_release=settings.preferred_release(told),
         key_files=tuple(key_file(f, seen.contents.get(f.path)) for f in _key_files(seen, known)),
@@ -268,6 +272,12 @@ def _key_files(seen: Seen, known: DebRound):
     patterns = (*_KEY_FILES, *known.named_keys)
     found = {f.path: f for pattern in patterns for f in seen.paths(pattern)}
     return [f for f in found.values() if f.kind in ("file", "link")]
+
+
+def _unknown_owners(seen: Seen) -> Iterator[str]:
+    users, groups = seen.text(USERS), seen.text(GROUPS)
+    if users and groups:
+        yield from unknown_owners(seen.text(OVERRIDES) or "", users, groups)
 
 
 def _archives(seen: Seen, sources: tuple[SourceEntry, ...]):

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from brave_bridge.core.formats.text import counted, plain, shortened
 from brave_bridge.tui.actions import Action
 from brave_bridge.tui.dialogs import AskReason, ConfirmByName
+from brave_bridge.tui.widgets.filter_line import FilterLine
 from brave_bridge.tui.workspaces.base import Workspace
 
 if TYPE_CHECKING:
@@ -75,6 +76,13 @@ class SurveyWorkspace(Workspace):
         """Change between the findings and the facts."""
         self._shows_facts = not self._shows_facts
         self.app.show_current()
+
+    def action_clear_filter(self) -> None:
+        """Esc takes the filter away; on the facts it leads back to the findings."""
+        if self._shows_facts and not self.query_one(FilterLine).display:
+            self.action_facts()
+        else:
+            super().action_clear_filter()
 
     def action_read_again(self) -> None:
         """Survey again; the next survey is held against this one."""

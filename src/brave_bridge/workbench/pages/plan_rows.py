@@ -421,7 +421,9 @@ def _restart_row(restart: Restart, leg: int) -> Row:
             title(f"{restart.unit} {end}"),
             *said(
                 f"{restart.package} ships it and changes. Its users lose their connection for "
-                "that moment.",
+                "that moment."
+                if choice
+                else f"{restart.package} ships it and goes away: nothing starts it again.",
                 "Services that keep using files which were replaced are found by the proof.",
             ),
             *(_options(choice) if choice else ()),
