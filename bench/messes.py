@@ -172,8 +172,7 @@ def _ahead(tree: Path) -> list[str]:
     _, plan = _ask(tree, "plan", "--to", "12")
     for name in ("pinned", "kept_back"):
         told += [f"plan: {row['name']} {row['reason']}" for row in plan.get(name, ())[:3]]
-    if "why" in plan:
-        told.append(f"plan: {plan['why']}")
+    told += [f"plan: would be refused, {one['why']}" for one in plan.get("refused", ())]
     return told
 
 

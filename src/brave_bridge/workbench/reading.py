@@ -170,7 +170,10 @@ def _on_the_way(record: MachineRecord, desk: Desk) -> OnTheWay:
         else "",
         updates=len(surveyed.updates) if _stands("pending-updates", standing_in_the_way) else 0,
         restart_wanted=_stands("restart-pending", standing_in_the_way),
-        proof_failed=record.proof is not None and not record.proof.passed,
+        proof_failed=record.proof is not None and bool(record.proof.worse),
+        proof_unread=record.proof is not None
+        and bool(record.proof.not_read)
+        and not record.proof.worse,
         proof_due=record.repeats.is_due(now()),
         went_back=_went_back(newest, surveyed.notes),
         tasks_left=_tasks_left(record),

@@ -25,6 +25,8 @@ class OnTheWay(msgspec.Struct, frozen=True, kw_only=True):
     failed: str = ""
     """Why the newest procedure failed, where it did."""
     proof_failed: bool = False
+    proof_unread: bool = False
+    """Whether nothing was seen that is worse, and not all could be read."""
     proof_due: bool = False
     """Whether the crossing is to be proven again by now."""
     just_done: str = ""
@@ -78,6 +80,9 @@ def _after_trouble(s: OnTheWay) -> NextStep | None:
         return NextStep(words, "crossing", "go_on", 2)
     if s.failed:
         return NextStep(f"it failed ({s.failed}): go back or mend it", "ways_back", "show", 2)
+    if s.proof_unread:
+        words = "prove it again: nothing worse was seen, and not all of it could be read"
+        return NextStep(words, "proof", "prove", 2)
     if s.proof_due and not s.proof_failed:
         return NextStep("prove again that it is as good as before", "proof", "prove", 1)
     if s.proof_failed:

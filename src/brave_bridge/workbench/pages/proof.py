@@ -71,7 +71,8 @@ def proof_page(record: MachineRecord) -> Page:
     rows[:0] = _repeated_rows(record.repeats)
     mark = "●" if proof.passed else "■" if proof.worse else "▲"
     picture = proof_picture(proof)
-    worst = next((row.key for row in rows if row.tone == "stop"), "")
+    unread = next((key_of(one) for one in proof.not_read), "")
+    worst = next((row.key for row in rows if row.tone == "stop"), unread)
     return Page(f"{mark} {proof.words}", COLUMNS, tuple(rows), start=worst, picture=picture)
 
 
