@@ -2,6 +2,7 @@
 
 import os
 from datetime import date
+from pathlib import Path
 
 import msgspec
 import pytest
@@ -27,6 +28,7 @@ from brave_bridge.workbench.pages.return_preview import preview_lines
 from brave_bridge.workbench.pages.route import route_page
 from brave_bridge.workbench.pages.survey import survey_page
 from brave_bridge.workbench.pages.ways_back import ways_back_page
+from brave_bridge.workbench.papers.folder import papers_folder
 from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.proofs.newest_proof import proof_now
 from brave_bridge.workbench.readiness import Readiness
@@ -351,3 +353,11 @@ def test_a_drawing_of_the_fleet_names_what_it_cannot_show(read, tmp_path, monkey
     unknown = MachineRecord(name="skerry", about="", words=())
     export.export_fleet("Northlight", [read("petrel"), unknown], tmp_path)
     assert titles == ["Support left: Northlight; release not known: skerry"] * 2
+
+
+def test_papers_go_to_a_folder_that_nobody_commits(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    folder = papers_folder()
+    assert folder == tmp_path / "brave-bridge-papers"
+    assert "*" in (folder / ".gitignore").read_text().splitlines()
+    assert papers_folder("elsewhere") == Path("elsewhere")

@@ -19,6 +19,7 @@ from brave_bridge.cli.application import (
 from brave_bridge.cli.completion import rules
 from brave_bridge.core.field_notes import SEVERITIES
 from brave_bridge.core.formats.paused_sources import paused_among
+from brave_bridge.workbench.papers.folder import NAME, papers_folder
 from brave_bridge.workbench.readiness import Readiness
 from brave_bridge.workbench.refusal import Refused
 
@@ -244,7 +245,7 @@ def draw(
     machine: Annotated[str, typer.Option("--machine", help="A machine of the fleet.")] = "",
     every: Annotated[bool, typer.Option("--all", help="Every machine of the fleet.")] = False,
     line: Annotated[str, typer.Option("--line", help="support: all releases of this line.")] = "",
-    to: Annotated[str, typer.Option("--to", help="The folder they go to.")] = ".",
+    to: Annotated[str, typer.Option("--to", help="The folder they go to.", show_default=NAME)] = "",
     json: Json = False,
 ) -> None:
     """Draw a view as SVG and PDF: the fleet, a machine's route or plan, how long support lasts."""
@@ -252,11 +253,11 @@ def draw(
     if name == "support":
         from brave_bridge.workbench.papers.export import export_support
 
-        written = export_support(target.words, line, Path(to))
+        written = export_support(target.words, line, papers_folder(to))
     else:
         from brave_bridge.workbench.papers.drawing import draw as draw_view
 
-        written = draw_view(name, target, Path(to), machine, every=every)
+        written = draw_view(name, target, papers_folder(to), machine, every=every)
     paths = [str(path) for path in written]
     print_said(json, "draw", *paths, files=paths)
 
@@ -265,11 +266,11 @@ def draw(
 def report(
     context: typer.Context,
     machine: Annotated[str, typer.Option("--machine", help="A machine of the fleet.")] = "",
-    to: Annotated[str, typer.Option("--to", help="The folder it goes to.")] = ".",
+    to: Annotated[str, typer.Option("--to", help="The folder it goes to.", show_default=NAME)] = "",
     json: Json = False,
 ) -> None:
     """Write all views of a machine, with their pictures and lists, as one PDF."""
     from brave_bridge.workbench.papers.drawing import report_of
 
-    path = str(report_of(context.obj.target, Path(to), machine))
+    path = str(report_of(context.obj.target, papers_folder(to), machine))
     print_said(json, "report", path, files=[path])

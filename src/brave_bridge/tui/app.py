@@ -5,7 +5,6 @@ from __future__ import annotations
 import gc
 from collections.abc import Iterable
 from functools import partial
-from pathlib import Path
 from time import monotonic
 from typing import TYPE_CHECKING
 
@@ -266,13 +265,13 @@ class BraveBridge(Frame):
             self.push_screen(Palette(id="--command-palette"))
 
     def action_export(self) -> None:
-        """Write what this view shows to files in the present folder."""
+        """Write what this view shows to files, in a folder of their own below the present one."""
         record, workspace = self.harbour.record(), self.workspace
         if record is not None:
             self.doing.do(
                 record.name,
                 "exporting",
-                lambda desk: workspace.export(desk, record, Path.cwd()),
+                lambda desk: workspace.export_here(desk, record),
                 lambda paths: self.notify("\n".join(map(str, paths)), title="written"),
             )
 

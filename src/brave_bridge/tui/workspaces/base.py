@@ -113,6 +113,12 @@ class Workspace(Vertical):
             yield "Enter", self.ENTER
         yield from ((one.label, one.words) for one in self.ACTIONS if one.when(record))
 
+    def export_here(self, desk: Desk, record: MachineRecord) -> list[Path]:
+        """Write it to files in a folder of their own below the present one. For a thread."""
+        from brave_bridge.workbench.papers.folder import papers_folder
+
+        return self.export(desk, record, papers_folder())
+
     def export(self, desk: Desk, record: MachineRecord, folder: Path) -> list[Path]:
         """Write what this view shows to files in a folder. For a thread."""
         from brave_bridge.workbench.papers.drawing import PAGES, draw_view

@@ -248,13 +248,14 @@ class WaysBackWorkspace(Workspace):
         self.app.push_screen(ConfirmByName(title, lines, name), delete)
 
     def action_card(self) -> None:
-        """Write the recovery card to the present folder."""
+        """Write the recovery card to a folder of papers below the present one."""
         from brave_bridge.workbench.papers.cards import save_card
+        from brave_bridge.workbench.papers.folder import papers_folder
 
         self.do(
             self.app.harbour.current,
             "making the recovery card",
-            lambda desk: save_card(desk, Path.cwd()),
+            lambda desk: save_card(desk, papers_folder()),
             lambda paths: self.notify(
                 "\n".join(str(path) for path in paths), title="print or photograph it"
             ),
