@@ -54,7 +54,7 @@ def run_all() -> None:
         return
     with still_archives(keep_all=True), tempfile.TemporaryDirectory(dir="/var/tmp") as name:
         folder = Path(name)
-        trees = (_fresh(folder / str(number)) for number in itertools.count())
+        trees = (fresh_tree(folder / str(number)) for number in itertools.count())
         crossed = []
         _by_hand(next(trees))
 
@@ -74,7 +74,8 @@ def run_all() -> None:
             print(f"| … {phase}, the last time | {took:.1f} s | | | |")
 
 
-def _fresh(tree: Path) -> Path:
+def fresh_tree(tree: Path) -> Path:
+    """A copy of the small Debian 11 that reaches its archives."""
     tree.mkdir()
     lab.copy_tree(lab.bullseye(), tree)
     with open("/etc/resolv.conf", "rb") as ours:

@@ -16,6 +16,8 @@ from tests.support import lab
 from tests.support.commands import run_command
 from tests.support.still_archives import still_archives
 
+from bench.leg import fresh_tree
+
 Mess = Callable[[Path], None]
 MESSES: dict[str, Mess] = {}
 _POSTINST = "#!/bin/sh\nexit 1\n"
@@ -134,6 +136,16 @@ def _settings_of_apt(tree: Path) -> None:
     _write(tree, "etc/apt/apt.conf.d/99ours", text)
 
 
+@mess("programs of a version in their name (php7.4, asked for by that)")
+def _versioned(tree: Path) -> None:
+    _write(tree, "usr/sbin/policy-rc.d", "#!/bin/sh\nexit 101\n", 0o755)
+    apt = ("env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-q", "-y")
+    _in_tree(tree, *apt, "update")
+    packages = ("php7.4-cli", "libapache2-mod-php7.4")
+    _in_tree(tree, *apt, "--no-install-recommends", "install", *packages)
+    (tree / "usr/sbin/policy-rc.d").unlink()
+
+
 def run_all(names: list[str]) -> None:
     """Each mess in turn, and a row for each."""
     if reason := lab.why_not():
@@ -141,20 +153,12 @@ def run_all(names: list[str]) -> None:
         return
     print("| mess | told ahead | crossing | proof |\n|---|---|---|---|")
     with still_archives(keep_all=True), tempfile.TemporaryDirectory(dir="/var/tmp") as name:
-        calm = _ahead(_fresh(Path(name) / "calm"))
+        calm = _ahead(fresh_tree(Path(name) / "calm"))
         for number, (title, make) in enumerate(MESSES.items()):
             if not names or any(part in title for part in names):
-                tree = _fresh(Path(name) / str(number))
+                tree = fresh_tree(Path(name) / str(number))
                 make(tree)
                 print(_row(title, tree, calm), flush=True)
-
-
-def _fresh(tree: Path) -> Path:
-    tree.mkdir()
-    lab.copy_tree(lab.bullseye(), tree)
-    with open("/etc/resolv.conf", "rb") as ours:
-        (tree / "etc/resolv.conf").write_bytes(ours.read())
-    return tree
 
 
 def _ask(tree: Path, *words: str) -> tuple[int, dict[str, Any]]:

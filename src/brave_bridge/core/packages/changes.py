@@ -82,6 +82,22 @@ class Skipping(msgspec.Struct, frozen=True, kw_only=True):
     """What scripts of the releases between do to config files that are changed here."""
 
 
+class Succession(msgspec.Struct, frozen=True):
+    """A family of packages by its version (``php7.4``), and the next one that a release has.
+
+    ``packages`` are those of it that go or stay without a source, each with its successor.
+    """
+
+    old: str
+    new: str
+    packages: tuple[tuple[str, str], ...]
+
+    @property
+    def coming(self) -> frozenset[str]:
+        """The successors."""
+        return frozenset(name for _, name in self.packages)
+
+
 class PackageChanges(msgspec.Struct, frozen=True):
     """All that happens to packages, as one of two: what is, and what shall be.
 
@@ -90,7 +106,8 @@ class PackageChanges(msgspec.Struct, frozen=True):
     ``ahead`` are newer here than any source has them. ``levels`` say how well each preference was
     met, ``prices`` what keeping a package costs.
     ``skipping``, for a leg after others, is what going straight to its end would leave out.
-    ``services`` are those of the packages that change.
+    ``services`` are those of the packages that change, ``successions`` the families of which the
+    next one does not come by itself.
     ``unsound`` is what does not fit together already before, which the plan mends;
     ``unchanged``, where a plan is about to be carried out, what stays in which version.
     """
@@ -109,6 +126,7 @@ class PackageChanges(msgspec.Struct, frozen=True):
     services: tuple[ServiceChange, ...] = ()
     unchanged: dict[str, str] = {}
     pinned: tuple[PackageChange, ...] = ()
+    successions: tuple[Succession, ...] = ()
 
     def __bool__(self) -> bool:
         return bool(self.arriving or self.removed)

@@ -5,7 +5,7 @@ import msgspec
 from brave_bridge.core.packages.preferences import Preferences
 
 SOURCE, CHANNEL, TOOL, OBSOLETE = "source", "channel", "tool", "obsolete"
-RESTART = "restart"
+RESTART, FAMILY = "restart", "family"
 KEPT = "keep"
 """The kinds of questions; the last is what an upgrade from a medium keeps."""
 
@@ -20,6 +20,7 @@ SOURCE_WORDS = {
 }
 _SWITCH = "suite "
 STAYS, GOES = "stays", "goes"
+COMES, NONE_COMES = "comes", "none comes"
 AT_ONCE, LATER = "at once", "later"
 
 
@@ -34,7 +35,7 @@ class PlanChoice(msgspec.Struct, frozen=True, kw_only=True):
     """A question of a plan: what it is about, what can be answered, what is.
 
     ``default`` is what is taken where nobody answers. ``other`` is, for a tool, the package that
-    may take its place.
+    may take its place; for a family of packages its successors, between blanks.
     """
 
     kind: str
@@ -80,6 +81,10 @@ def preferences_with(preferences: Preferences, choice: PlanChoice, answer: str) 
         return preferences.with_restart(choice.subject, later=answer == LATER)
     if choice.kind == KEPT:
         return msgspec.structs.replace(preferences, keep=answer)
+    if choice.kind == FAMILY:
+        coming = frozenset(choice.other.split())
+        added = preferences.add | coming if answer == COMES else preferences.add - coming
+        return msgspec.structs.replace(preferences, add=added)
     goes = answer != choice.default
     if goes == (choice.subject in preferences.remove):
         return preferences

@@ -14,6 +14,7 @@ from brave_bridge.core.planning.first_stage import first_stage
 from brave_bridge.core.planning.needed import needed_slots
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.prices import prices
+from brave_bridge.core.planning.successions import successions
 from brave_bridge.core.planning.universe import Universe
 
 _MOST_UNSOUND = 40
@@ -64,6 +65,7 @@ class _Telling:
             pinned=tuple(sorted(self._pinned(), key=lambda change: change.name)),
             levels=plan.levels,
             unchanged=self._unchanged() if self.explainer is None else {},
+            successions=tuple(successions(self.universe, plan)) if self.explainer else (),
             unsound=tuple(self._unsound()) if self.explainer else (),
             prices=tuple(prices(self.universe, plan, explainer)) if explainer else (),
         )

@@ -8,6 +8,7 @@ import msgspec
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.formats.paused_sources import paused_in, taken_up
 from brave_bridge.core.packages.changes import versions_by_name
+from brave_bridge.core.packages.choices import COMES, FAMILY, PlanChoice
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.proof.alerts import compare_alerts
@@ -103,8 +104,21 @@ def _tasks(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[TaskToDo]:
         for task in leg.tasks:
             if task.when == "after" and task.concerns(names):
                 yield TaskToDo(task.key_in(leg.key), task.text)
+    for plan in plans:
+        for choice in plan.choices:
+            if choice.kind == FAMILY and choice.answer == COMES:
+                yield TaskToDo(f"family:{choice.subject}", _to_carry_over(choice))
     for name, text in cures_by_hand(plans):
         yield TaskToDo(f"cure:{name}", text)
+
+
+def _to_carry_over(choice: PlanChoice) -> str:
+    """What the next of a family does not know of the one before."""
+    coming = choice.other.replace(" ", ", ")
+    return (
+        f"See that {coming} do what {choice.subject} did: its modules, settings and what used it "
+        "(a web server's modules and sites) are enabled for each version apart"
+    )
 
 
 def prove_return(way_back: str, differing: int, examples: Iterable[str], since: int = 0) -> Proof:

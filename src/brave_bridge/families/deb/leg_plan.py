@@ -8,8 +8,11 @@ from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile, entri
 from brave_bridge.core.packages.changes import PackageChange, PackageChanges
 from brave_bridge.core.packages.choices import (
     AT_ONCE,
+    COMES,
+    FAMILY,
     GOES,
     LATER,
+    NONE_COMES,
     OBSOLETE,
     RESTART,
     STAYS,
@@ -104,6 +107,7 @@ def with_packages(
     choices = (
         *asked,
         *_tool_choices(facts, plan.leg, preferences),
+        *_family_choices(changes, preferences),
         *_obsolete_choices(facts, changes),
         *_restart_choices(facts, changes, preferences),
     )
@@ -128,6 +132,24 @@ def _tool_choices(facts: Facts, leg: Leg, preferences: Preferences) -> Iterator[
                 default=STAYS,
                 other=successor.by,
             )
+
+
+def _family_choices(changes: PackageChanges, preferences: Preferences) -> Iterator[PlanChoice]:
+    """The families of packages whose next version does not come by itself: all of it, or none."""
+    for family in changes.successions:
+        names = ", ".join(sorted(family.coming))
+        yield PlanChoice(
+            kind=FAMILY,
+            subject=family.old,
+            about=f"{family.old} does not come along. Shall {family.new} take its place?",
+            options=(
+                Option(NONE_COMES, f"nothing takes the place of {family.old}"),
+                Option(COMES, f"{names} come; what was enabled is left to you"),
+            ),
+            answer=COMES if family.coming <= preferences.add else NONE_COMES,
+            default=NONE_COMES,
+            other=" ".join(sorted(family.coming)),
+        )
 
 
 def _obsolete_choices(facts: Facts, changes: PackageChanges) -> Iterator[PlanChoice]:

@@ -8,6 +8,7 @@ from brave_bridge.core.formats.text import byte_size, counted, plain, shortened
 from brave_bridge.core.packages.changes import PackageChange, Price
 from brave_bridge.core.packages.choices import (
     CHANNEL,
+    FAMILY,
     KEPT,
     LATER,
     OBSOLETE,
@@ -210,6 +211,7 @@ _KINDS = {
     SOURCE: "third party",
     CHANNEL: "which kind",
     TOOL: "has a successor",
+    FAMILY: "has a next one",
     OBSOLETE: "left",
     KEPT: "what is kept",
 }
