@@ -491,6 +491,7 @@ CASES = [
     ),
     ("unsigned-sources", STOP, "no active", source("# none")),
     ("source-keys", STOP, "key of a source is missing", {"key_files": ()}),
+    ("lost-lists", CAUTION, "list of files is gone of 2 packages", {"unlisted": ("tar", "grep")}),
     (
         "unknown-owners",
         STOP,

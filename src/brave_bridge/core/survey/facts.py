@@ -205,6 +205,8 @@ class Facts(msgspec.Struct, frozen=True):
     accounts: tuple[Account, ...] = ()
     offers: tuple[Offer, ...] = ()
     pins: tuple[Pin, ...] = ()
+    unlisted: tuple[str, ...] = ()
+    """Installed packages of which nobody knows any more which files are theirs."""
     unknown_owners: tuple[str, ...] = ()
     """Users and groups that files of packages are to belong to and that are not there, each with
     the place that says so."""

@@ -188,6 +188,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
             for name, text in seen.texts(path)
             for pin in read_pins(text, name)
         ),
+        unlisted=tuple(_unlisted(seen, known.packages)),
         unknown_owners=tuple(_unknown_owners(seen)),
         settings_against=tuple(settings.settings_against(told)),
         preferred_release=settings.preferred_release(told),
@@ -272,6 +273,12 @@ def _key_files(seen: Seen, known: DebRound):
     patterns = (*_KEY_FILES, *known.named_keys)
     found = {f.path: f for pattern in patterns for f in seen.paths(pattern)}
     return [f for f in found.values() if f.kind in ("file", "link")]
+
+
+def _unlisted(seen: Seen, packages: tuple[InstalledPackage, ...]) -> Iterator[str]:
+    """The packages whose list of files is gone, where there are such lists at all."""
+    if any(path.startswith(f"{INFO}/") for path in seen.found):
+        yield from (p.name for p in packages if p.is_present and not p.installed_at)
 
 
 def _unknown_owners(seen: Seen) -> Iterator[str]:
