@@ -143,6 +143,7 @@ def _versioned(tree: Path) -> None:
     _in_tree(tree, *apt, "update")
     packages = ("php7.4-cli", "libapache2-mod-php7.4")
     _in_tree(tree, *apt, "--no-install-recommends", "install", *packages)
+    _in_tree(tree, *apt, "dist-upgrade")
     (tree / "usr/sbin/policy-rc.d").unlink()
 
 
