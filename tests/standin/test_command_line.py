@@ -118,6 +118,13 @@ def test_a_person_reads_plain_lines(run):
     assert code == 0 and "empty" in out
 
 
+def test_what_is_left_to_do_is_told_at_the_end_of_every_leg_too(run):
+    code, out, err = run("tasks", demo="turnstone")
+    assert code == 0 and "nothing is left to a person" in out, err
+    code, _, err = run("tasks", "--to", "99", demo="turnstone")
+    assert code == 1 and "99" in err
+
+
 def test_a_plan_says_why_it_could_not_be_crossed(run):
     code, out, err = run("plan", "--to", "7")
     assert code == 0 and "would be refused" not in out, err

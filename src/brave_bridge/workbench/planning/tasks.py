@@ -38,11 +38,21 @@ def tasks_of(desk: Desk, to: str = "") -> tuple[Task, ...]:
     found = {task.key: task for task in (*_again(desk, done), *_left(proof, done))}
     facts = desk.facts()
     names = {package.name for package in facts.installed}
-    ahead = desk.routes(facts, to).named(to)
-    found |= {task.key: task for task in _ahead(ahead.legs, names, done)}
+    legs = _legs_ahead(desk, facts, to)
+    found |= {task.key: task for task in _ahead(legs, names, done)}
     if proof is not None and proof.passed:
         found |= {task.key: task for task in _kernels(desk, facts, done)}
     return tuple(found.values())
+
+
+def _legs_ahead(desk: Desk, facts: Facts, to: str) -> tuple[Leg, ...]:
+    """The legs ahead; none at the end of every leg. Refused where ``to`` is no goal."""
+    try:
+        return desk.routes(facts, to).named(to).legs
+    except Refused:
+        if to:
+            raise
+        return ()
 
 
 def _kernels(desk: Desk, facts: Facts, done: frozenset[str]) -> Iterator[Task]:
