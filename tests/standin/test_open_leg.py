@@ -8,6 +8,7 @@ import pytest
 from brave_bridge.cli.running import run as run_words
 from brave_bridge.core.crossing.requests import FileSwap, ReplaceFiles, SwapFiles
 from brave_bridge.runner.briefs import CrossBrief
+from brave_bridge.runner.login_notice import NOTICE
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing.swapping import replace_files, swap_files
 from brave_bridge.workbench.members import FleetMember
@@ -54,6 +55,16 @@ def run(left_open, capsys):
         return code, seen.out + seen.err
 
     return command
+
+
+def test_who_logs_in_is_told_until_the_leg_is_whole(left_open, run):
+    told = left_open.machine.files.read(NOTICE, 2000).decode()
+    assert "5.3 bowline to 7 diamond was begun on this machine and is not whole" in told
+    assert "It stands at stage two: " in told and "brave-bridge go-on; back: " in told
+    mend(left_open)
+    code, said = run("go-on", "--yes")
+    assert code == 0, said
+    assert not (left_open.machine.root / NOTICE.lstrip("/")).parent.exists()
 
 
 def test_however_often_it_is_gone_on_with_half_done_is_not_whole(left_open, run):

@@ -82,6 +82,7 @@ from brave_bridge.machines.secrets import with_credentials
 from brave_bridge.runner import after_boot
 from brave_bridge.runner.checking import ask_checks
 from brave_bridge.runner.held_off import HeldOff
+from brave_bridge.runner.login_notice import place_notice, take_notice_away
 from brave_bridge.runner.open_legs import OPEN_LEG
 from brave_bridge.runner.performing import past_systems
 from brave_bridge.runner.performing.bundles import bundle_read
@@ -214,11 +215,13 @@ class Performer:
     @_perform.register
     def _(self, request: KeepOpenLeg, seq: int, report: Report) -> Reply:
         OPEN_LEG.change(self.machine.state, lambda _: request.leg)
+        place_notice(self.machine, request.leg)
         return Done(f"{request.leg.title}: {request.leg.at}")
 
     @_perform.register
     def _(self, request: CloseLeg, seq: int, report: Report) -> Reply:
         OPEN_LEG.remove(self.machine.state)
+        take_notice_away(self.machine)
         return Done("no leg is under way")
 
     @_perform.register
