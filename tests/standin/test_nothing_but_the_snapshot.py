@@ -6,8 +6,13 @@ import shutil
 import pytest
 
 from brave_bridge.cli.running import run as run_words
+from brave_bridge.core.proof.checks import COMMAND, OwnCheck
 from brave_bridge.machines.tree import open_tree
-from tests.support.runs import carry_out
+from brave_bridge.runner.briefs import ReturnBrief
+from brave_bridge.workbench.beginning import completed
+from brave_bridge.workbench.desk import Desk
+from brave_bridge.workbench.kept.own_checks import forget_check, set_check
+from tests.support.runs import carry_out, take_snapshot
 from tests.support.trees import TRIAL
 
 NOISE = b"\x00not what was written" * 400
@@ -140,3 +145,16 @@ def test_a_damaged_file_is_left_out_with_where_else_it_is(machine):
     assert desk.machine.files.read("/etc/hostname", 99) == b"petrel\n"
     assert desk.machine.files.read("/etc/quay.conf", 99) == b"after"
     assert "/etc/quay.conf could not come back" in words and "put-back later" in words
+
+
+def test_checks_of_a_person_keep_no_return_from_beginning(stand_in, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    desk = stand_in("petrel")
+    set_check(desk.target.kind, OwnCheck(name="tides", kind=COMMAND, target=("true",)))
+    try:
+        way_back = take_snapshot(desk, "before").id
+        desk.machine.files.write("/var/lib/dpkg/status", b"\0 rubbish")
+        brief = completed(Desk(desk.target, desk.machine), ReturnBrief("deb", way_back, "damaged"))
+        assert brief.around.checks == () and brief.baseline is None
+    finally:
+        forget_check(desk.target.kind, "tides")

@@ -15,6 +15,7 @@ import msgspec
 from brave_bridge.core.crossing.around_restart import AroundRestart
 from brave_bridge.core.crossing.stage import ended_well, why_it_failed
 from brave_bridge.core.crossing.surroundings import Surroundings
+from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.findings import stops
 from brave_bridge.core.survey.platform import PAST_MARK
@@ -169,16 +170,27 @@ def record(desk: Desk, kind: str, title: str, brief: Brief, unattended: bool) ->
 def completed(desk: Desk, brief: Brief) -> Brief:
     """A brief with what surrounds a restart of this machine, and what a return is held against."""
     if hasattr(brief, "around"):
-        kind = desk.target.kind
-        around = AroundRestart(
-            maintenance_in(read_decisions(desk.machine)),
-            checks_for(kind, desk.machine.name, desk.facts()) if all_checks(kind) else (),
-        )
+        maintenance = maintenance_in(read_decisions(desk.machine))
+        around = AroundRestart(maintenance, _checks_of(desk))
         brief = msgspec.structs.replace(brief, around=around)
     if isinstance(brief, ReturnBrief | KeptBrief):
         way_back = brief.way_back if isinstance(brief, ReturnBrief) else ""
         brief = msgspec.structs.replace(brief, baseline=_baseline_of(desk, way_back))
     return brief
+
+
+def _checks_of(desk: Desk) -> tuple[OwnCheck, ...]:
+    """A person's checks of the machine; none where it cannot be told what it is.
+
+    A return needs nothing but the snapshot and the tree.
+    """
+    kind = desk.target.kind
+    try:
+        if not all_checks(kind):
+            return ()
+        return checks_for(kind, desk.machine.name, desk.facts())
+    except (MachineError, Refused):
+        return ()
 
 
 def _baseline_of(desk: Desk, way_back: str) -> Facts | None:

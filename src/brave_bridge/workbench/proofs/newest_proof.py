@@ -9,6 +9,7 @@ from brave_bridge.core.crossing.prove_patiently import answered_in
 from brave_bridge.core.crossing.replies import FactsRead, Restored, SnapshotTaken
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.proof.alike import both, hold_against
+from brave_bridge.core.proof.checks import OwnCheck
 from brave_bridge.core.proof.compare import Proof, prove, prove_return
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.families.registry import baseline as read_baseline
@@ -34,13 +35,14 @@ def proof_now(desk: Desk) -> tuple[ProcedureRow, Proof]:
         raise Refused("proving", "no crossing is in the logbook")
     brief = known_brief(row.brief)
     if isinstance(brief, ReturnBrief):
-        return row, _of_return(desk, row, brief.way_back)
+        return row, _of_return(desk, row, brief)
     if not isinstance(brief, CrossBrief):
         raise Refused("proving", f"what crossing {row.id} was to do cannot be read any more")
     return row, _of_crossing(desk, row, brief)
 
 
-def _of_return(desk: Desk, row: ProcedureRow, way_back: str) -> Proof:
+def _of_return(desk: Desk, row: ProcedureRow, brief: ReturnBrief) -> Proof:
+    way_back = brief.way_back
     found = desk.beside.returning.preview(desk.snapshots.find(way_back))
     restored = _reply(desk, row.id, "RestoreSnapshot", Restored)
     began = (restored.running_since_ns if restored else 0) or _nanoseconds(row.ended)
@@ -49,8 +51,7 @@ def _of_return(desk: Desk, row: ProcedureRow, way_back: str) -> Proof:
     before = baseline_before(desk, way_back)
     if before is None:
         return proof
-    now = read_baseline(desk.machine, desk.family(), answered_in(before))
-    return both(proof, hold_against(before, now))
+    return both(proof, hold_against(before, _read_now(desk, before, brief.around.checks)))
 
 
 def _nanoseconds(moment: str) -> int:
@@ -66,11 +67,14 @@ def _of_crossing(desk: Desk, row: ProcedureRow, brief: CrossBrief) -> Proof:
     baseline = brief.begun.baseline if brief.begun else read.facts if read else None
     if baseline is None:
         raise Refused("proving", f"crossing {row.id} has no baseline yet")
-    now = read_baseline(desk.machine, desk.family(), answered_in(baseline))
-    asked = ask_checks(desk.machine, brief.checks)
-    now = msgspec.structs.replace(now, topics=(*now.topics, *asked))
-    proof = prove(baseline, now, brief.plans)
+    proof = prove(baseline, _read_now(desk, baseline, brief.checks), brief.plans)
     return proof.without_done(read_decisions(desk.machine).tasks_done)
+
+
+def _read_now(desk: Desk, before: Facts, checks: tuple[OwnCheck, ...]) -> Facts:
+    """The machine as it is, with a person's own checks; what answered before is waited for."""
+    now = read_baseline(desk.machine, desk.family(), answered_in(before))
+    return msgspec.structs.replace(now, topics=(*now.topics, *ask_checks(desk.machine, checks)))
 
 
 def baseline_before(desk: Desk, way_back: str = "") -> Facts | None:

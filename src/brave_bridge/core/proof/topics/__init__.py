@@ -78,7 +78,7 @@ def _compare(topic: TopicSeen, now: TopicSeen, around: Around) -> Iterator[Diffe
     newly_unanswered = now.unanswered if now.unanswered != topic.unanswered else ""
     if newly_unanswered or not now:
         why = newly_unanswered or now.absent
-        verdict = NOT_READ if newly_unanswered or now is NOTHING else UNEXPLAINED
+        verdict = NOT_READ if newly_unanswered else UNEXPLAINED
         yield Difference(topic.name, "read", "not known", verdict, why, topic.name)
     if not now:
         return
