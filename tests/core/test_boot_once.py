@@ -4,14 +4,16 @@ import msgspec
 import pytest
 
 from brave_bridge.core.crossing.kernels.boot_once import boot_once
-from brave_bridge.core.crossing.replies import FactsRead, Failed, Restarted, TrialArranged
+from brave_bridge.core.crossing.replies import Answered, FactsRead, Failed, Restarted, TrialArranged
 from brave_bridge.core.crossing.requests import (
     ArrangeTrial,
     Ask,
+    AwaitAnswer,
     EndTrial,
     ReadFacts,
     Restart,
 )
+from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.survey.topic import TopicSeen
 from tests.core.test_cross_script import Machine, drive
 from tests.core.test_restart_script import NEW, OLD, up
@@ -95,3 +97,18 @@ def test_nothing_is_restarted_where_nothing_would_bring_it_back():
     assert not [r for r in machine.asked if isinstance(r, Restart)]
     same = Trying(seen(NEW, "b"))
     assert drive(boot_once(OLD), same).at == "ready"
+
+
+def test_a_guest_that_does_not_stop_takes_the_trial_back():
+    machine = Trying(seen(NEW, "b", webd="active"))
+    guests = (Guest("tide-archive", "libvirt", "running"),)
+    at_work = msgspec.structs.replace(machine.now.activity, guests=guests)
+    machine.now = msgspec.structs.replace(machine.now, activity=at_work)
+    machine.instead(lambda r: isinstance(r, AwaitAnswer), Failed("waiting", "it is still: running"))
+    machine.instead(lambda r: isinstance(r, Ask) and "shut down" in r.title, Answered("stop", "-"))
+    outcome = drive(boot_once(NEW), machine)
+    assert (outcome.state, outcome.at) == ("stopped", "restart")
+    assert "tide-archive does not shut down" in outcome.why
+    assert not [r for r in machine.asked if isinstance(r, Restart)]
+    (taken_back,) = machine.ended()
+    assert not taken_back.watch_only and not taken_back.kernel

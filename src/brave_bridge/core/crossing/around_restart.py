@@ -27,7 +27,7 @@ def surrounded(how: AroundRestart, now: Facts, restart: Script[CameUp]) -> Scrip
     """Carry out a restart within its surroundings; they are left again whatever it comes to."""
     came, warnings = yield from around(how.at(now), restart)
     if not isinstance(came, CameUp):
-        return CameUp(failure=f"no restart: {came.why}", warnings=warnings)
+        return CameUp(failure=f"no restart: {came.why}", not_begun=True, warnings=warnings)
     return msgspec.structs.replace(came, warnings=came.warnings + warnings)
 
 

@@ -50,14 +50,15 @@ _EMERGENCY = ("emergency.service", "rescue.service")
 class CameUp(msgspec.Struct, frozen=True):
     """What a restart came to. ``failure`` says why there was none, ``faults`` what is wrong.
 
-    ``declined``: the person goes on without one. ``on_trial``: the loader takes what ran before
-    at every further boot, until the trial is ended.
+    ``declined``: the person goes on without one; ``not_begun``: the machine runs as it did.
+    ``on_trial``: the loader takes what ran before at every further boot, until the trial is ended.
     """
 
     facts: Facts | None = None
     faults: tuple[str, ...] = ()
     failure: str = ""
     declined: bool = False
+    not_begun: bool = False
     on_trial: bool = False
     warnings: tuple[str, ...] = ()
     """What a person has to know of what surrounded it."""
@@ -113,7 +114,7 @@ def restart(now: Facts, why: Sequence[str], kernel: str, key: str) -> Script[Cam
 def restart_on_trial(now: Facts, trial: Trial, kernel: str, key: str) -> Script[CameUp]:
     """Restart into what is on trial, and look what came up; it is tried once only."""
     if why := why_no_restart(now, kernel):
-        return CameUp(failure=why)
+        return CameUp(failure=why, not_begun=True)
     arranged = yield from arrange()
     came = yield from _asked_for(now, "\n".join((*trial.words, *arranged)), kernel, key)
     return (yield from looked_on(came, trial))
@@ -122,7 +123,7 @@ def restart_on_trial(now: Facts, trial: Trial, kernel: str, key: str) -> Script[
 def restart_at_once(now: Facts, kernel: str, key: str) -> Script[CameUp]:
     """Restart a machine whose person has agreed to it already; see ``restart``."""
     if why := why_no_restart(now, kernel):
-        return CameUp(failure=why)
+        return CameUp(failure=why, not_begun=True)
     trial = yield from on_trial(now, kernel, key)
     yield from arrange()
     came = yield from _restarted(now, kernel, key)

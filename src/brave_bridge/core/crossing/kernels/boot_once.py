@@ -36,6 +36,8 @@ def boot_once(kernel: str, around: AroundRestart = AroundRestart()) -> Script[Ou
 def _tried(before: Facts, kernel: str, trial: Trial, around: AroundRestart) -> Script[Outcome]:
     restart = restart_on_trial(before, trial, kernel, _KEY)
     came = yield from surrounded(around, before, restart)
+    if came.not_begun:
+        return (yield from _taken_back(kernel, came))
     yield from Checkpoint(title="Checkpoint: came up", name="came up", leg=0)
     if came.facts is None or came.faults:
         why = came.failure or "; ".join(came.faults)
@@ -55,6 +57,15 @@ def _tried(before: Facts, kernel: str, trial: Trial, around: AroundRestart) -> S
         "it is not the default yet",
     )
     return Outcome(state="done", proof=proof, warnings=came.warnings + told)
+
+
+def _taken_back(kernel: str, came: CameUp) -> Script[Outcome]:
+    """Nothing was restarted: the next boot, whoever asks for it, is as it would have been."""
+    told = yield from warned(
+        EndTrial(title="Take the trial back"), f"the next boot still takes {kernel}, once"
+    )
+    outcome = _stopped("restart", came.failure, "mend the cause, then try it again")
+    return msgspec.structs.replace(outcome, warnings=came.warnings + told)
 
 
 def _lacking(facts: Facts, kernel: str) -> str:
