@@ -5,7 +5,8 @@ import pytest
 
 from brave_bridge.core.boot.entries import BootEntry, Loader
 from brave_bridge.core.crossing.cross import cross_route
-from brave_bridge.core.crossing.replies import FactsRead, PackagesPlanned, Ran
+from brave_bridge.core.crossing.open_leg import OpenLeg
+from brave_bridge.core.crossing.replies import Answered, FactsRead, PackagesPlanned, Ran
 from brave_bridge.core.crossing.requests import Ask, KeepOpenLeg, PlanPackages, ReadFacts, Restart
 from brave_bridge.core.crossing.two_stages import TwoStages
 from brave_bridge.core.formats.fault_lines import fault_lines
@@ -22,7 +23,7 @@ from tests.core.test_cross_script import BROKEN, Machine, cross, crossed_facts, 
 from tests.core.test_restart_script import NEW, OLD, Restarting, well, with_restart
 from tests.core.test_restart_script import cross as cross_over_a_restart
 from tests.core.test_rules import all_rules, judged
-from tests.support.facts import facts, package
+from tests.support.facts import change, facts, package, plan
 
 SAID = """Setting up quay-webd (2) ...
 update-quay: cannot write /boot/quay.img: No space left on device
@@ -201,3 +202,29 @@ def test_a_failure_of_the_whole_package_manager_is_told_with_all_its_words():
     first, *_ = fault_lines(FATAL)
     assert first.startswith("dpkg: unrecoverable fatal error, aborting: unknown system user")
     assert first.endswith("can remove the override manually with dpkg-statoverride")
+
+
+def gone_on_with(free: int, choice: str | None = None):
+    """A leg that is gone on with while a kernel is to come; what it came to, and the machine."""
+    brings = plan(upgraded=(change("quay-linux-image", "5", "6", section="kernel"),))
+    kernels = (Kernel(OLD, f"/boot/vmlinuz-{OLD}", 50_000_000),)
+    here = facts(kernels=kernels, space=(Space("/boot", free, 10**9, 1),))
+    machine = Machine().instead(lambda r: isinstance(r, ReadFacts), FactsRead(here))
+    if choice:
+        asked = lambda r: isinstance(r, Ask) and "without room" in r.title  # noqa: E731
+        machine.instead(asked, Answered(choice, "person"))
+    begun = OpenLeg(
+        family="deb", plans=(brings,), number=0, baseline=here, ways_back=("s-1",), at="stage two"
+    )
+    script = cross_route(TwoStages(DebCommands()), (brings,), begun)
+    return drive(script, machine), machine
+
+
+def test_room_for_a_kernel_is_asked_for_again_whenever_it_is_gone_on():
+    outcome, machine = gone_on_with(free=10_000_000)
+    assert (outcome.state, outcome.at) == ("failed", "ready")
+    assert outcome.why.startswith("there is no room for a kernel: /boot: 10.0 MB free")
+    assert "repair" not in " ".join(machine.ran())
+    for free, choice in ((10_000_000, "go on"), (10**9, None)):
+        outcome, machine = gone_on_with(free, choice)
+        assert "no room for a kernel" not in outcome.why

@@ -30,7 +30,14 @@ from brave_bridge.core.crossing.stage import (
     what_was_seen,
     why_it_failed,
 )
+from brave_bridge.core.survey.boot_fitness import (
+    room_for_a_kernel,
+    spare_kernels,
+    unfit_to_boot,
+)
 from brave_bridge.core.survey.facts import Facts
+
+MAKE_ROOM = "make room first"
 
 
 class TwoStages(LegProcedure):
@@ -161,6 +168,8 @@ class _TwoStageLeg:
 
     def _take_up_where_it_stood(self) -> Script[Outcome | None]:
         """Repair what the try before left, and have the sources point at the leg's end."""
+        if why := (yield from self._without_room()):
+            return (yield from self.leg.failed("ready", why))
         self.half_done = yield from repair(self.commands)
         reply = yield from ReadFacts(title="Read what is there and what is missing")
         if not isinstance(reply, FactsRead):
@@ -174,6 +183,31 @@ class _TwoStageLeg:
         elif now != {file.path: file.text for file in self.leg.plan.sources.files}:
             self.leg.warnings += ("the sources were edited by hand since the leg began",)
         return None
+
+    def _without_room(self) -> Script[str]:
+        """Why it must not go on for want of room for a kernel that is still to be set up."""
+        facts, room = self.leg.facts, room_for_a_kernel(self.leg.facts)
+        here = {package.name: package.version for package in facts.installed}
+        awaited = [
+            change.name
+            for change in self.leg.plan.packages.arriving
+            if change.section.endswith("kernel") and here.get(change.name) != change.new
+        ]
+        lacking = [one.version for one in facts.kernels if unfit_to_boot(facts, one.version)]
+        if room is None or room.is_enough or not (awaited or lacking):
+            return ""
+        spare = spare_kernels(facts)
+        advice = f"\nThese may go: {', '.join(spare[:4])}." if spare else ""
+        answer = yield from Ask(
+            title="Go on without room for a kernel?",
+            key=f"boot-room-{self.leg.number}",
+            detail=f"{room.words}. Still to be set up: {', '.join(awaited or lacking)}.{advice}",
+            choices=(GO_ON, MAKE_ROOM),
+            default=MAKE_ROOM,
+        )
+        if isinstance(answer, Answered) and answer.choice == GO_ON:
+            return ""
+        return f"there is no room for a kernel: {room.words}"
 
     def _settle(self) -> Script[Outcome]:
         """Give the config files the version that was decided, and check the packages."""
