@@ -9,6 +9,7 @@ from brave_bridge.core.packages.changes import PackageChanges, difference
 from brave_bridge.core.proof.compare import prove, prove_return
 from brave_bridge.core.releases.conditions import LegTask
 from brave_bridge.core.survey.facts import ChangedConfig, Identity
+from brave_bridge.core.survey.manager_settings import PreferredRelease
 from tests.support.facts import NEW_SOURCES, change, facts, package, plan
 
 
@@ -165,3 +166,14 @@ def test_a_difference_is_told_package_by_package():
         "quay-lamp goes away; in the plan it is not touched",
         "quay-webd comes to 3; in the plan it comes to 2",
     ]
+
+
+def test_a_release_of_before_that_is_still_preferred_is_left_to_a_person():
+    told = PreferredRelease("bowline", "APT::Default-Release", "/etc/apt/apt.conf.d/99ours:1")
+    before = msgspec.structs.replace(facts(), preferred_release=told)
+    tasks = {task.key: task.text for task in prove(before, facts(), (plan(),)).tasks}
+    assert "Have APT::Default-Release name diamond" in tasks["preferred-release"]
+    assert "/etc/apt/apt.conf.d/99ours:1" in tasks["preferred-release"]
+    other = msgspec.structs.replace(told, name="elsewhere")
+    before = msgspec.structs.replace(before, preferred_release=other)
+    assert "preferred-release" not in {t.key for t in prove(before, facts(), (plan(),)).tasks}

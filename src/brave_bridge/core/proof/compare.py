@@ -104,12 +104,27 @@ def _tasks(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[TaskToDo]:
         for task in leg.tasks:
             if task.when == "after" and task.concerns(names):
                 yield TaskToDo(task.key_in(leg.key), task.text)
+    yield from _still_preferred(baseline, plans)
     for plan in plans:
         for choice in plan.choices:
             if choice.kind == FAMILY and choice.answer == COMES:
                 yield TaskToDo(f"family:{choice.subject}", _to_carry_over(choice))
     for name, text in cures_by_hand(plans):
         yield TaskToDo(f"cure:{name}", text)
+
+
+def _still_preferred(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[TaskToDo]:
+    """A release of before that the package manager is told to prefer: it refuses to work then."""
+    preferred = baseline.preferred_release
+    starts = [plan.leg.start for plan in plans]
+    left = {name for start in starts for name in (start.codename, start.suite, start.version)}
+    if preferred is not None and preferred.name in left:
+        end = plans[-1].leg.end
+        text = (
+            f"Have {preferred.setting} name {end.codename or end.title} in {preferred.where}, or "
+            f"take it out: it still prefers {preferred.name}, and nothing can be installed by hand"
+        )
+        yield TaskToDo("preferred-release", text)
 
 
 def _to_carry_over(choice: PlanChoice) -> str:
