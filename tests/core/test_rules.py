@@ -834,3 +834,12 @@ def test_a_weak_index_of_an_unknown_kind_is_not_called_obsolete():
 def test_the_page_of_rules_is_that_of_the_rules():
     page = Path(__file__).parents[2] / "docs/rules.md"
     assert page.read_text(encoding="utf-8") == rule_book(all_rules()), "make rules"
+
+
+def test_what_is_our_own_is_no_finding_about_the_machine():
+    ours = package("brave-bridge", "1.0")
+    known = {finding.id: finding for finding in judged(packages=(*HEALTHY.packages, ours))}
+    assert "brave-bridge" not in known["unknown-origin"].evidence
+    unit = Unit("brave-bridge-20261202-120000-crossing.service", "failed", "failed")
+    activity = msgspec.structs.replace(HEALTHY.activity, units=(*HEALTHY.activity.units, unit))
+    assert {f.id: f for f in judged(activity=activity)}["failed-services"].verdict == CLEAR

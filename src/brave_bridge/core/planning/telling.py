@@ -16,6 +16,7 @@ from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.prices import prices
 from brave_bridge.core.planning.successions import successions
 from brave_bridge.core.planning.universe import Universe
+from brave_bridge.core.survey.own_parts import is_own_package
 
 _MOST_UNSOUND = 40
 _MOST_REASONS = 400
@@ -145,7 +146,8 @@ class _Telling:
     def _obsolete(self) -> Iterator[str]:
         """The packages that stay though no source has them any more."""
         for slot, version in self.plan.after.items():
-            if slot in self.plan.before and version.name not in self.universe.archive:
+            ours = is_own_package(version.name)
+            if slot in self.plan.before and version.name not in self.universe.archive and not ours:
                 yield slot
 
     def _pinned(self) -> Iterator[PackageChange]:

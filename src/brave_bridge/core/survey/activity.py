@@ -5,6 +5,7 @@ import msgspec
 from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.proc import Port
 from brave_bridge.core.formats.systemd import Unit
+from brave_bridge.core.survey.own_parts import is_own_unit
 
 WHETHER_IT_STARTS = "starting not known"
 """Said of a unit where nobody told what starts by itself."""
@@ -57,8 +58,8 @@ class Activity(msgspec.Struct, frozen=True):
 
     @property
     def failed(self) -> tuple[Unit, ...]:
-        """The units that have failed."""
-        return tuple(unit for unit in self.units if unit.has_failed)
+        """The units that have failed, but for ours."""
+        return tuple(u for u in self.units if u.has_failed and not is_own_unit(u.name))
 
     @property
     def timers(self) -> tuple[Unit, ...]:

@@ -2,6 +2,7 @@
 
 from brave_bridge.core.survey.activity import WHETHER_IT_STARTS
 from brave_bridge.core.survey.facts import Facts
+from brave_bridge.core.survey.own_parts import is_own_unit
 from brave_bridge.core.survey.topic import TopicSeen
 from brave_bridge.families.baseline.reading import AT_REST, absent, no_answer, topic, unread
 from brave_bridge.families.topics.activity import UNIT_FILES, UNITS
@@ -33,11 +34,11 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         unit.name: f"{unit.active}/{unit.sub}"
         + (f" {WHETHER_IT_STARTS}" if not_listed else " enabled" if unit.name in enabled else "")
         for unit in activity.units
-        if not unit.name.startswith(_PASSING)
+        if not unit.name.startswith(_PASSING) and not is_own_unit(unit.name)
     }
     values |= {
         name: "unloaded enabled"
         for name in sorted(enabled)
-        if name not in values and "@." not in name
+        if name not in values and "@." not in name and not is_own_unit(name)
     }
     return topic(NAME, values, _WHERE, not_listed and f"which start by themselves: {not_listed}")

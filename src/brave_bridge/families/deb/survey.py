@@ -54,6 +54,8 @@ _KEY_FILES = (
     "/usr/share/keyrings/*",
     "/etc/apt/keyrings/*",
 )
+_WILD = re.compile(r"[*?\[]")
+_MOST_KEYS = 50
 _SHARED_KEYS = _KEY_FILES[:2]
 _PREFERENCES = ("/etc/apt/preferences", "/etc/apt/preferences.d/*")
 _LOGS = ("/var/log/dpkg.log", "/var/log/dpkg.log.*")
@@ -156,10 +158,15 @@ def further(known: DebRound) -> tuple[Query, ...]:
     return (
         Sums(tuple(paths)),
         Names(known.named_keys),
-        Contents((*known.named_keys, *_SHARED_KEYS), LARGEST_KEYS),
+        Contents((*_plain_paths(known.named_keys), *_SHARED_KEYS), LARGEST_KEYS),
         Stanzas((f"{LISTS}/*_Packages*",), names, ("Package", "Version", "Size")),
         *known.kernel_queries,
     )
+
+
+def _plain_paths(paths: tuple[str, ...]) -> tuple[str, ...]:
+    """Paths that a tree's own files name: each one file, and no more of them than anybody has."""
+    return tuple(path for path in paths if not _WILD.search(path))[:_MOST_KEYS]
 
 
 def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Facts:

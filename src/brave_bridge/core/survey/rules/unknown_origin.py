@@ -2,6 +2,7 @@
 
 from brave_bridge.core.formats.text import counted
 from brave_bridge.core.survey.findings import Situation, caution, clear, rule
+from brave_bridge.core.survey.own_parts import is_own_package
 
 
 @rule(
@@ -15,7 +16,11 @@ from brave_bridge.core.survey.findings import Situation, caution, clear, rule
 def unknown_origin(situation: Situation):
     facts = situation.facts
     known = {offer.name for offer in facts.offers}
-    nowhere = [package for package in facts.installed if package.name not in known]
+    nowhere = [
+        package
+        for package in facts.installed
+        if package.name not in known and not is_own_package(package.name)
+    ]
     if not nowhere:
         yield clear("Every package comes from a known source", facts.where("indices"))
         return
