@@ -71,3 +71,17 @@ def test_every_write_is_a_change_however_close_the_next_one(watched):
         logbook.ask_to_rest("trial", len(seen) % 2 == 1)
         seen.append(logbook.change)
     assert len(set(seen)) == 201
+
+
+def test_a_logbook_that_is_moved_meanwhile_is_waited_for(watched, monkeypatch):
+    logbook = watched.logbook()
+    real, gone = type(logbook).change, iter((True, True, False, True))
+
+    def change(self):
+        if next(gone, False):
+            raise FileNotFoundError("logbook.sqlite")
+        return real.fget(self)
+
+    monkeypatch.setattr(type(logbook), "change", property(change))
+    logbook.set_state("trial", "done", Outcome(state="done"))
+    assert following.follow(watched, "trial", lambda line: None, ask=False).state == "done"

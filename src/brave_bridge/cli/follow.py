@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from brave_bridge.store.logbook import Logbook
 
 _POLL_SECONDS = 0.02
+_MOVED_SECONDS = 10.0
+"""How long the logbook may be out of sight, as while a past system is kept."""
 _LONG_SECONDS, _AGAIN_SECONDS = 3.0, 10.0
 """After how long a request is told of that has not ended, and how often it is told again."""
 
@@ -48,7 +50,11 @@ def follow(
     silent, seen, waits = 0, b"", False
     while True:
         tend(desk)
-        before, seen = seen, logbook.change
+        before, seen = seen, _change_of(logbook)
+        if not seen and silent * _POLL_SECONDS <= _MOVED_SECONDS:
+            silent += 1
+            time.sleep(_POLL_SECONDS)
+            continue
         if before == seen and not (waits or silent) and desk.runner_is_there():
             time.sleep(_POLL_SECONDS)
             continue
@@ -61,6 +67,14 @@ def follow(
         if silent * _POLL_SECONDS > 15:
             raise RunnerGone(procedure)
         time.sleep(_POLL_SECONDS)
+
+
+def _change_of(logbook: "Logbook") -> bytes:
+    """The logbook's change counter; empty while its folder is on the way to another place."""
+    try:
+        return logbook.change
+    except FileNotFoundError:
+        return b""
 
 
 class _Telling:

@@ -91,7 +91,7 @@ class Knocks(msgspec.Struct, frozen=True):
 
     seconds: float = 1.5
     before: dict[str, str] = {}
-    more_seconds: float = 30.0
+    more_seconds: float = 15.0
 
 
 Query = Contents | Names | Links | Below | Rooms | Sums | Stanzas | Answers | Knocks
