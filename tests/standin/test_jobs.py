@@ -90,7 +90,7 @@ def test_a_number_that_another_process_has_by_now_is_not_its_job(job):
     (job / "code").remove()
     (job / "birth").remove()
     (job / "pid").write(f"{os.getpid()}\n".encode())
-    assert jobs.state_of(job).state == "lost"
+    assert wait(job).state == "lost"
 
 
 def test_a_long_output_loses_its_middle(job):
