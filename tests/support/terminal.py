@@ -60,9 +60,18 @@ class Terminal:
 
     def go_to_next_field(self, key: str = "Tab") -> None:
         """Go to the next field of a dialog; what is typed then goes into that."""
-        row = self._row()
+        row = self._row_at_rest()
         self.press(key)
         self._look_for(lambda shown: self._row() != row, "came to the next field", 120)
+
+    def _row_at_rest(self) -> str:
+        """The cursor's row once it stays there: what is painted moves it about."""
+        row, seen = self._row(), 0
+        while seen < 4:
+            time.sleep(0.05)
+            now = self._row()
+            row, seen = now, seen + 1 if now == row else 0
+        return row
 
     def _row(self) -> str:
         """The row in which the terminal's cursor stands."""
