@@ -7,6 +7,9 @@ from pysequoia import Cert, Sig, verify
 
 from brave_bridge.archives.fault import ArchiveFault
 
+NEVER = datetime.max.replace(tzinfo=UTC)
+"""The end of what does not end."""
+
 _LARGEST_KEYRING = 4_000_000
 
 
@@ -58,18 +61,18 @@ def _why_not_good(signer: str, known: list[Cert], now: datetime) -> str:
         return f"the key {signer} that signed it was revoked"
     ends = [end_of(cert) for cert in own]
     # An older copy of a certificate may be beside one whose owner has prolonged it.
-    if own and all(end is not None and "" < end <= f"{now:%Y-%m-%d}" for end in ends):
-        return f"the key {signer} that signed it expired on {max(filter(None, ends))}"
+    past = [end for end in ends if end is not None and end <= now]
+    if own and len(past) == len(own):
+        return f"the key {signer} that signed it expired on {max(past):%Y-%m-%d}"
     return ""
 
 
-def end_of(cert: Cert) -> str | None:
-    """The day (ISO 8601) on which a certificate expires; empty where it does not.
+def end_of(cert: Cert) -> datetime | None:
+    """When a certificate expires; ``NEVER`` where it does not.
 
     None where nothing that is trusted today binds it together, so that it has no end to tell.
     """
     try:
-        end = cert.expiration
+        return cert.expiration or NEVER
     except RuntimeError:
         return None
-    return f"{end:%Y-%m-%d}" if end is not None else ""

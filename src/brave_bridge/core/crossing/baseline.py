@@ -40,5 +40,5 @@ def told_of(baseline: Facts) -> tuple[str, ...]:
         for topic in baseline.topics
         if topic.unanswered
     )
-    settings = next((topic.values for topic in baseline.topics if topic.name == TOPIC), {})
-    return lacking + tuple(f"before the change already, {words}" for words in refused(settings))
+    broken = refused(baseline.values_of(TOPIC))
+    return lacking + tuple(f"before the change already, {words}" for words in broken)

@@ -51,8 +51,7 @@ def prove_patiently(
 
 def answered_in(before: Facts | None) -> dict[str, str]:
     """What the ports of a baseline did when somebody connected, by their names."""
-    topics = before.topics if before else ()
-    return next((topic.values for topic in topics if topic.name == "answers"), {})
+    return before.values_of("answers") if before else {}
 
 
 def _may_be_late(proof: Proof) -> Iterator[Difference]:

@@ -31,8 +31,7 @@ def would_not_start(before: Facts, now: Facts, key: str) -> Script[Refusals]:
     reply = yield from CheckSettings(title="Ask the programs whether they accept their settings")
     if not isinstance(reply, SettingsChecked):
         return Refusals()
-    known = next((topic.values for topic in before.topics if topic.name == TOPIC), {})
-    since = refused_since(known, reply.said)
+    since = refused_since(before.values_of(TOPIC), reply.said)
     words = tuple(f"{name} would not start again: {said}" for name, said in since.items())
     remote = [name for name in since if name in REMOTE_ACCESS]
     if not remote:

@@ -313,6 +313,10 @@ class Facts(msgspec.Struct, frozen=True):
         found = self.evidence_of(topic)
         return found.where if found and not found.absent else ""
 
+    def values_of(self, topic: str) -> dict[str, str]:
+        """What a topic of the baseline had, by names; nothing where it was not read."""
+        return next((one.values for one in self.topics if one.name == topic), {})
+
     def why_not(self, topic: str) -> str:
         """Why a topic could not be read; empty where it was."""
         found = self.evidence_of(topic)

@@ -1,8 +1,6 @@
 """The keys of sources: until when they vouch for what an archive says (OpenPGP, RFC 9580)."""
 
-from collections.abc import Iterable
-
-from brave_bridge.archives.signatures import certificates, end_of
+from brave_bridge.archives.signatures import NEVER, certificates, end_of
 from brave_bridge.core.survey.facts import KeyFile
 from brave_bridge.machines.queries import Found
 
@@ -19,14 +17,8 @@ def key_file(found: Found, content: bytes | None) -> KeyFile:
     standing = [cert for cert in known if not cert.is_revoked]
     if not standing:
         return KeyFile(found.path, found.size, fault=_REVOKED)
-    ends = [end_of(cert) for cert in standing]
-    sound = [end for end in ends if end is not None]
-    if not sound:
+    ends = [end for cert in standing if (end := end_of(cert)) is not None]
+    if not ends:
         return KeyFile(found.path, found.size, fault=_UNSOUND)
-    return KeyFile(found.path, found.size, ends=_last(sound))
-
-
-def _last(ends: Iterable[str]) -> str:
-    """The last of these days; empty where one has none."""
-    days = list(ends)
-    return "" if "" in days else max(days)
+    last = max(ends)
+    return KeyFile(found.path, found.size, ends="" if last == NEVER else f"{last:%Y-%m-%d}")
