@@ -79,3 +79,13 @@ def test_another_program_is_told_before_the_restart_and_holds_nothing_up():
     assert restarted(machine) and outcome.state == "done"
     asked = next(r for r in machine.asked if isinstance(r, Ask) and "Restart the" in r.title)
     assert "nginx would not start again: unknown directive" in asked.detail
+
+
+def test_a_program_that_gave_no_answer_is_told_before_the_restart():
+    machine = Restarting(up(crossed_facts(), NEW, "b"))
+    late = SettingsChecked({}, "sshd did not answer in time")
+    machine.instead(lambda r: isinstance(r, CheckSettings), late)
+    outcome = cross(machine)
+    assert restarted(machine) and outcome.state == "done"
+    (told,) = [words for words in outcome.warnings if "sshd did not answer in time" in words]
+    assert "is not known" in told

@@ -153,7 +153,8 @@ class Performer:
 
     @_perform.register
     def _(self, request: CheckSettings, seq: int, report: Report) -> Reply:
-        return SettingsChecked(settings_told(self.machine).values)
+        told = settings_told(self.machine)
+        return SettingsChecked(told.values, told.unanswered)
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:

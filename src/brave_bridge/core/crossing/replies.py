@@ -199,9 +199,13 @@ class Answered(Reply, frozen=True, tag=True):
 
 
 class SettingsChecked(Reply, frozen=True, tag=True):
-    """What each program said of its settings, by its name (``core.survey.program_settings``)."""
+    """What each program said of its settings, by its name (``core.survey.program_settings``).
+
+    ``unanswered`` says which of them gave no answer, and why.
+    """
 
     said: dict[str, str]
+    unanswered: str = ""
 
     @property
     def summary(self) -> str:

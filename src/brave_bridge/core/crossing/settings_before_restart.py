@@ -4,6 +4,7 @@ import msgspec
 
 from brave_bridge.core.crossing.replies import Answered, SettingsChecked
 from brave_bridge.core.crossing.requests import Ask, CheckSettings, Script
+from brave_bridge.core.crossing.stage import what_was_seen
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.program_settings import (
     REMOTE_ACCESS,
@@ -11,6 +12,7 @@ from brave_bridge.core.survey.program_settings import (
     refused_since,
 )
 
+_NOT_KNOWN = "whether all programs accept their settings is not known"
 ALL_THE_SAME, FIRST_MEND = "restart all the same", "mend it first"
 
 
@@ -30,9 +32,10 @@ def would_not_start(before: Facts, now: Facts, key: str) -> Script[Refusals]:
         return Refusals()
     reply = yield from CheckSettings(title="Ask the programs whether they accept their settings")
     if not isinstance(reply, SettingsChecked):
-        return Refusals()
+        return Refusals((f"{_NOT_KNOWN}: {what_was_seen(reply)}",))
     since = refused_since(before.values_of(TOPIC), reply.said)
     words = tuple(f"{name} would not start again: {said}" for name, said in since.items())
+    words += (f"{_NOT_KNOWN}: {reply.unanswered}",) if reply.unanswered else ()
     remote = [name for name in since if name in REMOTE_ACCESS]
     if not remote:
         return Refusals(words)
