@@ -24,6 +24,7 @@ from brave_bridge.core.crossing.replies import (
     Restarted,
     Restored,
     SettingsChecked,
+    SettingsForeseen,
     SnapshotsExpired,
     SnapshotTaken,
     Swapped,
@@ -31,6 +32,7 @@ from brave_bridge.core.crossing.replies import (
 from brave_bridge.core.crossing.requests import (
     ArchiveSettings,
     Ask,
+    AskNewVersions,
     AwaitJobs,
     Begin,
     CheckBoot,
@@ -111,6 +113,8 @@ class Machine:
                 return Compared(0, ())
             case CheckSettings():
                 return SettingsChecked({})
+            case AskNewVersions():
+                return SettingsForeseen(0)
             case ExpireSnapshots():
                 return SnapshotsExpired((), ())
             case CheckBoot():

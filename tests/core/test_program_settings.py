@@ -2,13 +2,29 @@
 
 import pytest
 
-from brave_bridge.core.crossing.replies import Answered, SettingsChecked
-from brave_bridge.core.crossing.requests import Ask, CheckSettings, Restart
+from brave_bridge.core.crossing.agreement import GO_ON
+from brave_bridge.core.crossing.replies import (
+    Answered,
+    Failed,
+    Ran,
+    SettingsChecked,
+    SettingsForeseen,
+)
+from brave_bridge.core.crossing.requests import (
+    Ask,
+    AskNewVersions,
+    CheckSettings,
+    Restart,
+    Run,
+    WriteFiles,
+)
 from brave_bridge.core.crossing.settings_before_restart import ALL_THE_SAME, FIRST_MEND
 from brave_bridge.core.survey.program_settings import ACCEPTED, refused_since, verdict_of
 from brave_bridge.families.baseline.settings import setting_checks
+from brave_bridge.runner.performing.new_versions import ask_new_versions
 from tests.core.test_cross_script import crossed_facts
 from tests.core.test_restart_script import NEW, Restarting, cross, up
+from tests.support.facts import plan
 
 SSHD = "refused: /etc/ssh/sshd_config line 12: Bad key types '+ssh-dss'."
 NGINX = """nginx: [warn] the "http2" directive is deprecated
@@ -89,3 +105,88 @@ def test_a_program_that_gave_no_answer_is_told_before_the_restart():
     assert restarted(machine) and outcome.state == "done"
     (told,) = [words for words in outcome.warnings if "sshd did not answer in time" in words]
     assert "is not known" in told
+
+
+KEX = 'Unsupported KEX algorithm "of-old"'
+
+
+def foreseen(reply, choice: str | None = None):
+    machine = Restarting(up(crossed_facts(), NEW, "b"))
+    machine.instead(lambda r: isinstance(r, AskNewVersions), reply)
+    if choice:
+        machine.instead(
+            lambda r: isinstance(r, Ask) and "would not start" in r.title,
+            Answered(choice, "person"),
+        )
+    return machine, cross(machine)
+
+
+def test_what_a_new_version_would_refuse_stops_the_leg_before_any_package():
+    machine, outcome = foreseen(SettingsForeseen(4, {"sshd": KEX}))
+    assert (outcome.state, outcome.at) == ("stopped", "settings")
+    assert outcome.why == f"the new sshd refuses: {KEX}"
+    assert "no package was changed" in outcome.safe and "mend these" in outcome.next_step
+    written = [r.title for r in machine.asked if isinstance(r, WriteFiles)]
+    assert "Put the sources back as they were" in written
+    assert not [r for r in machine.asked if isinstance(r, Run) and "Stage" in r.title]
+
+
+def test_with_a_person_s_word_the_leg_goes_on_and_tells_it():
+    _, outcome = foreseen(SettingsForeseen(4, {"nginx": "unknown directive"}), GO_ON)
+    assert outcome.state == "done"
+    assert "the new nginx refuses: unknown directive" in outcome.warnings
+
+
+@pytest.mark.parametrize(
+    "reply",
+    [SettingsForeseen(0, unanswered="no room"), Failed("asking the new versions", "no room")],
+)
+def test_that_it_is_not_known_is_told_and_holds_nothing_up(reply):
+    _, outcome = foreseen(reply)
+    assert outcome.state == "done"
+    (told,) = [words for words in outcome.warnings if "no room" in words]
+    assert told.startswith("whether the new versions accept all settings is not known")
+
+
+class _Packages:
+    """A family's packages, of which only one thing is asked."""
+
+    @staticmethod
+    def with_new_versions(machine, lists, changes, stays, asked):
+        return Run(title="ask", argv=("ask", *asked))
+
+
+class _Nothing:
+    """A machine without files."""
+
+    files = property(lambda self: self)
+
+    def is_file(self, path: str) -> bool:
+        return False
+
+    def remove_folder(self, path: str) -> None:
+        assert path == "/var/cache/brave-bridge"
+
+
+def told(output: str, code: int = 0) -> SettingsForeseen:
+    request = AskNewVersions(title="ask", lists="", changes=plan().packages)
+    reply = ask_new_versions(
+        _Nothing(), _Packages(), request, lambda run: Ran(code, output, 1.0, "j")
+    )
+    assert isinstance(reply, SettingsForeseen)
+    return reply
+
+
+def test_a_refusal_counts_only_where_it_is_the_new_version_s_own():
+    said = told(
+        f"[asked] now 0 sshd\n\n[asked] now 1 nginx\nhost not found\n[asked] now 127 named\n"
+        f"[asked] then 255 sshd\n{KEX}\n[asked] then 1 nginx\nhost not found\n"
+        "[asked] then 127 exim4\n[asked] then 124 cups\n[asked] then 0 named\n"
+    )
+    assert said.refused == {"sshd": KEX}
+    assert said.unanswered == "nginx, cups cannot be asked beside the system"
+
+
+def test_what_could_not_be_asked_says_why():
+    said = told("mount: view: unknown filesystem type 'overlay'.\n", 1)
+    assert not said.refused and "unknown filesystem type" in said.unanswered

@@ -12,12 +12,12 @@ from brave_bridge.core.crossing.family import CrossingFamily
 from brave_bridge.core.crossing.planner import Planner
 from brave_bridge.core.crossing.procedure import LegProcedure
 from brave_bridge.core.crossing.replies import Done, FileText
-from brave_bridge.core.crossing.requests import PlanPackages
+from brave_bridge.core.crossing.requests import PlanPackages, Run
 from brave_bridge.core.crossing.take_up_sources import WaitingSource
 from brave_bridge.core.formats.apt_sources import SourceEntry, SourceFile
 from brave_bridge.core.formats.kernel_modules import Alias
 from brave_bridge.core.kernels.kernel_package import KernelPackage
-from brave_bridge.core.packages.changes import ServiceChange
+from brave_bridge.core.packages.changes import PackageChanges, ServiceChange
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe
 from brave_bridge.core.releases.catalogue import Release, ReleaseLine
@@ -81,6 +81,20 @@ class Packages(Protocol):
         self, machine: Machine, lists: str, name: str, version: str
     ) -> tuple[str, bytes]:
         """A package file among what was fetched of suites: its name, and its content."""
+
+    def with_new_versions(
+        self,
+        machine: Machine,
+        lists: str,
+        changes: PackageChanges,
+        stays: Iterable[str],
+        asked: Mapping[str, Sequence[str]],
+    ) -> Run | None:
+        """What asks programs as they are and with their new versions unpacked beside the system.
+
+        ``asked`` are their commands by name; None where the changes concern none of them. It
+        prints what ``asked_beside`` reads; LookupError where a package was not fetched.
+        """
 
     def module_aliases(
         self, machine: Machine, sources: Iterable[SourceEntry], packages: Iterable[tuple[str, str]]

@@ -32,7 +32,7 @@ from brave_bridge.families.registry import able, commands_of, family_named
 from brave_bridge.machines.port import STATE_FOLDER
 
 SOURCES_FOLDER = f"{STATE_FOLDER}/sources"
-SCRIPT_VERSION = "16"
+SCRIPT_VERSION = "17"
 """Changes whenever a script's requests change: a runner resumes only scripts of its version."""
 
 

@@ -29,6 +29,7 @@ from brave_bridge.core.crossing.requests import (
     ArchiveSettings,
     ArrangeGoingOn,
     ArrangeTrial,
+    AskNewVersions,
     AwaitAnswer,
     AwaitJobs,
     AwaitRestart,
@@ -155,6 +156,15 @@ class Performer:
     def _(self, request: CheckSettings, seq: int, report: Report) -> Reply:
         told = settings_told(self.machine)
         return SettingsChecked(told.values, told.unanswered)
+
+    @_perform.register
+    def _(self, request: AskNewVersions, seq: int, report: Report) -> Reply:
+        from brave_bridge.runner.performing.new_versions import ask_new_versions
+
+        def run(command: Run) -> Reply:
+            return self._perform(command, seq, report)
+
+        return ask_new_versions(self.machine, self._packages(), request, run)
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:

@@ -23,6 +23,9 @@ from brave_bridge.core.survey.facts import Facts
 PLACE = "/var/cache/brave-bridge"
 """Where all of it stands: no part of the system, and of no use behind the leg."""
 
+BESIDE = f"{PLACE}/settings"
+"""Where what is written stands while new versions are asked beside the system."""
+
 
 def nothing_ahead() -> RemoveFolder:
     """Clear away what a leg fetched ahead and did not take up."""

@@ -198,6 +198,23 @@ class Answered(Reply, frozen=True, tag=True):
         return f"{self.choice} ({self.by})"
 
 
+class SettingsForeseen(Reply, frozen=True, tag=True):
+    """What new versions would say of the settings: only the refusals, by program.
+
+    ``asked`` counts the programs; ``unanswered`` says of which it is not known, and why.
+    """
+
+    asked: int
+    refused: dict[str, str] = {}
+    unanswered: str = ""
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        refused = f", {len(self.refused)} would refuse" if self.refused else ""
+        return f"{self.asked} programs asked{refused}"
+
+
 class SettingsChecked(Reply, frozen=True, tag=True):
     """What each program said of its settings, by its name (``core.survey.program_settings``).
 

@@ -54,6 +54,7 @@ from brave_bridge.core.crossing.replies import (
     Restarted,
     Restored,
     SettingsChecked,
+    SettingsForeseen,
     SnapshotChecked,
     SnapshotsExpired,
     SnapshotTaken,
@@ -62,6 +63,7 @@ from brave_bridge.core.crossing.replies import (
     Swapped,
     TrialArranged,
 )
+from brave_bridge.core.packages.changes import PackageChanges
 from brave_bridge.core.packages.preferences import Preferences
 from brave_bridge.core.proof.checks import OwnCheck
 
@@ -116,6 +118,18 @@ class ReadFacts(Request[FactsRead], frozen=True, tag=True, kw_only=True):
 
 class CheckSettings(Request[SettingsChecked], frozen=True, tag=True, kw_only=True):
     """Ask the programs of a system that runs whether they accept their settings."""
+
+
+class AskNewVersions(Request[SettingsForeseen], frozen=True, tag=True, kw_only=True):
+    """Ask the versions that are to come whether they accept the settings that stand.
+
+    What was fetched is unpacked beside the system, which stays as it is. ``lists`` is the folder
+    of the indices, ``stays`` are the config files that no package is to replace.
+    """
+
+    lists: str
+    changes: PackageChanges
+    stays: tuple[str, ...] = ()
 
 
 class TakeSnapshot(Request[SnapshotTaken], frozen=True, tag=True, kw_only=True):

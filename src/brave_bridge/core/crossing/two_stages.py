@@ -19,6 +19,7 @@ from brave_bridge.core.crossing.requests import (
     WriteFiles,
 )
 from brave_bridge.core.crossing.results import Outcome
+from brave_bridge.core.crossing.settings_foreseen import MEND_FIRST, would_refuse
 from brave_bridge.core.crossing.stage import (
     ended_well,
     mark_automatic,
@@ -99,6 +100,12 @@ class _TwoStageLeg:
             refusal = self.leg.stopped(prepared.at, prepared.why, prepared.next_step)
             return (yield from self._put_sources_back(refusal))
         self.leg.plan, commands = prepared.plan, prepared.commands
+        if not self.leg.begun:
+            foreseen = yield from would_refuse(self.commands, self.leg)
+            self.leg.warnings += foreseen.words
+            if foreseen.why_not:
+                refusal = self.leg.stopped("settings", foreseen.why_not, MEND_FIRST)
+                return (yield from self._put_sources_back(refusal))
         yield from self.leg.checkpoint("fetched")
         for name, title, stage in (
             ("stage one", "upgrade what removes nothing and adds nothing", commands.stage_one),

@@ -19,13 +19,15 @@ _SECONDS = 20.0
 class SettingCheck(msgspec.Struct, frozen=True):
     """How a program checks its settings; it is asked where ``file`` is there, if one is named.
 
-    ``accepted`` are faults that it names only once it has accepted them.
+    ``accepted`` are faults that it names only once it has accepted them. ``ahead``: whether its
+    new version can be asked before it is the system's.
     """
 
     name: str
     argv: tuple[str, ...]
     file: str = ""
     accepted: tuple[str, ...] = ()
+    ahead: bool = True
 
     def verdict(self, answer: Answer) -> str:
         """See ``verdict_of``; empty where it did not answer in time, too."""
