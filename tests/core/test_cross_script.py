@@ -14,6 +14,7 @@ from brave_bridge.core.crossing.replies import (
     BootChecked,
     Compared,
     Done,
+    DriversAtStart,
     FactsRead,
     Failed,
     FilesListed,
@@ -44,6 +45,7 @@ from brave_bridge.core.crossing.requests import (
     GuardServices,
     KeepOpenLeg,
     ListFiles,
+    LookIntoInitrd,
     PlanPackages,
     ReadFacts,
     ReadFiles,
@@ -113,6 +115,8 @@ class Machine:
                 return Compared(0, ())
             case CheckSettings():
                 return SettingsChecked({})
+            case LookIntoInitrd():
+                return DriversAtStart(())
             case AskNewVersions():
                 return SettingsForeseen(0)
             case ExpireSnapshots():

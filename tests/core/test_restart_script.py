@@ -57,7 +57,10 @@ def with_restart() -> LegPlan:
 
 
 def up(made: Facts, kernel: str, boot: str, **changes) -> Facts:
-    images = tuple(Kernel(name, f"/boot/vmlinuz-{name}", 1) for name in (OLD, NEW))
+    images = tuple(
+        Kernel(name, f"/boot/vmlinuz-{name}", 1, initrd=f"/boot/initrd.img-{name}")
+        for name in (OLD, NEW)
+    )
     known = {"boot": Boot(kernel=kernel, id=boot), "kernels": images, **changes}
     return msgspec.structs.replace(made, **known)
 

@@ -50,6 +50,7 @@ from brave_bridge.core.crossing.requests import (
     LetPass,
     ListFiles,
     LookForStops,
+    LookIntoInitrd,
     MakeCard,
     OfferPast,
     PlanPackages,
@@ -165,6 +166,12 @@ class Performer:
             return self._perform(command, seq, report)
 
         return ask_new_versions(self.machine, self._packages(), request, run)
+
+    @_perform.register
+    def _(self, request: LookIntoInitrd, seq: int, report: Report) -> Reply:
+        from brave_bridge.runner.performing.initrd import look_into_initrd
+
+        return look_into_initrd(self.machine, request)
 
     @_perform.register
     def _(self, request: TakeSnapshot, seq: int, report: Report) -> Reply:

@@ -247,7 +247,7 @@ class _Updating:
         if not reasons:
             return ()
         kernel = expected_kernel(before, reply.facts)
-        if why := why_no_restart(reply.facts, kernel):
+        if why := (yield from why_no_restart(reply.facts, kernel)):
             return (f"a restart is pending; {why}",)
         wanted = "; ".join(reason.words for reason in reasons)
         answer = yield from Ask(

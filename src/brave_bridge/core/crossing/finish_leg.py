@@ -107,7 +107,7 @@ def _restart(
 ) -> Script[CameUp | Outcome]:
     """Restart; an outcome where the leg cannot be called whole."""
     kernel = "" if procedure.brings_its_kernel else expected_kernel(before, now)
-    if why := why_no_restart(now, kernel):
+    if why := (yield from why_no_restart(now, kernel)):
         return (yield from leg.failed(AT, why))
     settings = yield from would_not_start(before, now, f"restart-{leg.number}-{number}")
     if settings.why_not:

@@ -198,6 +198,20 @@ class Answered(Reply, frozen=True, tag=True):
         return f"{self.choice} ({self.by})"
 
 
+class DriversAtStart(Reply, frozen=True, tag=True):
+    """The drivers that an initial file system lacks; ``unread`` says why that is not known."""
+
+    lacking: tuple[str, ...]
+    unread: str = ""
+
+    @property
+    def summary(self) -> str:
+        """See Reply."""
+        if self.unread:
+            return one_line(f"not read: {self.unread}")
+        return f"it lacks {', '.join(self.lacking)}" if self.lacking else "it has what it needs"
+
+
 class SettingsForeseen(Reply, frozen=True, tag=True):
     """What new versions would say of the settings: only the refusals, by program.
 

@@ -39,6 +39,7 @@ from brave_bridge.core.crossing.replies import (
     BundleRead,
     Compared,
     Done,
+    DriversAtStart,
     FactsRead,
     Failed,
     FilesListed,
@@ -130,6 +131,19 @@ class AskNewVersions(Request[SettingsForeseen], frozen=True, tag=True, kw_only=T
     lists: str
     changes: PackageChanges
     stays: tuple[str, ...] = ()
+
+
+class LookIntoInitrd(Request[DriversAtStart], frozen=True, tag=True, kw_only=True):
+    """Look whether a kernel's initial file system has what it needs to come to the root.
+
+    ``before`` is the initial file system by which the system came up, empty where that is not
+    known; ``root_type`` the file system that the root is.
+    """
+
+    kernel: str
+    initrd: str
+    before: str
+    root_type: str
 
 
 class TakeSnapshot(Request[SnapshotTaken], frozen=True, tag=True, kw_only=True):

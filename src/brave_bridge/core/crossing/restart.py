@@ -12,6 +12,7 @@ import msgspec
 from brave_bridge.core.crossing.replies import (
     Answered,
     Done,
+    DriversAtStart,
     FactsRead,
     Failed,
     Reply,
@@ -24,6 +25,7 @@ from brave_bridge.core.crossing.requests import (
     Ask,
     AwaitRestart,
     EndTrial,
+    LookIntoInitrd,
     ReadFacts,
     Restart,
     Script,
@@ -90,10 +92,27 @@ def expected_kernel(before: Facts, now: Facts) -> str:
     return newest.version
 
 
-def why_no_restart(now: Facts, kernel: str) -> str:
+def why_no_restart(now: Facts, kernel: str) -> Script[str]:
     """Why a restart must not be asked for; empty where what boots next is there whole."""
-    lacks = unfit_to_boot(now, kernel)
+    lacks = unfit_to_boot(now, kernel) or (yield from _missing_at_start(now, kernel))
     return f"no restart, what boots next is not whole: {'; '.join(lacks)}" if lacks else ""
+
+
+def _missing_at_start(now: Facts, kernel: str) -> Script[tuple[str, ...]]:
+    """Which drivers the kernel would not find on the way to its root, in a sentence."""
+    initrds = {one.version: one.initrd or "" for one in now.kernels}
+    if not initrds.get(kernel):
+        return ()
+    reply = yield from LookIntoInitrd(
+        title=f"Look whether {kernel} finds its root",
+        kernel=kernel,
+        initrd=initrds[kernel],
+        before=initrds.get(now.kernel_that_came_up, ""),
+        root_type=now.root_type,
+    )
+    if not isinstance(reply, DriversAtStart) or not reply.lacking:
+        return ()
+    return (f"{initrds[kernel]} has no {', '.join(reply.lacking)}: no way to the root",)
 
 
 def restart(now: Facts, why: Sequence[str], kernel: str, key: str) -> Script[CameUp]:
@@ -113,7 +132,7 @@ def restart(now: Facts, why: Sequence[str], kernel: str, key: str) -> Script[Cam
 
 def restart_on_trial(now: Facts, trial: Trial, kernel: str, key: str) -> Script[CameUp]:
     """Restart into what is on trial, and look what came up; it is tried once only."""
-    if why := why_no_restart(now, kernel):
+    if why := (yield from why_no_restart(now, kernel)):
         return CameUp(failure=why, not_begun=True)
     arranged = yield from arrange()
     came = yield from _asked_for(now, "\n".join((*trial.words, *arranged)), kernel, key)
@@ -122,7 +141,7 @@ def restart_on_trial(now: Facts, trial: Trial, kernel: str, key: str) -> Script[
 
 def restart_at_once(now: Facts, kernel: str, key: str) -> Script[CameUp]:
     """Restart a machine whose person has agreed to it already; see ``restart``."""
-    if why := why_no_restart(now, kernel):
+    if why := (yield from why_no_restart(now, kernel)):
         return CameUp(failure=why, not_begun=True)
     trial = yield from on_trial(now, kernel, key)
     yield from arrange()
@@ -180,6 +199,8 @@ def _until_well(came: CameUp, kernel: str, key: str) -> Script[CameUp]:
         )
         if not (isinstance(answer, Answered) and answer.choice == AGAIN):
             break
+        if why := (yield from why_no_restart(came.facts, kernel)):
+            return msgspec.structs.replace(came, faults=(*came.faults, why))
         trial = yield from on_trial(came.facts, kernel, f"{key}-{number}")
         yield from arrange()
         came = yield from _restarted(came.facts, kernel, f"{key}-{number}")

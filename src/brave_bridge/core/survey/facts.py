@@ -352,6 +352,12 @@ class Facts(msgspec.Struct, frozen=True):
             if suite in suites
         ]
 
+    @property
+    def root_type(self) -> str:
+        """The file system that the root is on, by what is mounted or by fstab(5)."""
+        mounts = (*self.mounts, *self.expected_mounts) if self.runs else self.expected_mounts
+        return next((mount.type for mount in mounts if mount.path == "/"), "")
+
     def mount_at(self, path: str) -> Mount | None:
         """The file system that is mounted at exactly this path."""
         return next((mount for mount in self.mounts if mount.path == path), None)
