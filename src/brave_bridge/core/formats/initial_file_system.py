@@ -11,7 +11,7 @@ import lzma
 import struct
 import zlib
 from collections.abc import Iterator
-from typing import BinaryIO
+from typing import Protocol
 
 from brave_bridge.core.formats.packing import PackingError
 
@@ -67,7 +67,11 @@ def _in_packed(content: bytes) -> Iterator[str]:
         raise PackingError(f"cannot be unpacked: {error}") from error
 
 
-def _opened(content: bytes) -> BinaryIO:
+class _Readable(Protocol):
+    def read(self, size: int, /) -> bytes: ...
+
+
+def _opened(content: bytes) -> _Readable:
     packed = io.BytesIO(content)
     if content.startswith(b"\x1f\x8b"):
         return gzip.GzipFile(fileobj=packed)
@@ -99,7 +103,7 @@ def _lz4_blocks(content: bytes) -> Iterator[bytes]:
 class _Bounded:
     """A stream that is read from front to back, never more than a bound of it."""
 
-    def __init__(self, stream: BinaryIO) -> None:
+    def __init__(self, stream: _Readable) -> None:
         self._stream = stream
         self._left = _MOST_UNPACKED
 

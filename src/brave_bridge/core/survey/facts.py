@@ -355,8 +355,10 @@ class Facts(msgspec.Struct, frozen=True):
     @property
     def root_type(self) -> str:
         """The file system that the root is on, by what is mounted or by fstab(5)."""
-        mounts = (*self.mounts, *self.expected_mounts) if self.runs else self.expected_mounts
-        return next((mount.type for mount in mounts if mount.path == "/"), "")
+        mounted = self.mount_at("/") if self.runs else None
+        named = next((mount for mount in self.expected_mounts if mount.path == "/"), None)
+        found = mounted or named
+        return found.type if found else ""
 
     def mount_at(self, path: str) -> Mount | None:
         """The file system that is mounted at exactly this path."""
