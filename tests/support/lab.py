@@ -106,7 +106,7 @@ def kept_tree(
 
 
 def _small() -> Path:
-    return kept_tree("small", "ca-certificates,cron", _one_source)
+    return kept_tree("small", "ca-certificates,cron", one_source)
 
 
 def _grown(
@@ -121,7 +121,7 @@ def _grown(
         _run(["cp", "-a", _small(), building])
         if not papers:
             _take_papers_away(building)
-        _install(building, packages.split(","))
+        install(building, packages.split(","))
         settle(building)
 
     return _kept(name, f"{packages} {_source_of(settle)} {papers}", make)
@@ -134,7 +134,7 @@ def _take_papers_away(tree: Path) -> None:
         shutil.rmtree(tree / folder.lstrip("/"))
 
 
-def _install(tree: Path, packages: list[str]) -> None:
+def install(tree: Path, packages: list[str]) -> None:
     """Install packages in a tree by its own package manager; nothing of them is started."""
     shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
     asleep = tree / "usr/sbin/policy-rc.d"
@@ -207,16 +207,17 @@ def with_init() -> Path:
 
     Nobody may change it.
     """
-    return _grown("init", "systemd-sysv,dbus,iproute2,openssh-server", _one_source, papers=False)
+    return _grown("init", "systemd-sysv,dbus,iproute2,openssh-server", one_source, papers=False)
 
 
 def with_openrc() -> Path:
     """A small Debian 11 tree that boots by OpenRC, with cron; kept. Nobody may change it."""
-    return _grown("openrc", "sysvinit-core,openrc", _one_source, papers=False)
+    return _grown("openrc", "sysvinit-core,openrc", one_source, papers=False)
 
 
-def _one_source(tree: Path) -> None:
-    (tree / "etc/apt/sources.list").write_text(f"deb {mirrors()[0]} bullseye main\n")
+def one_source(tree: Path, release: str = "bullseye") -> None:
+    """Have a tree take its packages from the main archive alone."""
+    (tree / "etc/apt/sources.list").write_text(f"deb {mirrors()[0]} {release} main\n")
 
 
 def proxies() -> dict[str, str]:
