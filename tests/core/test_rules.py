@@ -47,7 +47,12 @@ from brave_bridge.core.survey.findings import (
     stops,
     worst,
 )
-from brave_bridge.core.survey.manager_settings import PreferredRelease, SettingAgainst
+from brave_bridge.core.survey.interpreter import Interpreter
+from brave_bridge.core.survey.manager_settings import (
+    PreferredRelease,
+    SettingAgainst,
+    SettingNaming,
+)
 from brave_bridge.core.survey.platform import (
     BuiltKernel,
     Device,
@@ -459,6 +464,27 @@ CASES = [
         CAUTION,
         "told to prefer bowline-5.3",
         {"preferred_release": PreferredRelease("bowline-5.3", "Prefers", "/etc/x:3")},
+    ),
+    (
+        "manager-settings",
+        CAUTION,
+        "1 setting of what works by itself name",
+        {"settings_naming": (SettingNaming('"codename=bowline"', "/etc/x:4"),)},
+    ),
+    (
+        "script-interpreters",
+        CAUTION,
+        "lamp2.7 goes away",
+        {
+            "interpreters": (Interpreter("lamp2.7", "/usr/bin/lamp2.7", ("/opt/t/bin/x",)),),
+            "plan": plan(removed=(change("lamp2.7", new=""),)),
+        },
+    ),
+    (
+        "script-interpreters",
+        CLEAR,
+        "What runs the scripts here stays: quay-lang2",
+        {"interpreters": (Interpreter("quay-lang2", "/usr/bin/quay-lang2", ("/opt/t/bin/x",)),)},
     ),
     (
         "manager-settings",

@@ -3,7 +3,12 @@
 import pytest
 
 from brave_bridge.core.formats.apt_conf import settings_in_files
-from brave_bridge.families.deb.settings import as_planned, preferred_release, settings_against
+from brave_bridge.families.deb.settings import (
+    as_planned,
+    preferred_release,
+    settings_against,
+    settings_naming,
+)
 
 
 def told(text: str):
@@ -36,3 +41,23 @@ def test_the_release_that_is_preferred_is_found():
     found = preferred_release(told('APT::Default-Release "bowline-5.3";'))
     assert (found.name, found.where) == ("bowline-5.3", "/etc/apt/apt.conf.d/95own:1")
     assert preferred_release(told('APT::Default-Release "";')) is None
+
+
+NAMES = """// Unattended-Upgrade for bookworm is off.
+Unattended-Upgrade::Origins-Pattern {
+  "origin=Debian,codename=bookworm,label=Debian"; // bookworm as it is
+  "origin=Debian,codename=bookworm-security";
+  /* not
+     bookworm */ "site=archive.example";
+  # "codename=bookworm";
+};
+APT::Default-Release "bookworm";
+Mail "bookwormery@harbour.example";
+"""
+
+
+def test_settings_that_name_the_present_release_are_told_by_line():
+    found = list(settings_naming("bookworm", [("/etc/apt/apt.conf.d/50u", NAMES)]))
+    assert [one.where.rpartition(":")[2] for one in found] == ["3", "4"]
+    assert "codename=bookworm,label" in found[0].text
+    assert list(settings_naming("", [("/x", NAMES)])) == []

@@ -22,6 +22,7 @@ from brave_bridge.families.topics import (
     databases,
     hardware,
     identity,
+    interpreters,
     licence,
     locale,
     storage,
@@ -40,6 +41,7 @@ _QUERIES: tuple[Query, ...] = (
     *databases.QUERIES,
     *built.QUERIES,
     *board.QUERIES,
+    *interpreters.QUERIES,
     *settings_queries,
 )
 
@@ -69,6 +71,7 @@ def further(seen: Seen) -> tuple[Query, ...]:
         *storage.further(seen),
         *databases.further(seen),
         *built.further(seen),
+        *interpreters.further(seen),
     )
 
 
@@ -114,6 +117,7 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
         accounts=accounts,
         boot_files_changed=changed_settings(seen),
         boot_settings_in=places(),
+        interpreters=interpreters.read(seen),
         locale=language,
         licence=licensed,
         clusters=clusters,

@@ -7,6 +7,7 @@ import msgspec
 
 from brave_bridge.core.formats.apt_sources import SourceFile, entries
 from brave_bridge.core.formats.paused_sources import paused_in, taken_up
+from brave_bridge.core.formats.text import shortened
 from brave_bridge.core.packages.changes import versions_by_name
 from brave_bridge.core.packages.choices import COMES, FAMILY, PlanChoice
 from brave_bridge.core.plan.leg_plan import LegPlan
@@ -105,6 +106,7 @@ def _tasks(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[TaskToDo]:
             if task.when == "after" and task.concerns(names):
                 yield TaskToDo(task.key_in(leg.key), task.text)
     yield from _still_preferred(baseline, plans)
+    yield from _still_named(baseline, plans)
     for plan in plans:
         for choice in plan.choices:
             if choice.kind == FAMILY and choice.answer == COMES:
@@ -125,6 +127,15 @@ def _still_preferred(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Ta
             f"take it out: it still prefers {preferred.name}, and nothing can be installed by hand"
         )
         yield TaskToDo("preferred-release", text)
+
+
+def _still_named(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[TaskToDo]:
+    """A release of before that is named to what works by itself: it finds nothing then."""
+    if baseline.settings_naming and plans:
+        end = plans[-1].leg.end
+        where = ", ".join(shortened([one.where for one in baseline.settings_naming], 5))
+        text = f"Have {where} name {end.codename or end.title}: unattended upgrades go by that"
+        yield TaskToDo("named-release", text)
 
 
 def _to_carry_over(choice: PlanChoice) -> str:

@@ -1,6 +1,6 @@
 """Facts: what was read of a machine in one pass, with where it was read."""
 
-from collections.abc import Container
+from collections.abc import Container, Iterator
 
 import msgspec
 
@@ -26,7 +26,12 @@ from brave_bridge.core.releases.standing import (
 )
 from brave_bridge.core.survey.activity import Activity
 from brave_bridge.core.survey.databases import DatabaseCluster
-from brave_bridge.core.survey.manager_settings import PreferredRelease, SettingAgainst
+from brave_bridge.core.survey.interpreter import Interpreter
+from brave_bridge.core.survey.manager_settings import (
+    PreferredRelease,
+    SettingAgainst,
+    SettingNaming,
+)
 from brave_bridge.core.survey.platform import (
     BoardFile,
     Boot,
@@ -212,6 +217,9 @@ class Facts(msgspec.Struct, frozen=True):
     the place that says so."""
     settings_against: tuple[SettingAgainst, ...] = ()
     preferred_release: PreferredRelease | None = None
+    settings_naming: tuple[SettingNaming, ...] = ()
+    """Settings of what works for the package manager that name the present release."""
+    interpreters: tuple[Interpreter, ...] = ()
     key_files: tuple[KeyFile, ...] = ()
     boot_files_changed: tuple[str, ...] = ()
     boot_settings_in: tuple[str, ...] = ()
@@ -359,6 +367,14 @@ class Facts(msgspec.Struct, frozen=True):
         named = next((mount for mount in self.expected_mounts if mount.path == "/"), None)
         found = mounted or named
         return found.type if found else ""
+
+    @property
+    def own_interpreters(self) -> Iterator[Interpreter]:
+        """Those that run scripts of this machine's own: not only what packages have brought."""
+        shipped = {path for package in self.installed for path in package.conffiles}
+        for one in self.interpreters:
+            if users := tuple(path for path in one.users if path not in shipped):
+                yield msgspec.structs.replace(one, users=users)
 
     def mount_at(self, path: str) -> Mount | None:
         """The file system that is mounted at exactly this path."""

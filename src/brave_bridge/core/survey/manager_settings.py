@@ -11,6 +11,13 @@ class SettingAgainst(msgspec.Struct, frozen=True):
     why: str
 
 
+class SettingNaming(msgspec.Struct, frozen=True):
+    """A line of settings that names the present release: behind a leg it is about one of before."""
+
+    text: str
+    where: str
+
+
 class PreferredRelease(msgspec.Struct, frozen=True):
     """A release that is preferred to all others, by any of its names, and where that is said."""
 

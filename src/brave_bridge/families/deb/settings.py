@@ -1,10 +1,15 @@
 """apt's settings (apt.conf(5)) as far as they are against what a leg does."""
 
+import re
 from collections.abc import Iterable, Iterator
 
 from brave_bridge.core.formats.apt_conf import Setting
 from brave_bridge.core.formats.text import one_line
-from brave_bridge.core.survey.manager_settings import PreferredRelease, SettingAgainst
+from brave_bridge.core.survey.manager_settings import (
+    PreferredRelease,
+    SettingAgainst,
+    SettingNaming,
+)
 
 FILES = ("/etc/apt/apt.conf.d/*", "/etc/apt/apt.conf")
 """In the order in which apt reads them."""
@@ -23,6 +28,12 @@ _AGAINST = {
 }
 """The value that is against a plan, and what would come of it."""
 
+NAMING = ("/etc/apt/apt.conf.d/*", "/etc/cron-apt/*", "/etc/apticron/*", "/etc/apt/listchanges*")
+"""Settings of what works for apt by itself: unattended upgrades and their like."""
+
+_COMMENT = re.compile(r"^\s*(?://|#)[^\n]*|/\*.*?\*/|\s//\s[^\n]*", re.MULTILINE | re.DOTALL)
+_SHOWN = 100
+
 _YES = ("true", "yes", "on", "enable", "with", "1")
 
 
@@ -33,6 +44,19 @@ def as_planned() -> tuple[str, ...]:
         for name, (against, _) in _AGAINST.items()
         for word in ("-o", f"{name}={'false' if against else 'true'}")
     )
+
+
+def settings_naming(release: str, files: Iterable[tuple[str, str]]) -> Iterator[SettingNaming]:
+    """The lines of files (path and text) that name a release; comments do not count."""
+    if not release:
+        return
+    named = re.compile(rf"(?<![\w.]){re.escape(release)}(?![\w.])")
+    for path, text in files:
+        # What a comment leaves behind are its line ends: lines are counted with them.
+        bare = _COMMENT.sub(lambda found: "\n" * found[0].count("\n"), text)
+        for number, line in enumerate(bare.splitlines(), start=1):
+            if named.search(line) and _PREFERRED.lower() not in line.lower():
+                yield SettingNaming(one_line(line.strip(), _SHOWN), f"{path}:{number}")
 
 
 def settings_against(settings: Iterable[Setting]) -> Iterator[SettingAgainst]:

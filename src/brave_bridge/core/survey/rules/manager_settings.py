@@ -27,6 +27,14 @@ def manager_settings(situation: Situation):
         return
     start, end = situation.legs[0].start, situation.legs[0].end
     names = {start.codename, start.suite, start.version} - {""}
+    naming = facts.settings_naming
+    if naming:
+        yield caution(
+            f"{counted(len(naming), 'setting')} of what works by itself name {start.codename}",
+            "; ".join(f"{one.where}: {one.text}" for one in naming[:_MOST]),
+            f"Have them name {end.codename or end.title} behind the leg: till then unattended "
+            "upgrades and their like find nothing.",
+        )
     preferred, against = facts.preferred_release, facts.settings_against
     holds = preferred is not None and preferred.name in names
     if preferred is not None and holds:
@@ -42,5 +50,5 @@ def manager_settings(situation: Situation):
             "; ".join(f"{one.where}: {one.name} ({one.why})" for one in against[:_MOST]),
             "Nothing has to be done: they count again in your own calls.",
         )
-    elif not holds:
+    elif not (holds or naming):
         yield clear("No setting of the package manager is against a plan", facts.where("sources"))
