@@ -25,7 +25,7 @@ from brave_bridge.workbench.targets import Target
 
 BRIDGE = "/opt/bridge/brave-bridge"
 SAYS = "usr/local/sbin/say-what-came-up"
-PACKAGES = ["dbus", "libpam-systemd", "openssh-server", "cron"]
+PACKAGES = ["ca-certificates", "dbus", "libpam-systemd", "openssh-server", "cron"]
 PATIENCE = 1800.0
 SIZE_MIB = 4200
 _MENU_WRITER = "etc/kernel/postinst.d/zz-menu"
@@ -93,7 +93,7 @@ class Machine:
         _, told = machine.run("loginctl", "--version")
         self.came.append(Came(why, told.split("\n")[0], "", "", 0.0))
         code, told = machine.run(*words, seconds=PATIENCE, **lab.proxies())
-        if not machine.wait_until_down(PATIENCE):
+        if not machine.wait_until_down(PATIENCE if code in (0, 125) else 60):
             raise RuntimeError(f"{why}: it did not go down ({code}): {told[-2000:]}")
         print(f"... {why}: it goes down", flush=True)
 

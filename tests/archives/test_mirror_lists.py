@@ -10,8 +10,11 @@ import pytest
 
 from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.fault import ArchiveFault
+from brave_bridge.archives.opening import downloader_of
 from brave_bridge.machines.folder import FolderFiles
 from brave_bridge.machines.opening.beneath import Beneath
+from brave_bridge.machines.port import MachineError
+from brave_bridge.machines.tree import TreeMachine
 from tests.support.archive_server import ArchiveServer
 
 
@@ -143,3 +146,16 @@ def test_a_kind_of_address_that_is_not_ours_is_told(downloader):
     made, _ = downloader
     with pytest.raises(ArchiveFault, match=r"not fetched here \(s3:\)"):
         made.get("s3://bucket/dists/bowline/InRelease", 1000)
+
+
+def test_certificates_that_are_not_there_are_told_as_what_they_are(tmp_path, monkeypatch):
+    monkeypatch.setenv("SSL_CERT_FILE", str(tmp_path / "none.crt"))
+    monkeypatch.setenv("SSL_CERT_DIR", str(tmp_path / "none"))
+    (tmp_path / "etc").mkdir()
+    (tmp_path / "etc/os-release").write_text("ID=quayside\n")
+    with (
+        pytest.raises(MachineError, match="certificates by which servers are known") as refused,
+        downloader_of(TreeMachine("tree", tmp_path)),
+    ):
+        pass
+    assert "SSL_CERT_FILE" in refused.value.remedy

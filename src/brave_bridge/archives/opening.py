@@ -8,12 +8,15 @@ import httpx
 from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.apt_conf import proxy_for, read_logins, read_settings
-from brave_bridge.machines.port import Machine
+from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.secrets import login_for
 
 _SETTINGS = ("/etc/apt/apt.conf.d/*", "/etc/apt/apt.conf")
 _LOGINS = ("/etc/apt/auth.conf", "/etc/apt/auth.conf.d/*.conf")
 _LIMIT = 1_000_000
+_CERTIFICATES = (
+    "SSL_CERT_FILE and SSL_CERT_DIR of the environment name files that are there, or are unset"
+)
 ONIONS = "socks5://localhost:9050"
 """Where a Tor client listens by itself, for addresses that begin with ``tor+``."""
 
@@ -34,7 +37,12 @@ def downloader_of(machine: Machine) -> Iterator[Downloader]:
     settings = {} if transport else read_settings(_texts(machine, _SETTINGS))
     onions = "" if transport else settings.get("acquire::tor::proxy", ONIONS)
     proxies = _proxies(settings)
-    downloader = Downloader(machine.files, partial, transport, proxies, onions, login)
+    try:
+        downloader = Downloader(machine.files, partial, transport, proxies, onions, login)
+    except OSError as error:
+        why = f"{error.filename or ''}: {error.strerror or error}".removeprefix(": ")
+        what = "reading the certificates by which servers are known"
+        raise MachineError(what, machine.name, why, _CERTIFICATES) from error
     try:
         yield downloader
     finally:
