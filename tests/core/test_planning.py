@@ -195,6 +195,13 @@ def test_new_recommendations_come_and_those_that_were_declined_do_not():
     assert sorted(plan.new) == ["blotter", "ink", "paper"]
 
 
+def test_none_comes_where_the_machine_is_set_to_take_none():
+    universe = little_universe("chart 1", "chart 2 Recommends: ink; Depends: paper\nink 1\npaper 1")
+    universe.takes_recommended = False
+    assert sorted(plan_packages(universe).new) == ["paper"]
+    assert not universe.with_archive(universe.archive).takes_recommended
+
+
 def test_a_recommendation_never_costs_a_package_that_is_there():
     _, plan = planned(
         "chart 1\nquill 1", "chart 2 Recommends: ink\nink 1 Conflicts: quill\nquill 1"

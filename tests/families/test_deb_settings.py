@@ -9,6 +9,8 @@ from brave_bridge.families.deb.settings import (
     settings_against,
     settings_naming,
 )
+from brave_bridge.families.deb.universe import universe_of
+from brave_bridge.machines.tree import TreeMachine
 
 
 def told(text: str):
@@ -61,3 +63,17 @@ def test_settings_that_name_the_present_release_are_told_by_line():
     assert [one.where.rpartition(":")[2] for one in found] == ["3", "4"]
     assert "codename=bookworm,label" in found[0].text
     assert list(settings_naming("", [("/x", NAMES)])) == []
+
+
+@pytest.mark.parametrize(
+    ("text", "taken"),
+    [("", True), ('APT::Install-Recommends "0";', False), ('APT::Install-Recommends "on";', True)],
+)
+def test_what_packages_recommend_comes_unless_somebody_said_otherwise(tmp_path, text, taken):
+    (tmp_path / "etc/apt/apt.conf.d").mkdir(parents=True)
+    (tmp_path / "etc/apt/apt.conf.d/99ours").write_text(text)
+    (tmp_path / "var/lib/dpkg").mkdir(parents=True)
+    (tmp_path / "var/lib/dpkg/status").write_text("Package: a\nStatus: install ok installed\n")
+    machine = TreeMachine("tree", tmp_path)
+    universe = universe_of(machine, "/var/lib/apt/lists", "/var/lib/dpkg/status")
+    assert universe.takes_recommended is taken

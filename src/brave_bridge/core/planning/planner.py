@@ -311,7 +311,8 @@ class _Planning:
             new = self._minimise(self._not_new(), scope)
             # What was met only while looking was not among what should not come: look again.
             settled = known == len(self.encoding.variables) and not self._serve_by_others()
-            recommended = list(self._recommended(asked)) if settled else []
+            wanted = settled and self.universe.takes_recommended
+            recommended = list(self._recommended(asked)) if wanted else []
             if (settled and not recommended) or not rounds_left:
                 break
             while recommended:

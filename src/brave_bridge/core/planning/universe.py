@@ -85,7 +85,8 @@ class Universe:
 
     ``by_architecture``: a need is met by packages of the same architecture or by those that
     serve others (Debian's multi-arch); else by any. ``versionless_provides``: what is provided
-    without a version meets needs of any version (rpm).
+    without a version meets needs of any version (rpm). ``takes_recommended``: what new packages
+    recommend comes with them, where the machine's settings do not say otherwise.
     """
 
     def __init__(
@@ -95,7 +96,9 @@ class Universe:
         *,
         by_architecture: bool = True,
         versionless_provides: bool = False,
+        takes_recommended: bool = True,
     ) -> None:
+        self.takes_recommended = takes_recommended
         self.installed = {one.package.slot: one for one in installed}
         self.archive = archive
         self.by_architecture = by_architecture
@@ -139,6 +142,7 @@ class Universe:
             archive,
             by_architecture=self.by_architecture,
             versionless_provides=self._versionless_provides,
+            takes_recommended=self.takes_recommended,
         )
 
     def candidate(self, package: PackageVersion) -> PackageVersion | None:

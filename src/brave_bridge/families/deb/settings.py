@@ -1,7 +1,7 @@
 """apt's settings (apt.conf(5)) as far as they are against what a leg does."""
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 from brave_bridge.core.formats.apt_conf import Setting
 from brave_bridge.core.formats.text import one_line
@@ -34,6 +34,7 @@ NAMING = ("/etc/apt/apt.conf.d/*", "/etc/cron-apt/*", "/etc/apticron/*", "/etc/a
 _COMMENT = re.compile(r"^\s*(?://|#)[^\n]*|/\*.*?\*/|\s//\s[^\n]*", re.MULTILINE | re.DOTALL)
 _SHOWN = 100
 
+_NO = ("false", "no", "off", "disable", "without", "0")
 _YES = ("true", "yes", "on", "enable", "with", "1")
 
 
@@ -44,6 +45,11 @@ def as_planned() -> tuple[str, ...]:
         for name, (against, _) in _AGAINST.items()
         for word in ("-o", f"{name}={'false' if against else 'true'}")
     )
+
+
+def takes_recommended(settings: Mapping[str, str]) -> bool:
+    """Whether what packages recommend comes with them: so it is where nobody has said otherwise."""
+    return settings.get("apt::install-recommends", "").lower() not in _NO
 
 
 def settings_naming(release: str, files: Iterable[tuple[str, str]]) -> Iterator[SettingNaming]:

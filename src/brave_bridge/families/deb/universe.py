@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from brave_bridge.archives.kept_suites import KEPT_SUITES, decode_suites
 from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.addresses import parts_of
+from brave_bridge.core.formats.apt_conf import read_settings
 from brave_bridge.core.formats.apt_preferences import Pin, read_pins
 from brave_bridge.core.formats.apt_release import ArchiveRelease, read_archive_release
 from brave_bridge.core.formats.deb822 import FormatError
@@ -13,6 +14,7 @@ from brave_bridge.core.formats.packages.deb_index import DebIndex, index_of
 from brave_bridge.core.packages.package_version import PackageVersion
 from brave_bridge.core.planning.package_plan import PackagePlan
 from brave_bridge.core.planning.universe import Universe
+from brave_bridge.families.deb import settings
 from brave_bridge.families.deb.archive import DebArchive
 from brave_bridge.families.deb.own_indices import INDEX_LIMIT, own_indices
 from brave_bridge.families.deb.places import ARCHITECTURES, MARKS, STATUS
@@ -36,7 +38,15 @@ def universe_of(machine: Machine, lists: str, database: str) -> Universe:
     architectures = _architectures(machine, status)
     installed = list(installed_packages(status, _text(machine, MARKS), architectures[0]))
     present = {one.package.slot: one.package for one in installed}
-    return Universe(installed, _archive(machine, lists, architectures, present))
+    archive = _archive(machine, lists, architectures, present)
+    return Universe(installed, archive, takes_recommended=_takes_recommended(machine))
+
+
+def _takes_recommended(machine: Machine) -> bool:
+    """Whether apt takes what packages recommend, as the machine has it set (apt.conf(5))."""
+    patterns = (pattern for pattern in settings.FILES)
+    paths = (path for pattern in patterns for path in sorted(machine.files.matching(pattern)))
+    return settings.takes_recommended(read_settings(_text(machine, path) for path in paths))
 
 
 def universe_after(machine: Machine, plan: PackagePlan, universe: Universe, lists: str) -> Universe:
