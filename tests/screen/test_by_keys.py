@@ -24,53 +24,6 @@ def to_petrel(screen: Terminal) -> None:
     screen.leave_filter()
 
 
-def test_petrel_goes_across_and_back_by_keys(first_terminal):
-    screen = first_terminal()
-    to_petrel(screen)
-    screen.press("Enter")
-    screen.wait_for("survey again", "Quayside 5.3")
-    screen.press("n")
-    screen.wait_for("2 packages would go away", "estuary-agent", "cross")
-    screen.press("n")
-    screen.wait_for("type the machine's name: petrel")
-    screen.type("gannet")
-    screen.press("Enter")
-    screen.wait_for("that is not petrel")
-    screen.type("petrel")
-    screen.press("Enter")
-    screen.wait_for(r"\? Point the sources at the new release", "bowline-5.3", "+Suites: diamond")
-    screen.press("a")
-    screen.wait_for("Stage one")
-    # Closing the terminal does not end the crossing; opening it again shows where it is.
-    screen.close()
-    screen = first_terminal()
-    to_petrel(screen)
-    screen.press("5")
-    # A leg ends when the restarted system is proven.
-    screen.wait_for(r"\? Restart the machine now", "quay-linux-image", "I restart it myself")
-    screen.press("a")
-    screen.press("6")
-    screen.wait_for(r"release.*5\.3.*7", "as good as before", seconds=90)
-    screen.press("7")
-    screen.wait_for("before 5.3 bowline")
-    screen.press("Enter")
-    screen.wait_for(
-        "the machine's name: petrel",
-        "Would be lost, as it came or changed since:",
-        "packages would",
-    )
-    screen.type("the gauge is deaf")
-    screen.wait_for("the gauge is deaf")
-    screen.go_to_next_field()
-    screen.type("petrel")
-    screen.press("Enter")
-    screen.wait_for("equal to the way back|as good as before|back to", seconds=60)
-    screen.press("0")
-    screen.wait_for("return: back to Quayside 5.3.*done", seconds=60)
-    screen.press("q")
-    screen.wait_for("left with code 0")
-
-
 @pytest.mark.parametrize("size", [(100, 30), (80, 24)])
 def test_every_place_shows_itself_on_a_small_terminal(terminal, size):
     screen = terminal(size=size)

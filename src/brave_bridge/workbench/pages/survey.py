@@ -70,15 +70,20 @@ def _summary(surveyed: Surveyed) -> str:
     name = facts.identity.name or facts.identity.os_id
     legs = surveyed.route.legs if surveyed.route else ()
     leg = f", judged for {legs[0].end.title}" if legs else ""
-    return f"{name}{packages}{leg}, read {facts.taken_at[11:16]} UTC"
+    same = surveyed.before and not surveyed.changes
+    since = f", as at {_moment(surveyed.before, facts.taken_at)}" if same else ""
+    return f"{name}{packages}{leg}, read {facts.taken_at[11:16]} UTC{since}"
+
+
+def _moment(when: str, now: str) -> str:
+    """A moment as it is told now (both ISO 8601): without its day, where that is the same."""
+    return when[11:16] if when[:10] == now[:10] else when[:16].replace("T", " ")
 
 
 def _changes(surveyed: Surveyed) -> Iterable[Row]:
-    if not surveyed.before:
-        return
-    since = surveyed.before[:16].replace("T", " ")
     if not surveyed.changes:
         return
+    since = surveyed.before[:16].replace("T", " ")
     words = f"{counted(len(surveyed.changes), 'change')} since the survey of {since}"
     yield Row("heading:changes", ("", words, ""), "heading")
     for change in surveyed.changes:
