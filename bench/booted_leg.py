@@ -17,6 +17,7 @@ import msgspec
 from tests.support import bootlab, container, lab
 from tests.support.still_archives import still_archives
 
+from brave_bridge.core.proof.difference import NOT_READ, REGRESSION, UNEXPLAINED
 from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.own_runtime import make_runtime
 from brave_bridge.store.rows import ProcedureRow
@@ -126,6 +127,9 @@ def _ended(root: Path, machine: container.Container) -> str:
         return f"{row.kind} {row.state}"
     proof = outcome.proof
     said = "not proven" if proof is None else "proven" if proof.passed else "WORSE"
+    for one in proof.differences if proof else ():
+        if one.verdict in (REGRESSION, NOT_READ, UNEXPLAINED):
+            print(f"    {one.verdict}: {one.subject}: {one.before} → {one.after} ({one.meaning})")
     more = f": {outcome.why}" if outcome.why else ""
     return f"{row.kind} {outcome.state}, {said}{more}"
 

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.screen.test_by_keys import to_petrel
 from tests.support.terminal import Terminal
 
 pytestmark = [
@@ -53,16 +54,11 @@ class Walk:
 def test_the_tour_of_the_readme(first_terminal):
     screen = first_terminal()
     walk = Walk(screen)
-    screen.wait_for("11 machines,")
     screen.wait_for("knot .* cross it")
     walk.press("o", "in the order: support left")
     walk.press("p", "seen by topics")
     walk.press("x", r"(?s)written.*brave-bridge-papers|brave-bridge-papers.*written")
-    screen.press("/")
-    screen.wait_for("Esc shows all")
-    screen.type("petrel")
-    screen.wait_for("╭─  petrel · web and database server")
-    screen.leave_filter()
+    to_petrel(screen)
     walk.step_is_walked()
     walk.press("Enter", "survey again", "Quayside 5.3")
     walk.press("f", "in one pass", "system")
@@ -86,7 +82,7 @@ def test_the_tour_of_the_readme(first_terminal):
     # Closing the terminal does not end the crossing; opening it again shows where it is.
     screen.close()
     walk.screen = screen = first_terminal()
-    screen.wait_for("petrel", seconds=60)
+    to_petrel(screen)
     screen.press("5")
     # A leg ends when the restarted system is proven.
     screen.wait_for(r"\? Restart the machine now", "quay-linux-image", "I restart it myself")
@@ -95,8 +91,11 @@ def test_the_tour_of_the_readme(first_terminal):
     walk.press("6", r"release.*5\.3.*7", "as good as before", seconds=90)
     walk.step_is_walked("v")
     walk.press("7", "before 5.3 bowline")
-    walk.press("k", "pinned")
-    walk.press("c", "recovery card")
+    walk.press("k", "Pin it")
+    screen.type("tides")
+    screen.press("Enter")
+    screen.wait_for("◆  2026|◆  20")
+    walk.press("c", "recovery card|recovery-card")
     walk.press("x", "brave-bridge-papers")
     walk.press("Enter", "the machine's name: petrel", "Would be lost, as it came", "packages would")
     screen.type("the gauge is deaf")
