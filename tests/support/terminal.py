@@ -47,7 +47,7 @@ class Terminal:
         """Type a text."""
         self.pane.cmd("send-keys", "-l", text)
 
-    def wait_for(self, pattern: str, *texts: str, seconds: float = 25) -> str:
+    def wait_for(self, pattern: str, *texts: str, seconds: float = 120) -> str:
         """Wait until one and the same screen matches and has all the texts in it; the screen."""
 
         def has_all(shown: str) -> bool:
@@ -58,13 +58,13 @@ class Terminal:
     def leave_filter(self) -> None:
         """Go from the filter to the list that it leaves; letters are keys again then."""
         self.press("Enter")
-        self._look_for(lambda shown: "Enter: to the list" not in shown, "left the filter", 25)
+        self._look_for(lambda shown: "Enter: to the list" not in shown, "left the filter", 120)
 
     def go_to_next_field(self, key: str = "Tab") -> None:
         """Go to the next field of a dialog; what is typed then goes into that."""
         row = self._row_at_rest()
         self.press(key)
-        self._look_for(lambda shown: self._row() != row, "came to the next field", 25)
+        self._look_for(lambda shown: self._row() != row, "came to the next field", 120)
 
     def _row_at_rest(self) -> str:
         """The cursor's row once it stays there: what is painted moves it about."""
