@@ -75,18 +75,25 @@ class Machine:
                 yield root, machine
             aside.rename(says)
 
+    def boots_as_it_is(self) -> Came:
+        """Boot it, so that it is known by what it comes up; what came up."""
+        booted = self.disk.boot(patience=600)
+        if booted.came_up is None:
+            raise RuntimeError(f"it did not come up: {booted.console[-3000:]}")
+        here = booted.came_up
+        self.kernel, self.options = here.kernel, here.options
+        return Came("", "", here.release, here.kernel, booted.seconds)
+
     def asks_for_a_restart(self, why: str, *words: str) -> None:
         """Let the program do something that restarts the machine, and boot it really."""
         with self.running() as (root, machine):
             self._goes_down(root, machine, why, words)
         self._boots()
 
-    def goes_on(self, restart_again: str = "") -> None:
-        """Let what was interrupted by the restart end by itself; ``restart_again``: it restarts."""
-        with self.running() as (root, machine):
-            self.came[-1].ended = _ended(root, machine)
-        if restart_again:
-            self._boots()
+    def goes_on(self) -> None:
+        """Let what was interrupted by the restart end by itself."""
+        with self.running() as (root, _):
+            self.came[-1].ended = _ended(root)
 
     def _goes_down(
         self, root: Path, machine: container.Container, why: str, words: tuple[str, ...]
@@ -99,13 +106,9 @@ class Machine:
         print(f"... {why}: it goes down", flush=True)
 
     def _boots(self) -> None:
-        booted = self.disk.boot(patience=600)
-        if booted.came_up is None:
-            raise RuntimeError(f"it did not come up: {booted.console[-3000:]}")
+        booted = self.boots_as_it_is()
         here = self.came[-1]
-        here.release, here.kernel = booted.came_up.release, booted.came_up.kernel
-        here.seconds = booted.seconds
-        self.kernel, self.options = booted.came_up.kernel, booted.came_up.options
+        here.release, here.kernel, here.seconds = booted.release, self.kernel, booted.seconds
         print(f"... it came up as {here.release}, {here.kernel}", flush=True)
 
 
@@ -117,7 +120,7 @@ def _newest(root: Path) -> ProcedureRow:
         logbook.close()
 
 
-def _ended(root: Path, machine: container.Container) -> str:
+def _ended(root: Path) -> str:
     """How the newest procedure ended, in a few words, once it has."""
     until = time.monotonic() + PATIENCE
     while (row := _newest(root)).state in ("running", "resting") and time.monotonic() < until:
@@ -170,6 +173,7 @@ def run_all() -> None:
         return
     with still_archives(keep_all=True), tempfile.TemporaryDirectory(dir="/var/tmp") as name:
         machine = laid(Path(name))
+        machine.boots_as_it_is()
         machine.asks_for_a_restart("the leg to 13", BRIDGE, "cross", "--to", "13", "--yes")
         machine.goes_on()
         machine.asks_for_a_restart(

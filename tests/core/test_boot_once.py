@@ -3,6 +3,7 @@
 import msgspec
 import pytest
 
+from brave_bridge.core.boot.grub_trial import without_trial
 from brave_bridge.core.crossing.kernels.boot_once import boot_once
 from brave_bridge.core.crossing.replies import Answered, FactsRead, Failed, Restarted, TrialArranged
 from brave_bridge.core.crossing.requests import (
@@ -112,3 +113,16 @@ def test_a_guest_that_does_not_stop_takes_the_trial_back():
     assert not [r for r in machine.asked if isinstance(r, Restart)]
     (taken_back,) = machine.ended()
     assert not taken_back.watch_only and not taken_back.kernel
+
+
+@pytest.mark.parametrize(
+    ("given", "left"),
+    [
+        ("root=LABEL=a ro panic=10 brave_bridge.trial=x-1", "root=LABEL=a ro"),
+        ("panic=60 ro panic=10 brave_bridge.trial=x quiet", "panic=60 ro  quiet"),
+        ("ro brave_bridge.trial=x", "ro"),
+        ("ro panic=30 quiet", "ro panic=30 quiet"),
+    ],
+)
+def test_what_a_trial_gave_a_kernel_is_not_the_machine_s_own(given, left):
+    assert without_trial(given) == left

@@ -6,21 +6,28 @@ import msgspec
 import pytest
 
 from brave_bridge.core.crossing.requests import Run
+from brave_bridge.core.estimate import Speeds, estimate
+from brave_bridge.core.plan.amounts import amounts
+from brave_bridge.core.plan.exchange_steps import MediumStep
+from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.core.survey.findings import Verdict
 from brave_bridge.drawings.chart import Chart
 from brave_bridge.drawings.chart_text import drawn
 from brave_bridge.runner.briefs import CrossBrief, SnapshotBrief, encode_brief
 from brave_bridge.store.rows import EntryRow, ProcedureRow, SampleRow
 from brave_bridge.workbench.members import fleet_members
+from brave_bridge.workbench.outlook.forecast import work_of
 from brave_bridge.workbench.pages.fleet import fleet_page
 from brave_bridge.workbench.pages.page import Page
 from brave_bridge.workbench.papers.drawing import PAGES, draw, report
 from brave_bridge.workbench.pictures.crossing import crossing_picture
+from brave_bridge.workbench.pictures.exchanged import exchange_lanes
 from brave_bridge.workbench.planning.plans import Plans
 from brave_bridge.workbench.reading import _read, read_machine
 from brave_bridge.workbench.record import Live, MachineRecord
 from brave_bridge.workbench.refusal import Refused
 from brave_bridge.workbench.targets import Target
+from tests.support.facts import plan
 
 TODAY = datetime.now(UTC).date()
 
@@ -192,3 +199,34 @@ def test_topics_by_machines_say_what_stands_in_the_way_where(petrel):
     empty = msgspec.structs.replace(petrel.surveyed, findings=())
     quiet = fleet_page([msgspec.structs.replace(petrel, surveyed=empty)], TODAY, picture="topics")
     assert quiet.picture.telling.startswith("●")
+
+
+def of_exchange(name: str, version: str, stand_in, monkeypatch, tmp_path) -> MachineRecord:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    desk = stand_in(name)
+    Plans(desk).make(version)
+    return _read(desk, MachineRecord(name=name, about="", words=()), "")
+
+
+def test_a_leg_of_images_shows_its_slots_and_the_restart(stand_in, monkeypatch, tmp_path):
+    record = of_exchange("razorbill", "8.5", stand_in, monkeypatch, tmp_path)
+    page = PAGES["plan"](record, TODAY)
+    assert [lane.name for lane in page.picture.lanes][:2] == ["slot a", "slot b"]
+    assert rows_led_to(page, page.picture) <= {row.key for row in page.rows}
+    assert page.picture.lanes[1].marks[0].symbol == "↻"
+    text = "\n".join(words for row in drawn(page.picture, 96, 12) for words, *_ in row)
+    assert "on trial" in text or "slot b" in text
+
+
+def test_a_leg_from_a_medium_shows_its_phases_and_counts_their_restarts():
+    step = MediumStep(old="1", new="2", medium="/media/two/medium.json", phases=4)
+    step = msgspec.structs.replace(step, medium_bytes=3_600_000_000)
+    leg = plan()
+    leg = msgspec.structs.replace(leg, steps=(step, RestartStep(because=("4 phases",))))
+    lanes = list(exchange_lanes(None, leg, 0))
+    assert [lane.name for lane in lanes] == ["prepared", *(f"phase {n} of 4" for n in (1, 2, 3, 4))]
+    assert all(lane.marks[0].symbol == "↻" for lane in lanes[1:])
+    work = work_of(leg)
+    assert (work.restarts, work.write_bytes) == (4, 7_200_000_000)
+    assert estimate([work], Speeds()).low > 4 * 60
+    assert amounts([leg]).startswith("3.6 GB to read from the medium")

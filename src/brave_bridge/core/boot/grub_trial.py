@@ -17,6 +17,7 @@ MARK = "brave_bridge_trial"
 """The variable in the environment block; ``1`` until the trial was started."""
 
 ON_TRIAL = "brave_bridge.trial"
+_OF_TRIAL = re.compile(rf"(?:(?<!\S)panic=\d+ +)?(?<!\S){re.escape(ON_TRIAL)}=\S+")
 """The kernel option by which the system itself knows that it is on trial."""
 
 _SAVES = re.compile(r"^\s*(savedefault|save_env|recordfail)\b")
@@ -63,6 +64,11 @@ def trial_part(
             *_choice_lines(good, remembering),
         )
     )
+
+
+def without_trial(options: str) -> str:
+    """Options of a kernel without those by which a trial started it: they end with the trial."""
+    return _OF_TRIAL.sub("", options).strip()
 
 
 def default_part(identifier: str) -> str:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from brave_bridge.core.formats.text import byte_size
-from brave_bridge.core.plan.exchange_steps import EditionStep, ImageStep
+from brave_bridge.core.plan.exchange_steps import EditionStep, ImageStep, MediumStep
 from brave_bridge.core.plan.leg_plan import LegPlan
 from brave_bridge.core.plan.steps import RestartStep
 
@@ -12,9 +12,12 @@ def amounts(legs: Sequence[LegPlan], fetched: str = "to fetch") -> str:
     """``4.1 GB to fetch, 300 MB more on disk``; what is written into a slot where one is."""
     images = [step for leg in legs for step in leg.steps if isinstance(step, ImageStep)]
     written = sum(image.image_bytes for image in images)
+    media = [step for leg in legs for step in leg.steps if isinstance(step, MediumStep)]
+    read = sum(medium.medium_bytes for medium in media)
     fetch, disk = sum(p.download_bytes for p in legs), sum(p.disk_bytes for p in legs)
     words = [f"{byte_size(written)} to write into the other slot"] if written else []
-    if fetch or disk or not (written or _takes_nothing(legs)):
+    words += [f"{byte_size(read)} to read from the medium"] if read else []
+    if fetch or disk or not (words or _takes_nothing(legs)):
         words.append(f"{byte_size(fetch)} {fetched}")
         words.append(f"{byte_size(abs(disk))} {'more' if disk >= 0 else 'less'} on disk")
     return ", ".join(words) or "nothing to fetch"

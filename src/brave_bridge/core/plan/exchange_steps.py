@@ -62,6 +62,11 @@ class ImageStep(_Exchange, frozen=True, kw_only=True, tag="image"):
         return "system image"
 
     @property
+    def moved_bytes(self) -> int:
+        """See PlanStep: its bundle is read whole before anything of it is written."""
+        return 2 * self.image_bytes
+
+    @property
     def _what(self) -> str:
         return f"image in slot {self.slot}" if self.slot else "image"
 
@@ -140,7 +145,7 @@ class MediumStep(_Exchange, frozen=True, kw_only=True, tag="medium"):
     """The release comes from a medium, whose description is at ``medium``.
 
     ``build`` is what the system calls itself afterwards, ``keep`` what is kept, ``lost`` what
-    that loses, in words; ``phases`` over so many restarts.
+    that loses, in words; ``phases`` over so many restarts, and ``medium_bytes`` what is on it.
     """
 
     medium: str = ""
@@ -148,11 +153,22 @@ class MediumStep(_Exchange, frozen=True, kw_only=True, tag="medium"):
     keep: str = KEEP_ALL
     lost: tuple[str, ...] = ()
     phases: int = 1
+    medium_bytes: int = 0
 
     @property
     def title(self) -> str:
         """See PlanStep."""
         return "medium"
+
+    @property
+    def moved_bytes(self) -> int:
+        """See PlanStep: it is read whole before anything of it is taken up."""
+        return 2 * self.medium_bytes
+
+    @property
+    def restarts(self) -> int:
+        """See PlanStep: beside the restart into its first phase."""
+        return self.phases - 1
 
     @property
     def summary(self) -> str:

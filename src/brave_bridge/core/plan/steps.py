@@ -70,6 +70,16 @@ class PlanStep(msgspec.Struct, frozen=True, kw_only=True, tag_field="step"):
         return 0
 
     @property
+    def moved_bytes(self) -> int:
+        """What is read to its end and written, beside packages."""
+        return 0
+
+    @property
+    def restarts(self) -> int:
+        """How often the machine restarts for it."""
+        return 0
+
+    @property
     def risks(self) -> tuple[str, ...]:
         """What a person should know before agreeing, each a sentence."""
         return ()
@@ -259,6 +269,16 @@ class RestartStep(PlanStep, frozen=True, kw_only=True, tag="restart"):
         """See PlanStep."""
         return "restart"
 
+    @property
+    def summary(self) -> str:
+        """See PlanStep."""
+        return f"a restart, into {self.comes_up}" if self.comes_up else "a restart"
+
     def rows(self) -> Iterator[StepRow]:
         """See PlanStep."""
-        yield StepRow("the machine", "", self.comes_up, "; ".join(self.because))
+        yield StepRow("the machine restarts", "", self.comes_up, "; ".join(self.because))
+
+    @property
+    def restarts(self) -> int:
+        """See PlanStep."""
+        return 1

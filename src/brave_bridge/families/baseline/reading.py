@@ -13,10 +13,12 @@ _MOST = 4000
 """Of one topic's names: more say no more to a person."""
 
 
-def topic(name: str, values: dict[str, str], where: str, unanswered: str = "") -> TopicSeen:
-    """A topic that was read, its texts made safe to show."""
+def topic(
+    name: str, values: dict[str, str], where: str, unanswered: str = "", longest: int = 200
+) -> TopicSeen:
+    """A topic that was read, its texts made safe to show; ``longest`` is that of its values."""
     kept = list(values.items())[:_MOST]
-    told = {one_line(k, 160): one_line(v, 200) for k, v in kept}
+    told = {one_line(k, 160): one_line(v, longest) for k, v in kept}
     return TopicSeen(name, told, where, unanswered=one_line(unanswered, 200))
 
 

@@ -1,6 +1,7 @@
 """What the system is: release, build, kernel, command line, boot entry, edition."""
 
 from brave_bridge.core.boot.entries import entry_for
+from brave_bridge.core.boot.grub_trial import without_trial
 from brave_bridge.core.licensed.system import LicensedSystem
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.topic import TopicSeen
@@ -8,6 +9,9 @@ from brave_bridge.families.baseline.reading import topic
 from brave_bridge.machines.queries import Links, Seen
 
 NAME = "system"
+_COMMAND_LINE_SIZE = 2048
+"""As long as a kernel takes it (Documentation/admin-guide/kernel-parameters)."""
+
 _TARGETS = ("/etc/systemd/system/default.target",)
 QUERIES = (Links(_TARGETS),)
 
@@ -21,7 +25,7 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         "build": facts.build,
         "profile": image.image.profile if image else "",
         "kernel": facts.kernel_that_came_up,
-        "command line": boot.command_line,
+        "command line": without_trial(boot.command_line),
         "boot entry": entry_for(list(facts.loader.entries), facts.kernel_that_came_up),
         "edition": facts.licence.edition if facts.licence else who.edition,
         "licence ends": facts.licence.ends if facts.licence else "",
@@ -30,7 +34,8 @@ def read(facts: Facts, seen: Seen) -> TopicSeen:
         "firmware": boot.firmware,
         "language": facts.locale,
     }
-    return topic(NAME, {name: value for name, value in values.items() if value}, "/etc, /proc")
+    told = {name: value for name, value in values.items() if value}
+    return topic(NAME, told, "/etc, /proc", longest=_COMMAND_LINE_SIZE)
 
 
 def _licence(licensed: LicensedSystem) -> dict[str, str]:

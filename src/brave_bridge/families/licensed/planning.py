@@ -134,6 +134,7 @@ def _from_medium(
         keep=preferences.keep,
         lost=losses(preferences.keep, system),
         phases=medium.phases,
+        medium_bytes=medium.size,
     )
     restart = RestartStep(
         because=(f"{medium.phases} phases, each over a restart of its own",),

@@ -10,7 +10,6 @@ import msgspec
 from brave_bridge.core.estimate import Estimate, Speeds, Work, estimate, measured
 from brave_bridge.core.formats.decoding import decode_json
 from brave_bridge.core.plan.leg_plan import LegPlan
-from brave_bridge.core.plan.steps import RestartStep
 from brave_bridge.runner.briefs import CrossBrief, known_brief
 from brave_bridge.snapshots.catalogue import Snapshot
 from brave_bridge.snapshots.engines.choose import engine_of
@@ -64,10 +63,11 @@ def work_of(plan: LegPlan, snapshot_bytes: int = 0) -> Work:
     changes = plan.packages.upgraded + plan.packages.new
     return Work(
         fetch_bytes=plan.download_bytes,
-        write_bytes=sum(max(c.disk_bytes, 0) + c.download_bytes for c in changes),
+        write_bytes=sum(max(c.disk_bytes, 0) + c.download_bytes for c in changes)
+        + sum(step.moved_bytes for step in plan.steps),
         packages=len(changes) + len(plan.packages.removed),
         snapshot_bytes=snapshot_bytes,
-        restarts=1 if plan.step(RestartStep) else 0,
+        restarts=sum(step.restarts for step in plan.steps),
     )
 
 

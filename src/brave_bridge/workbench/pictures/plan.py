@@ -25,6 +25,8 @@ from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.room import needs_at
 from brave_bridge.core.versions.deb import upstream_series
 from brave_bridge.drawings.chart import Bar, Chart, Lane, Mark, shares
+from brave_bridge.workbench.pictures import exchanged
+from brave_bridge.workbench.pictures.exchanged import exchange_lanes
 from brave_bridge.workbench.record import KeptPlan, MachineRecord
 
 LEGEND = (
@@ -66,7 +68,11 @@ def plan_chart(facts: Facts | None, plan: KeptPlan, roles: Roles) -> Chart:
     lanes = [
         lane
         for number, leg in enumerate(plan.legs)
-        for lane in (*_changes(leg, number, roles), *_room(facts, leg, number))
+        for lane in (
+            *exchange_lanes(facts, leg, number),
+            *_changes(leg, number, roles),
+            *_room(facts, leg, number),
+        )
     ]
     several = len(plan.legs) > 1
     return Chart(
@@ -74,8 +80,13 @@ def plan_chart(facts: Facts | None, plan: KeptPlan, roles: Roles) -> Chart:
         + (", leg by leg" if several else ""),
         lanes=tuple(lanes),
         telling=telling(plan),
-        legend=LEGEND,
+        legend=_legend(plan),
     )
+
+
+def _legend(plan: KeptPlan) -> tuple[tuple[str, str], ...]:
+    of_packages = any(leg.step(PackagesStep) for leg in plan.legs)
+    return LEGEND if of_packages else (*exchanged.LEGEND, *LEGEND[-2:])
 
 
 def telling(plan: KeptPlan) -> str:
