@@ -266,7 +266,7 @@ def test_what_the_pages_name_is_there():
 
 def test_the_readme_counts_what_there_is():
     text = (ROOT / "README.md").read_text(encoding="utf-8")
-    assert len(TOPICS) == 22 and text.count("twenty-two topics") == 2
+    assert len(TOPICS) == 24 and text.count("twenty-four topics") == 2
     assert len(demo_fleet().machine) == 11 and text.lower().count("eleven machines") == 2
 
 

@@ -65,6 +65,22 @@ def test_settings_that_name_the_present_release_are_told_by_line():
     assert list(settings_naming("", [("/x", NAMES)])) == []
 
 
+def test_indices_of_a_source_on_the_tree_itself_are_read_inside_it(tmp_path):
+    """apt keeps a link for them, which leads from / (apt-get(8), file:)."""
+    for folder in ("srv/own", "var/lib/apt/lists", "var/lib/dpkg"):
+        (tmp_path / folder).mkdir(parents=True)
+    (tmp_path / "srv/own/Packages").write_text(
+        "Package: own\nVersion: 2\nArchitecture: amd64\nFilename: own.deb\n\n"
+    )
+    (tmp_path / "var/lib/apt/lists/_srv_own_Packages").symlink_to("/srv/own/Packages")
+    status = "Package: own\nStatus: install ok installed\nVersion: 1\nArchitecture: amd64\n"
+    (tmp_path / "var/lib/dpkg/status").write_text(status)
+    universe = universe_of(
+        TreeMachine("tree", tmp_path), "/var/lib/apt/lists", "/var/lib/dpkg/status"
+    )
+    assert [one.version for one in universe.archive.candidates("own")] == ["2"]
+
+
 @pytest.mark.parametrize(
     ("text", "taken"),
     [("", True), ('APT::Install-Recommends "0";', False), ('APT::Install-Recommends "on";', True)],

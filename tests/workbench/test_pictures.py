@@ -227,4 +227,4 @@ def test_a_leg_from_a_medium_shows_its_phases_and_counts_their_restarts():
     work = work_of(leg)
     assert (work.restarts, work.write_bytes) == (4, 7_200_000_000)
     assert estimate([work], Speeds()).low > 4 * 60
-    assert amounts([leg]).startswith("3.6 GB to read from the medium")
+    assert amounts([leg]).startswith("3.60 GB to read from the medium")

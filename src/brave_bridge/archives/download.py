@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from typing import BinaryIO, TypeVar
 from urllib.parse import unquote
+from urllib.request import getproxies_environment, proxy_bypass_environment
 
 import httpx
 import msgspec
@@ -73,6 +74,7 @@ class Downloader:
             beginning: httpx.HTTPTransport(proxy=proxy)
             for beginning, proxy in (proxies or {}).items()
         }
+        self._proxies = {} if transport else dict(proxies or {})
         self._client = httpx.Client(transport=transport, mounts=mounts, **_OPTIONS)
         self._onion_proxy = onion_proxy
         self._onions: httpx.Client | None = None
@@ -238,14 +240,29 @@ class Downloader:
         except httpx.HTTPStatusError as error:
             code = error.response.status_code
             what = "missing" if code in (404, 410) else "unreachable"
-            raise ArchiveFault(what, f"the server answers {code}", address) from error
+            words = f"the server answers {code}{self._by_way_of(address)}"
+            raise ArchiveFault(what, words, address) from error
         except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
             words = str(error) or type(error).__name__
-            if address.startswith(_TOR):
-                words += f", asked by way of the Tor client at {hide(self._onion_proxy)}"
+            words += self._by_way_of(address)
             raise ArchiveFault("unreachable", words, address) from error
         except OSError as error:
-            raise ArchiveFault("unreachable", error.strerror or str(error), address) from error
+            words = f"{error.strerror or error}{self._by_way_of(address)}"
+            raise ArchiveFault("unreachable", words, address) from error
+
+    def _by_way_of(self, address: str) -> str:
+        """Whom an address is asked of in place of its server, in words; empty where of nobody."""
+        if address.startswith(_TOR):
+            return f", asked by way of the Tor client at {hide(self._onion_proxy)}"
+        parts = parts_of(address)
+        places = (f"{parts.scheme}://{parts.host}", f"{parts.scheme}://")
+        if (set_for := next((one for one in places if one in self._proxies), "")) != "":
+            proxy = self._proxies[set_for]
+            return f", asked by way of the proxy {hide(proxy)} (apt's settings)" if proxy else ""
+        proxy = getproxies_environment().get(parts.scheme, "")
+        if not proxy or proxy_bypass_environment(parts.host):
+            return ""
+        return f", asked by way of the proxy {hide(proxy)} (environment)"
 
 
 class _Pace:

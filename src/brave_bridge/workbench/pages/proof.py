@@ -31,7 +31,7 @@ COLUMNS = (
 _ABOUT = (
     title("What a proof compares"),
     *said(
-        "What the legs were to bring, and twenty-two topics of the machine: units, settings, "
+        "What the legs were to bring, and twenty-four topics of the machine: units, settings, "
         "ports, mounts, pools, shares, guests, accounts, network, firewall, devices and more, "
         "before the crossing and after it; or a return against its snapshot.",
         "What is worse comes first, faults of the data before those of the surface; then what "

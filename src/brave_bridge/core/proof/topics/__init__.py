@@ -30,6 +30,7 @@ from brave_bridge.core.proof.topics import (
     room,
     settings,
     shares,
+    sound_and_video,
     system,
     units,
 )
@@ -56,6 +57,7 @@ COMPARES: dict[str, Compare] = {
     "network": network.compare,
     "firewall": firewall.compare,
     "devices": devices.compare,
+    "sound and video": sound_and_video.compare,
     "certificates": certificates.compare,
     "clock": clock.compare,
     TOPIC: own_checks.compare,
