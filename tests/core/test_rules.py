@@ -17,6 +17,7 @@ from brave_bridge.core.formats.distro_info import ReleaseDates
 from brave_bridge.core.formats.fstab import ExpectedMount
 from brave_bridge.core.formats.guests import Guest
 from brave_bridge.core.formats.paused_sources import waiting_note
+from brave_bridge.core.formats.proc import Mount
 from brave_bridge.core.formats.systemd import Unit
 from brave_bridge.core.images.system import Image, ImageSystem, Slot, Slots
 from brave_bridge.core.kernels.kernel_package import FOLLOWS, KernelPackage
@@ -65,6 +66,7 @@ from brave_bridge.core.survey.platform import (
 from brave_bridge.core.survey.products import ProductSeen
 from brave_bridge.core.survey.rule_book import rule_book
 from brave_bridge.core.survey.rules import all_rules
+from brave_bridge.core.survey.usr_layout import UsrLayout
 from brave_bridge.families.deb.family import FAMILY
 from tests.support.facts import TODAY, change, facts, leg, package, plan, quayside
 
@@ -471,6 +473,32 @@ CASES = [
         "1 setting of what works by itself name",
         {"settings_naming": (SettingNaming('"codename=bowline"', "/etc/x:4"),)},
     ),
+    (
+        "usr-layout",
+        STOP,
+        "the root is an overlay",
+        {
+            "usr_layout": UsrLayout(("/bin", "/lib")),
+            "mounts": (Mount("/", "overlay", "overlay"),),
+            "legs": (plain_leg(merged_usr=True),),
+        },
+    ),
+    (
+        "usr-layout",
+        STOP,
+        "Files stand in a top folder and otherwise in /usr",
+        {
+            "usr_layout": UsrLayout(("/bin",), ("/bin/tides",)),
+            "legs": (plain_leg(merged_usr=True),),
+        },
+    ),
+    (
+        "usr-layout",
+        CAUTION,
+        "/bin are folders of their own",
+        {"usr_layout": UsrLayout(("/bin",)), "legs": (plain_leg(merged_usr=True),)},
+    ),
+    ("usr-layout", CLEAR, "lead into /usr", {"legs": (plain_leg(merged_usr=True),)}),
     (
         "script-interpreters",
         CAUTION,

@@ -26,6 +26,7 @@ from brave_bridge.families.topics import (
     licence,
     locale,
     storage,
+    usr_layout,
 )
 from brave_bridge.machines.port import LookedAt
 from brave_bridge.machines.queries import Query, Seen
@@ -42,6 +43,7 @@ _QUERIES: tuple[Query, ...] = (
     *built.QUERIES,
     *board.QUERIES,
     *interpreters.QUERIES,
+    *usr_layout.QUERIES,
     *settings_queries,
 )
 
@@ -72,6 +74,7 @@ def further(seen: Seen) -> tuple[Query, ...]:
         *databases.further(seen),
         *built.further(seen),
         *interpreters.further(seen),
+        *usr_layout.further(seen),
     )
 
 
@@ -118,6 +121,7 @@ def basic_facts(machine: LookedAt, seen: Seen, manager: PackageManager) -> Facts
         boot_files_changed=changed_settings(seen),
         boot_settings_in=places(),
         interpreters=interpreters.read(seen),
+        usr_layout=usr_layout.read(seen),
         locale=language,
         licence=licensed,
         clusters=clusters,

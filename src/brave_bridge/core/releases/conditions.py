@@ -24,6 +24,8 @@ class Needs(msgspec.Struct, frozen=True):
     """Whether the firmware must start signed systems alone."""
     disk_mib: int = 0
     """How large the file system that holds the system must be."""
+    merged_usr: bool = False
+    """Whether it has /bin, /sbin and /lib in /usr, and merges what is not."""
     below: str = ""
     """What a machine below these conditions has to expect, where it is taken there all the same."""
 

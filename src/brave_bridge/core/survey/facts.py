@@ -43,6 +43,7 @@ from brave_bridge.core.survey.platform import (
     Space,
 )
 from brave_bridge.core.survey.topic import TopicSeen
+from brave_bridge.core.survey.usr_layout import UsrLayout
 
 
 class Identity(msgspec.Struct, frozen=True):
@@ -220,6 +221,7 @@ class Facts(msgspec.Struct, frozen=True):
     settings_naming: tuple[SettingNaming, ...] = ()
     """Settings of what works for the package manager that name the present release."""
     interpreters: tuple[Interpreter, ...] = ()
+    usr_layout: UsrLayout = UsrLayout()
     key_files: tuple[KeyFile, ...] = ()
     boot_files_changed: tuple[str, ...] = ()
     boot_settings_in: tuple[str, ...] = ()
