@@ -196,6 +196,15 @@ def test_without_its_service_it_converts_and_is_activated_by_a_code(desk):
     assert told(desk, licence_service.BOOK)["keys"][licence_service.digest_of(CREW)]["left"] == 2
 
 
+def test_a_conversion_that_ends_with_an_error_is_judged_by_what_comes_up(desk):
+    book = told(desk, licence_service.BOOK) | {"convert_fault": "0x5e77: a restart is pending"}
+    desk.machine.files.write(licence_service.BOOK, json.dumps(book).encode())
+    outcome = cross(desk, "edition:crew", CREW)
+    assert outcome.state == "done" and outcome.proof.passed, outcome
+    (warned,) = [words for words in outcome.warnings if "when it converted" in words]
+    assert "ended with 1" in warned and "a restart is pending" in warned
+
+
 def test_an_activation_left_for_later_is_told_and_a_finding(desk):
     plan = Plans(desk).make("edition:crew")
     begin(desk, CrossBrief("licensed", plan.legs))

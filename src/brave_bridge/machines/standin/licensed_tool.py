@@ -92,6 +92,8 @@ def _convert(root: Path, edition: str) -> dict[str, Any]:
         "shown": f"…{key[-4:]}",
     }
     write_json(root, PENDING, pending)
+    if fault := read_json(root, licence_service.BOOK).get("convert_fault"):
+        raise ValueError(fault)
     return {"verdict": "good", "edition": edition}
 
 

@@ -50,16 +50,16 @@ def go_back_to_kept(
     yield from Checkpoint(title="Checkpoint: way back", name="way back", leg=0)
     ran = yield from Run(title=f"Let {kept.version} run again", argv=way_to_it(before))
     if not ended_well(ran):
-        return _failed("going back", last_words(ran), taken.id)
+        return _failed("going back", last_words(ran), taken.id, warnings)
     restart = restart_at_once(before, "", "kept-system")
     came = yield from surrounded(around, before, restart)
     warnings += came.warnings
     if came.facts is None or came.faults:
-        return _failed("restart", came.failure or "; ".join(came.faults), taken.id)
+        return _failed("restart", came.failure or "; ".join(came.faults), taken.id, warnings)
     version, build = runs(came.facts)
     if (version, build) != (kept.version, kept.build):
         seen = f"{version}, build {build} came up; {kept.version}, build {kept.build} was kept"
-        return _failed("came up", seen, taken.id)
+        return _failed("came up", seen, taken.id, warnings)
     if came.facts.image:
         warnings += yield from restore_settings(version)
     # A leg that stands open leads away from the system that came up: nothing is left to go on with.
@@ -107,7 +107,7 @@ def _stopped(at: str, why: str) -> Outcome:
     return Outcome(state="stopped", at=at, why=why, safe=_UNTOUCHED)
 
 
-def _failed(at: str, why: str, way_back: str) -> Outcome:
+def _failed(at: str, why: str, way_back: str, warnings: tuple[str, ...] = ()) -> Outcome:
     return Outcome(
         state="failed",
         at=at,
@@ -115,4 +115,5 @@ def _failed(at: str, why: str, way_back: str) -> Outcome:
         safe=f"the way back {way_back} holds the system as it was before",
         next_step=f"brave-bridge return {way_back}",
         ways_back=(way_back,),
+        warnings=warnings,
     )
