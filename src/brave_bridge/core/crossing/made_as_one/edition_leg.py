@@ -8,8 +8,7 @@ from brave_bridge.core.crossing.leg_under_way import DONE, LegUnderWay, Objectio
 from brave_bridge.core.crossing.replies import Answered, FactsRead, KeyUsed, Ran
 from brave_bridge.core.crossing.requests import Ask, ReadFacts, Run, Script, UseKey
 from brave_bridge.core.crossing.results import Outcome
-from brave_bridge.core.crossing.stage import what_was_seen
-from brave_bridge.core.formats.text import one_line
+from brave_bridge.core.crossing.stage import last_words, what_was_seen
 from brave_bridge.core.licensed.answers import SILENT, UNUSABLE, Answer, read_answer
 from brave_bridge.core.licensed.system import ACTIVE, TOOL
 from brave_bridge.core.plan.exchange_steps import EditionStep
@@ -55,16 +54,11 @@ def convert(leg: LegUnderWay, step: EditionStep) -> Script[Outcome]:
     if not reply.is_yes:
         # Nobody has refused the key, the tool ended badly: what comes up behind the restart tells.
         leg.warnings += (
-            f"{TOOL} ended with {reply.exit_code} when it converted ({_said(reply)}): what came up "
+            f"{TOOL} ended with {reply.exit_code} when it converted ({last_words(reply)}): what came up "
             "behind the restart was looked at",
         )
     yield from leg.checkpoint("changed")
     return DONE
-
-
-def _said(reply: KeyUsed) -> str:
-    """The last line that a tool printed."""
-    return one_line(next((t for t in reversed(reply.output.splitlines()) if t.strip()), "nothing"))
 
 
 def _objection(facts: Facts) -> Objection | None:
