@@ -54,8 +54,8 @@ def convert(leg: LegUnderWay, step: EditionStep) -> Script[Outcome]:
     if not reply.is_yes:
         # Nobody has refused the key, the tool ended badly: what comes up behind the restart tells.
         leg.warnings += (
-            f"{TOOL} ended with {reply.exit_code} when it converted ({last_words(reply)}): what came up "
-            "behind the restart was looked at",
+            f"{TOOL} ended with {reply.exit_code} when it converted ({last_words(reply)}): what "
+            "came up behind the restart was looked at",
         )
     yield from leg.checkpoint("changed")
     return DONE
