@@ -57,7 +57,7 @@ def on_bench(*widgets, size=(80, 24)):
     def run(body) -> None:
         async def inner() -> None:
             app = Bench(*widgets)
-            async with app.run_test(size=size) as pilot:
+            async with app.run_test(size=size, notifications=True) as pilot:
                 await body(app, pilot)
 
         asyncio.run(inner())
@@ -298,3 +298,17 @@ def test_the_why_pane_goes_round():
         await pilot.pause()
 
     on_bench(pane)(body)
+
+
+@pytest.mark.parametrize("size", [(100, 30), (142, 42)])
+def test_what_is_told_meanwhile_does_not_stand_over_a_dialog(size):
+    @on_bench(Static("behind"), size=size)
+    async def _(app, pilot):
+        dialog = ConfirmByName("Cross to 8.4", ["It takes a while."] * 9, "puffin")
+        app.push_screen(dialog)
+        await pilot.pause()
+        app.notify("A backup of home and data is noted.", title="noted")
+        await pilot.pause(0.3)
+        (toast,) = dialog.query("Toast")
+        box = dialog.query_one("Dialog > Vertical").region
+        assert toast.region.height > 0 and not box.overlaps(toast.region)

@@ -17,6 +17,8 @@ class Dialog(ModalScreen):
 
     DEFAULT_CSS = """
     Dialog { align: center middle; background: $background 55%; }
+    Dialog ToastRack { dock: top; align: center top; }
+    Dialog Toast { width: 100%; max-width: 100%; padding: 0 1; margin: 0; }
     Dialog > Vertical {
         width: 76; max-width: 96%; height: auto; max-height: 80%; padding: 1 2;
         border: round $primary; background: $surface; border-title-color: $primary;
