@@ -18,9 +18,11 @@ setup: $(STAMP)
 
 $(STAMP): pyproject.toml
 	@$(PYTHON) -c "import ensurepip, venv" 2>/dev/null || $(MAKE) --no-print-directory venv-package
-	$(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --editable '.[dev]'
-	touch $(STAMP)
+	@echo "Setting up a Python environment of its own in $(VENV): this takes a minute or two." >&2
+	@$(PYTHON) -m venv $(VENV)
+	@echo "Installing what the program is built on (pip) ..." >&2
+	@$(BIN)/pip install --quiet --editable '.[dev]'
+	@touch $(STAMP)
 
 # Debian ships Python's venv module apart from Python.
 venv-package:
@@ -29,7 +31,7 @@ venv-package:
 	else echo "this Python has no venv module: install your system's python3-venv package" >&2; exit 1; fi
 
 demo: setup
-	$(BIN)/brave-bridge demo
+	@$(BIN)/brave-bridge demo
 
 test-packages:
 	@if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
@@ -38,6 +40,7 @@ test-packages:
 	    dpkg-query -W -f '$${db:Status-Status}' $$package 2>/dev/null | grep -q '^installed$$' || missing="$$missing $$package"; \
 	  done; \
 	  if [ -n "$$missing" ]; then \
+	    echo "Installing what the tests work on:$$missing ..." >&2; \
 	    apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
 	  fi; \
 	else echo "not root: tests on real system trees will be skipped, each with its reason"; fi

@@ -105,7 +105,8 @@ def kept_tree(
     return _kept(name, f"{words} {_source_of(settle)}", make)
 
 
-def _small() -> Path:
+def small() -> Path:
+    """The Debian 11 tree from which the others grow, with cron; nobody may change it."""
     return kept_tree("small", "ca-certificates,cron", one_source)
 
 
@@ -118,7 +119,7 @@ def _grown(
     """
 
     def make(building: Path) -> None:
-        _run(["cp", "-a", _small(), building])
+        _run(["cp", "-a", small(), building])
         if not papers:
             _take_papers_away(building)
         install(building, packages.split(","))
@@ -193,7 +194,7 @@ def of_i386(folder: Path) -> Iterator[Path]:
 
     It is only read: none of its programs is of that architecture.
     """
-    with overlay(_small(), folder) as tree:
+    with overlay(small(), folder) as tree:
         status = tree / "var/lib/dpkg/status"
         status.write_text(status.read_text().replace("ture: amd64\n", "ture: i386\n"))
         (tree / "var/lib/dpkg/arch").write_text("i386\n")
