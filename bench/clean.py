@@ -1,8 +1,8 @@
 """Clean real trees over two legs each: ten crossings, and every word that is not as it should be.
 
-``python -m bench.clean`` takes copies of Debian 11 with different servers to 13 and prints a row for
-each: how it ended, and what of its proof and warnings a person would stop at. Their packages come
-through one proxy on 127.0.0.1, which keeps them.
+``python -m bench.clean`` takes copies of Debian 11 with different servers to 13 and prints a row
+for each: how it ended, and what of its proof and warnings a person would stop at. Their packages
+come through one proxy on 127.0.0.1, which keeps them.
 """
 
 import json
@@ -65,10 +65,9 @@ def _row(title: str, tree: Path) -> str:
     proof = outcome.get("proof") or {"passed": None, "differences": []}
     points = [one for one in proof["differences"] if one["verdict"] in _STOPPED_AT]
     worse = [one["subject"] for one in points if one["verdict"] == REGRESSION]
-    others = [
-        f"{one['subject']}: {one['meaning']}" for one in points if one["subject"] not in worse
-    ]
-    said = [*others, *outcome.get("warnings", ())]
+    others = [one for one in points if one["verdict"] != REGRESSION]
+    said = [f"{one['subject']}: {one['meaning']}" for one in others]
+    said += outcome.get("warnings", ())
     state = f"{outcome.get('state', 'refused')}, {'proven' if proof['passed'] else 'not proven'}"
     if outcome.get("why"):
         state += f": {outcome['why']}"
