@@ -32,8 +32,10 @@ def place_wanted(machine: Machine, unit: str, text: str, wanted: str) -> None:
 
 
 def place_unit(machine: Machine, unit: str, text: str) -> None:
-    """Place a unit, for root alone to read: a proxy's address may hold a password."""
-    machine.files.write(f"{UNITS}/{unit}", text.encode(), 0o600)
+    """Place a unit; where a proxy's address in it holds a password, for root alone to read."""
+    has_password = any("://" in line and "@" in line for line in text.splitlines())
+    mode = 0o600 if has_password else 0o644
+    machine.files.write(f"{UNITS}/{unit}", text.encode(), mode)
 
 
 def take_away(machine: Machine, placed: tuple[str, ...], wanted: str) -> None:
