@@ -124,7 +124,8 @@ def _still_preferred(baseline: Facts, plans: tuple[LegPlan, ...]) -> Iterable[Ta
         end = plans[-1].leg.end
         text = (
             f"Have {preferred.setting} name {end.codename or end.title} in {preferred.where}, or "
-            f"take it out: it still prefers {preferred.name}, and nothing can be installed by hand"
+            f"take it out: it still prefers {preferred.name}, and until then nothing of "
+            f"{end.title} can be installed by hand"
         )
         yield TaskToDo("preferred-release", text)
 

@@ -7,6 +7,7 @@ from brave_bridge.core.formats.ini_sources import read_pacman_config
 from brave_bridge.core.formats.installed_package import InstalledPackage
 from brave_bridge.core.formats.package_locks import pacman_ignored
 from brave_bridge.core.survey.facts import Evidence, Facts
+from brave_bridge.core.survey.manager_options import pacman_options
 from brave_bridge.families.alpm.places import CONFIG, DATABASE, SET_ASIDE, VERSION_FILE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
 from brave_bridge.machines.port import MachineError
@@ -57,7 +58,9 @@ def alpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts)
     facts = package_facts(basic, seen, packages, sources, places, "alpm", locks)
     why = "a rolling line has no earlier release"
     history = Evidence("history", "/var/log/pacman.log", "", absent=why)
-    return msgspec.structs.replace(facts, evidence=(*facts.evidence, history))
+    against = tuple(pacman_options(seen.text(CONFIG) or "", CONFIG))
+    evidence = (*facts.evidence, history)
+    return msgspec.structs.replace(facts, settings_against=against, evidence=evidence)
 
 
 READING = WholePackageReading(QUERIES, packages_in, alpm_facts)

@@ -18,6 +18,7 @@ from brave_bridge.core.formats.package_locks import (
 )
 from brave_bridge.core.formats.rpm_database import read_rpm_database
 from brave_bridge.core.survey.facts import Evidence, Facts, ReleaseSeen
+from brave_bridge.core.survey.manager_options import dnf_options, dnf_release
 from brave_bridge.families.rpm.places import DATABASES, LOCKS, LOCKS_5, LOCKS_CONFIG, SET_ASIDE
 from brave_bridge.families.whole_packages import Places, WholePackageReading, package_facts
 from brave_bridge.machines.port import MachineError
@@ -26,6 +27,7 @@ from brave_bridge.machines.queries import Below, Contents, Names, Query, Seen
 _OLDER = ("/var/lib/rpm/Packages", "/usr/lib/sysimage/rpm/Packages.db", "/var/lib/rpm/Packages.db")
 _REPOSITORIES = "/etc/yum.repos.d/*.repo"
 _CONFIG = "/etc/dnf/dnf.conf"
+_RELEASE = "/etc/dnf/vars/releasever"
 _LIMIT = 400_000_000
 _TOOLS = (
     "glibc",
@@ -46,7 +48,7 @@ _TOOLS = (
 _RELEASE_PACKAGES = ("fathom-release", "fedora-release", "rocky-release", "almalinux-release")
 QUERIES: tuple[Query, ...] = (
     Contents(DATABASES, _LIMIT),
-    Contents((_REPOSITORIES, _CONFIG, LOCKS, LOCKS_CONFIG, LOCKS_5), 1_000_000),
+    Contents((_REPOSITORIES, _CONFIG, _RELEASE, LOCKS, LOCKS_CONFIG, LOCKS_5), 1_000_000),
     Names((*_OLDER, "/etc/pki/rpm-gpg/*")),
     Below(("/etc",), SET_ASIDE),
 )
@@ -102,7 +104,14 @@ def rpm_facts(seen: Seen, packages: tuple[InstalledPackage, ...], basic: Facts) 
     )
     absent = "" if history else "no package tells of the release"
     told = Evidence("history", where, f"{len(history)} releases", absent=absent)
-    return msgspec.structs.replace(facts, history=history, evidence=(*facts.evidence, told))
+    config = seen.text(_CONFIG) or ""
+    return msgspec.structs.replace(
+        facts,
+        history=history,
+        settings_against=tuple(dnf_options(config, _CONFIG)),
+        preferred_release=dnf_release(config, _CONFIG, seen.text(_RELEASE) or "", _RELEASE),
+        evidence=(*facts.evidence, told),
+    )
 
 
 READING = WholePackageReading(QUERIES, packages_in, rpm_facts)

@@ -41,8 +41,8 @@ def manager_settings(situation: Situation):
         yield caution(
             f"The package manager is told to prefer {preferred.name}",
             f"{preferred.where}: {preferred.setting}",
-            f"A leg goes on without it. Behind it {situation.manager.name} refuses to work until "
-            f"it names {end.title}, or is taken out.",
+            f"A leg goes on without it. Behind it {situation.manager.name} goes by it still: have "
+            f"it name {end.title} then, or take it out.",
         )
     if against:
         yield caution(
