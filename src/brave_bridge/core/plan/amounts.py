@@ -17,8 +17,10 @@ def amounts(legs: Sequence[LegPlan], fetched: str = "to fetch") -> str:
     fetch, disk = sum(p.download_bytes for p in legs), sum(p.disk_bytes for p in legs)
     words = [f"{byte_size(written)} to write into the other slot"] if written else []
     words += [f"{byte_size(read)} to read from the medium"] if read else []
-    if fetch or disk or not (words or _takes_nothing(legs)):
+    nothing_else = not (words or _takes_nothing(legs))
+    if fetch or nothing_else:
         words.append(f"{byte_size(fetch)} {fetched}")
+    if fetch or disk or nothing_else:
         words.append(f"{byte_size(abs(disk))} {'more' if disk >= 0 else 'less'} on disk")
     return ", ".join(words) or "nothing to fetch"
 
