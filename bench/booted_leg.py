@@ -133,6 +133,8 @@ def _ended(root: Path) -> str:
     for one in proof.differences if proof else ():
         if one.verdict in (REGRESSION, NOT_READ, UNEXPLAINED):
             print(f"    {one.verdict}: {one.subject}: {one.before} → {one.after} ({one.meaning})")
+    for words in outcome.warnings:
+        print(f"    warned of: {words}")
     more = f": {outcome.why}" if outcome.why else ""
     return f"{row.kind} {outcome.state}, {said}{more}"
 
