@@ -148,6 +148,10 @@ def test_planning_reads_signed_indices_and_touches_nothing(smooth):
 def test_both_legs_end_on_13_as_planned(smooth):
     tree = smooth["tree"]
     assert smooth["crossed"]["state"] == "done"
+    # The versions of both legs could be asked whether they accept the settings.
+    assert not [words for words in smooth["crossed"]["outcome"]["warnings"] if "known" in words]
+    asked = [row for row in smooth["logbook"]["entries"] if row["request"] == "AskNewVersions"]
+    assert len(asked) == 2 and all("4 programs asked" in row["said"] for row in asked), asked
     assert "VERSION_CODENAME=trixie" in (tree / "etc/os-release").read_text()
     assert smooth["proof"]["passed"] is True
     packages = smooth["end"]["packages"]

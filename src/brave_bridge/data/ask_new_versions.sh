@@ -67,7 +67,7 @@ if ! over / 2>"$place/said"; then
   # A file system that cannot take what is written over it: memory takes it.
   mount -t tmpfs -o mode=755 tmpfs "$room" && over / || exit 1
 fi
-findmnt --list --raw --noheadings --output TARGET \
+findmnt --raw --noheadings --output TARGET \
   --types ext2,ext3,ext4,xfs,btrfs,zfs,f2fs,vfat,tmpfs | sort -u >"$place/mounts"
 while IFS= read -r at; do
   case $at in
@@ -81,7 +81,9 @@ mount -t proc proc "$root/proc" && mount --rbind /sys "$root/sys" &&
 ask now "$@"
 of_kind stays "$@" | sed 's,^,.,' >"$stays"
 of_kind gone "$@" | while IFS= read -r name; do dpkg-query --listfiles "$name" 2>/dev/null; done |
-  grep -v '^/etc/' | tr '\n' '\0' | chroot "$root" xargs -0 -r rm -f -- 2>/dev/null
+  grep -v '^/etc/' | chroot "$root" /bin/sh -c '
+    # A package lists the folders on the way, and one of these may be a link to a folder.
+    while IFS= read -r path; do [ -d "$path" ] || rm -f -- "$path"; done'
 rm -f "$place/cut-off"
 # One tar for all of them: it runs on as it was started, whatever is unpacked over it.
 of_kind deb "$@" | while IFS= read -r deb; do
