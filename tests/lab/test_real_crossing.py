@@ -150,8 +150,9 @@ def test_both_legs_end_on_13_as_planned(smooth):
     assert smooth["crossed"]["state"] == "done"
     # The versions of both legs could be asked whether they accept the settings.
     assert not [words for words in smooth["crossed"]["outcome"]["warnings"] if "known" in words]
-    asked = [row for row in smooth["logbook"]["entries"] if row["request"] == "AskNewVersions"]
-    assert len(asked) == 2 and all("4 programs asked" in row["said"] for row in asked), asked
+    rows = [e for p in smooth["logbook"]["procedures"] for e in p["entries"]]
+    asked = [row["note"] for row in rows if row["request"] == "AskNewVersions"]
+    assert len(asked) == 2 and all("4 programs asked" in note for note in asked), asked
     assert "VERSION_CODENAME=trixie" in (tree / "etc/os-release").read_text()
     assert smooth["proof"]["passed"] is True
     packages = smooth["end"]["packages"]
