@@ -64,20 +64,20 @@ def test_the_modules_are_told_whatever_packs_them(packing):
     assert modules_in(initrd) == {"ext4", "virtio_blk", "late"}
 
 
-@pytest.mark.parametrize(
-    "content",
-    [
-        b"\x89LZO\0\r\n",
-        b"an initial file system that is none",
-        archive("a.ko")[:-60],
-        gzip.compress(archive("a.ko"))[:40],
-        gzip.compress(b"no archive"),
-        b"070701" + b"z" * 104,
-    ],
-)
-def test_what_cannot_be_read_is_not_taken_for_empty(content):
+UNREADABLE = {
+    "another packing": b"\x89LZO\0\r\n",
+    "none": b"an initial file system that is none",
+    "cut off": archive("a.ko")[:-60],
+    "cut off while packed": gzip.compress(archive("a.ko"))[:40],
+    "no archive in it": gzip.compress(b"no archive"),
+    "a damaged header": b"070701" + b"z" * 104,
+}
+
+
+@pytest.mark.parametrize("what", UNREADABLE)
+def test_what_cannot_be_read_is_not_taken_for_empty(what):
     with pytest.raises(PackingError):
-        modules_in(content)
+        modules_in(UNREADABLE[what])
 
 
 @given(st.binary(max_size=400), st.integers(0, 300))
