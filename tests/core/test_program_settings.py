@@ -182,9 +182,10 @@ def test_a_refusal_counts_only_where_it_is_the_new_version_s_own():
         f"[asked] now 0 sshd\n\n[asked] now 1 nginx\nhost not found\n[asked] now 127 named\n"
         f"[asked] then 255 sshd\n{KEX}\n[asked] then 1 nginx\nhost not found\n"
         "[asked] then 127 exim4\n[asked] then 124 cups\n[asked] then 0 named\n"
+        "[asked] then 1 sudo\n\n"
     )
     assert said.refused == {"sshd": KEX}
-    assert said.unanswered == "nginx, cups cannot be asked beside the system"
+    assert said.unanswered == "nginx, cups, sudo cannot be asked beside the system"
 
 
 def test_what_could_not_be_asked_says_why():

@@ -94,4 +94,12 @@ done | (
     --anchored --no-wildcards -X /dev/fd/3 -f - 3<"$stays"
 ) || exit 1
 [ ! -e "$place/cut-off" ] || exit 1
+# Scripts of packages give some files other rights than these are shipped with: those of now stay.
+find "$room/1/upper/etc" -type f 2>/dev/null | while IFS= read -r new; do
+  path=${new#"$room/1/upper"}
+  if [ -f "$path" ]; then
+    chroot "$root" chmod "$(stat -c %a "$path")" "$path"
+    chroot "$root" chown "$(stat -c %u:%g "$path")" "$path"
+  fi
+done
 ask then "$@"

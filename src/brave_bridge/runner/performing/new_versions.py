@@ -64,12 +64,19 @@ def _foreseen(
     unknown = [
         name
         for name, verdict in then.items()
-        if not verdict or (verdict.startswith(REFUSED) and not _is_accepted(now.get(name, "")))
+        if not verdict
+        or _is_wordless(said[THEN][name])
+        or (verdict.startswith(REFUSED) and not _is_accepted(now.get(name, "")))
     ]
     before = {name: verdict for name, verdict in now.items() if name not in unknown}
     refused = refused_since(before, {k: v for k, v in then.items() if k not in unknown})
     unanswered = f"{', '.join(unknown)} cannot be asked beside the system" if unknown else ""
     return SettingsForeseen(len(then), refused, unanswered)
+
+
+def _is_wordless(asked: Asked) -> bool:
+    """Whether it ended with an error and named no fault: what ails it may be the view alone."""
+    return asked.code != 0 and not asked.output.strip()
 
 
 def _is_accepted(verdict: str) -> bool:
