@@ -15,17 +15,13 @@ from pathlib import Path
 
 import msgspec
 from tests.support import bootlab, container, lab
+from tests.support.runs import newest_procedure
 from tests.support.still_archives import still_archives
 
 from brave_bridge.core.proof.difference import NOT_READ, REGRESSION, UNEXPLAINED
-from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.own_runtime import make_runtime
-from brave_bridge.store.rows import ProcedureRow
-from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.targets import Target
 
 BRIDGE = "/opt/bridge/brave-bridge"
-SAYS = "usr/local/sbin/say-what-came-up"
 PACKAGES = ["ca-certificates", "dbus", "libpam-systemd", "openssh-server", "cron"]
 PATIENCE = 1800.0
 SIZE_MIB = 4200
@@ -68,12 +64,9 @@ class Machine:
     def running(self) -> Iterator[tuple[Path, container.Container]]:
         """The system under its own init, until it goes down."""
         with self.disk.opened() as root:
-            says, aside = root / SAYS, root / "root/say"
-            says.rename(aside)
-            told = {"kernel": self.kernel, "options": self.options, "most_boots": 1}
-            with container.booted(root, reaches=lab.proxy_ports(), **told) as machine:
+            told = (self.kernel, self.options)
+            with bootlab.running(root, *told, reaches=lab.proxy_ports()) as machine:
                 yield root, machine
-            aside.rename(says)
 
     def boots_as_it_is(self) -> Came:
         """Boot it, so that it is known by what it comes up; what came up."""
@@ -112,18 +105,13 @@ class Machine:
         print(f"... it came up as {here.release}, {here.kernel}", flush=True)
 
 
-def _newest(root: Path) -> ProcedureRow:
-    logbook = Desk(Target("tree", str(root)), TreeMachine("lab", root)).logbook()
-    try:
-        return logbook.procedures()[0]
-    finally:
-        logbook.close()
-
-
 def _ended(root: Path) -> str:
     """How the newest procedure ended, in a few words, once it has."""
     until = time.monotonic() + PATIENCE
-    while (row := _newest(root)).state in ("running", "resting") and time.monotonic() < until:
+    while (row := newest_procedure(root)).state in (
+        "running",
+        "resting",
+    ) and time.monotonic() < until:
         time.sleep(1)
     outcome = row.outcome
     if outcome is None:

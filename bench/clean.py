@@ -5,16 +5,15 @@ for each: how it ended, and what of its proof and warnings a person would stop a
 come through one proxy on 127.0.0.1, which keeps them.
 """
 
-import json
-import shutil
 import tempfile
 import time
 from pathlib import Path
 
 from tests.support import lab
-from tests.support.commands import run_command
 from tests.support.still_archives import still_archives
 
+from bench.leg import fresh_tree
+from bench.messes import ask, row
 from brave_bridge.core.proof.difference import NOT_READ, REGRESSION, UNEXPLAINED
 
 TREES: dict[str, tuple[str, ...]] = {
@@ -40,26 +39,16 @@ def run_all() -> None:
     print("| tree | ended | legs | time | worse | unexplained, or warned of |\n" + "|---" * 6 + "|")
     with still_archives(keep_all=True), tempfile.TemporaryDirectory(dir="/var/tmp") as name:
         for number, (title, packages) in enumerate(TREES.items()):
-            tree = Path(name) / str(number)
-            tree.mkdir()
-            lab.copy_tree(lab.small(), tree)
-            shutil.copy("/etc/resolv.conf", tree / "etc/resolv.conf")
+            tree = fresh_tree(Path(name) / str(number), lab.small())
             if packages:
                 lab.install(tree, list(packages))
             print(_row(title, tree), flush=True)
 
 
-def _ask(tree: Path, *words: str) -> dict:
-    done = run_command(["--tree", str(tree), *words, "--json"])
-    if "{" not in done.stdout:
-        raise RuntimeError(f"{words}: {done.stdout[-300:]} {done.stderr[-900:]}")
-    return json.loads(done.stdout[done.stdout.index("{") :])
-
-
 def _row(title: str, tree: Path) -> str:
-    _ask(tree, "update", "--yes")
+    ask(tree, "update", "--yes")
     began = time.monotonic()
-    ended = _ask(tree, "cross", "--to", "13", "--yes")
+    _, ended = ask(tree, "cross", "--to", "13", "--yes")
     seconds = time.monotonic() - began
     outcome = ended.get("outcome") or ended
     proof = outcome.get("proof") or {"passed": None, "differences": []}
@@ -71,15 +60,16 @@ def _row(title: str, tree: Path) -> str:
     state = f"{outcome.get('state', 'refused')}, {'proven' if proof['passed'] else 'not proven'}"
     if outcome.get("why"):
         state += f": {outcome['why']}"
-    cells = (
-        title,
-        state,
-        str(outcome.get("legs_done", 0)),
-        f"{seconds:.0f} s",
-        "; ".join(worse) or "nothing",
-        "; ".join(said) or "nothing",
+    return row(
+        (
+            title,
+            state,
+            str(outcome.get("legs_done", 0)),
+            f"{seconds:.0f} s",
+            "; ".join(worse) or "nothing",
+            "; ".join(said) or "nothing",
+        )
     )
-    return "| " + " | ".join(" ".join(cell.split()).replace("|", "/") for cell in cells) + " |"
 
 
 if __name__ == "__main__":

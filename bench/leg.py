@@ -74,10 +74,10 @@ def run_all() -> None:
             print(f"| … {phase}, the last time | {took:.1f} s | | | |")
 
 
-def fresh_tree(tree: Path) -> Path:
-    """A copy of the small Debian 11 that reaches its archives."""
+def fresh_tree(tree: Path, of: Path | None = None) -> Path:
+    """A copy of a kept tree (the Debian 11 with servers) that reaches its archives."""
     tree.mkdir()
-    lab.copy_tree(lab.bullseye(), tree)
+    lab.copy_tree(of or lab.bullseye(), tree)
     with open("/etc/resolv.conf", "rb") as ours:
         (tree / "etc/resolv.conf").write_bytes(ours.read())
     return tree

@@ -8,7 +8,7 @@ packages come through one proxy on 127.0.0.1, which keeps them.
 import json
 import sys
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
@@ -162,7 +162,8 @@ def run_all(names: list[str]) -> None:
                 print(_row(title, tree, calm), flush=True)
 
 
-def _ask(tree: Path, *words: str) -> tuple[int, dict[str, Any]]:
+def ask(tree: Path, *words: str) -> tuple[int, dict[str, Any]]:
+    """A command on a tree: its exit code, and what it says as JSON."""
     done = run_command(["--tree", str(tree), *words, "--json"])
     if "{" not in done.stdout:
         raise RuntimeError(f"{words}: {done.stdout[-300:]} {done.stderr[-900:]}")
@@ -171,10 +172,10 @@ def _ask(tree: Path, *words: str) -> tuple[int, dict[str, Any]]:
 
 def _ahead(tree: Path) -> list[str]:
     """What the survey finds, and what the plan keeps."""
-    _, survey = _ask(tree, "survey", "--to", "12")
+    _, survey = ask(tree, "survey", "--to", "12")
     grave = [one for one in survey.get("findings", ()) if one["verdict"] in ("stop", "caution")]
     told = [f"{'■' if one['verdict'] == 'stop' else '▲'} {one['title']}" for one in grave]
-    _, plan = _ask(tree, "plan", "--to", "12")
+    _, plan = ask(tree, "plan", "--to", "12")
     for name in ("pinned", "kept_back"):
         told += [f"plan: {row['name']} {row['reason']}" for row in plan.get(name, ())[:3]]
     told += [f"plan: would be refused, {one['why']}" for one in plan.get("refused", ())]
@@ -183,7 +184,7 @@ def _ahead(tree: Path) -> list[str]:
 
 def _row(title: str, tree: Path, calm: list[str]) -> str:
     ahead = [words for words in _ahead(tree) if words not in calm]
-    code, ended = _ask(tree, "cross", "--to", "12", "--yes")
+    code, ended = ask(tree, "cross", "--to", "12", "--yes")
     outcome = ended.get("outcome") or ended
     came = f"{code}: {outcome.get('state', 'refused')}"
     if outcome.get("why"):
@@ -195,7 +196,11 @@ def _row(title: str, tree: Path, calm: list[str]) -> str:
         else []
     )
     proven = "none" if not proof else "passed" if proof["passed"] else f"worse: {', '.join(worse)}"
-    cells = (title, "; ".join(ahead) or "nothing", came, proven)
+    return row((title, "; ".join(ahead) or "nothing", came, proven))
+
+
+def row(cells: Iterable[str]) -> str:
+    """A row of a table in Markdown."""
     return "| " + " | ".join(_cell(cell) for cell in cells) + " |"
 
 

@@ -7,8 +7,6 @@ init runs at full speed, told of the kernel that came up, and with which options
 import shutil
 import subprocess
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -17,14 +15,11 @@ from brave_bridge.bootloaders.known import read_loader
 from brave_bridge.core.boot.grub_trial import ON_TRIAL
 from brave_bridge.core.boot.loader_faults import next_entry
 from brave_bridge.machines.tree import TreeMachine
-from brave_bridge.store.rows import ProcedureRow
-from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.targets import Target
 from tests.bootlab.test_arranged_by_us import NEWER, image_of
 from tests.support import bootlab, container
+from tests.support.runs import newest_procedure
 
 BRIDGE = "/opt/bridge/brave-bridge"
-SAYS = "usr/local/sbin/say-what-came-up"
 PLACED = ("brave-bridge-after-boot.service", "brave-bridge-trial.timer")
 PATIENCE_SECONDS = 600
 
@@ -51,28 +46,9 @@ def laid(folder: Path, runtime: Path) -> bootlab.Disk:
     return bootlab.bios_on_ext4(folder, prepare, size_mib=1700)
 
 
-@contextmanager
-def running(root: Path, kernel: str, options: str = "") -> Iterator[container.Container]:
-    """The machine under its own init, as that kernel started it; it comes up once."""
-    says, aside = root / SAYS, root / "root/say"
-    # It switches off whichever machine it is called on.
-    says.rename(aside)
-    with container.booted(root, kernel=kernel, options=options, most_boots=1) as machine:
-        yield machine
-    aside.rename(says)
-
-
 def left_of(root: Path) -> list[str]:
     """What the program has placed to be started after the boot."""
     return [name for name in PLACED if (root / "etc/systemd/system" / name).exists()]
-
-
-def told_by(machine: TreeMachine) -> ProcedureRow:
-    """The machine's newest procedure, as its own logbook has it."""
-    logbook = Desk(Target("tree", str(machine.root)), machine).logbook()
-    (row, *_) = logbook.procedures()
-    logbook.close()
-    return row
 
 
 @pytest.mark.long
@@ -81,7 +57,7 @@ def test_a_kernel_that_does_not_come_up_is_told_by_the_machine_itself(tmp_path, 
         pytest.skip(reason)
     disk = laid(tmp_path, runtime)
     with disk.opened() as root:
-        with running(root, bootlab.kernel_of(bootlab.tree())) as machine:
+        with bootlab.running(root, bootlab.kernel_of(bootlab.tree())) as machine:
             machine.run(BRIDGE, "boot-once", NEWER, "--yes", seconds=PATIENCE_SECONDS)
             assert machine.wait_until_down(PATIENCE_SECONDS)
         bootlab.panic_soon(root / "boot/grub/custom.cfg")
@@ -92,13 +68,13 @@ def test_a_kernel_that_does_not_come_up_is_told_by_the_machine_itself(tmp_path, 
     older = booted.came_up.kernel
     assert image_of(booted) == f"vmlinuz-{older}"
     with disk.opened() as root:
-        with running(root, older, booted.came_up.options):
+        with bootlab.running(root, older, booted.came_up.options):
             until = time.monotonic() + PATIENCE_SECONDS
             while left_of(root) and time.monotonic() < until:
                 time.sleep(0.5)
         assert not left_of(root)
         machine = TreeMachine("lab", root)
-        row = told_by(machine)
+        row = newest_procedure(root)
         assert (row.state, row.outcome.at) == ("failed", "came up"), row.outcome
         assert f"kernel {older} came up, {NEWER} was expected" in row.outcome.why
         assert f"{older} runs, and every boot takes it" in row.outcome.safe

@@ -10,13 +10,11 @@ from pathlib import Path
 import pytest
 
 from brave_bridge.machines.runtime import python_argv
-from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.store.rows import ProcedureRow
-from brave_bridge.workbench.desk import Desk
-from brave_bridge.workbench.targets import Target
 from tests.support import lab
 from tests.support.commands import run_command
 from tests.support.container import Container, booted, why_not
+from tests.support.runs import newest_procedure
 
 pytestmark = pytest.mark.xdist_group("real restart")
 
@@ -32,15 +30,6 @@ def prepared(tree: Path, runtime: Path) -> None:
     subprocess.run(["cp", "-a", runtime, tree / "opt/bridge"], check=True)
     for name in ("dev", "sys", "proc", "run", "tmp", "mnt"):
         (tree / name).mkdir(exist_ok=True)
-
-
-def newest_procedure(tree: Path) -> ProcedureRow:
-    """As its own logbook has it, read from outside: what runs in it is not held up."""
-    logbook = Desk(Target("tree", str(tree)), TreeMachine("lab", tree)).logbook()
-    try:
-        return logbook.procedures()[0]
-    finally:
-        logbook.close()
 
 
 def wait_for_the_end(container: Container, tree: Path, seconds: float) -> ProcedureRow:

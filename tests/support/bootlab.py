@@ -15,10 +15,12 @@ import subprocess
 import time
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from tests.support import lab
+from tests.support.container import Container, booted
 
 _PACKAGES = (
     "linux-image-cloud-amd64,systemd-sysv,udev,grub2-common,grub-pc-bin,initramfs-tools,"
@@ -49,7 +51,8 @@ _MIB = 1 << 20
 _PATIENCE = 240.0
 _MOST_PATIENCES = 8
 _TERMINAL_CODES = re.compile(r"\x1b\[[0-9;?]*[a-zA-Z]")
-_SAYS_AT_ONCE = "init=/usr/local/sbin/say-what-came-up"
+_SAYS_IT = "usr/local/sbin/say-what-came-up"
+_SAYS_AT_ONCE = f"init=/{_SAYS_IT}"
 OPTIONS = (
     "root=LABEL=system ro console=ttyS0 no_timer_check loglevel=6 mitigations=off nokaslr "
     f"cryptomgr.notests {_SAYS_AT_ONCE}"
@@ -170,7 +173,7 @@ def _settle(folder: Path) -> None:
     (folder / "etc/systemd/system/lab.target").write_text(_TARGET)
     (folder / "etc/systemd/system/default.target").symlink_to("lab.target")
     _without_generators(folder)
-    says = folder / "usr/local/sbin/say-what-came-up"
+    says = folder / _SAYS_IT
     says.write_text(_SCRIPT)
     says.chmod(0o755)
     (folder / "etc/machine-id").write_text("0123456789abcdef0123456789abcdef\n")
@@ -192,6 +195,21 @@ def with_its_own_init(folder: Path) -> None:
     """Have GRUB's menu of a tree start the system's own init: timers, journal, devices."""
     menu = folder / "boot/grub/grub.cfg"
     menu.write_text(menu.read_text().replace(f" {_SAYS_AT_ONCE}", ""))
+
+
+@contextlib.contextmanager
+def running(root: Path, kernel: str, options: str = "", **how: Any) -> Iterator[Container]:
+    """The mounted system of a disk under its own init, as that kernel started it; up once.
+
+    ``how`` as a container has it.
+    """
+    says, aside = root / _SAYS_IT, root / "root/say"
+    # It switches off whichever machine it is called on.
+    says.rename(aside)
+    told = {"kernel": kernel, "options": options, "most_boots": 1}
+    with booted(root, **told, **how) as machine:
+        yield machine
+    aside.rename(says)
 
 
 def panic_soon(*files: Path) -> None:

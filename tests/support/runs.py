@@ -9,6 +9,7 @@ from pathlib import Path
 from brave_bridge.core.crossing.results import Outcome
 from brave_bridge.machines.port import STATE_FOLDER
 from brave_bridge.machines.standin.machine import StandInMachine
+from brave_bridge.machines.tree import TreeMachine
 from brave_bridge.runner.briefs import (
     Brief,
     CrossBrief,
@@ -24,7 +25,7 @@ from brave_bridge.runner.performer import Performer
 from brave_bridge.runner.performing.ways_back import about
 from brave_bridge.snapshots.description import Snapshot
 from brave_bridge.store.logbook import Logbook
-from brave_bridge.store.rows import QuestionRow, beginning_row
+from brave_bridge.store.rows import ProcedureRow, QuestionRow, beginning_row
 from brave_bridge.workbench.beginning import completed
 from brave_bridge.workbench.desk import Desk, stamp
 from brave_bridge.workbench.targets import Target
@@ -155,3 +156,12 @@ def _answer_all(logbook: Logbook, identifier: str, choose: Callable[[QuestionRow
         if logbook.procedure(identifier).state != "running":
             return
         time.sleep(0.05)
+
+
+def newest_procedure(tree: Path) -> ProcedureRow:
+    """As a tree's own logbook has it, read from outside: what runs in it is not held up."""
+    logbook = Desk(Target("tree", str(tree)), TreeMachine("lab", tree)).logbook()
+    try:
+        return logbook.procedures()[0]
+    finally:
+        logbook.close()

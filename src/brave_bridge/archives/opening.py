@@ -8,6 +8,7 @@ import httpx
 from brave_bridge.archives.download import Downloader
 from brave_bridge.archives.store import store_of
 from brave_bridge.core.formats.apt_conf import proxy_for, read_logins, read_settings
+from brave_bridge.core.formats.text import told_by_system
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.secrets import login_for
 
@@ -40,9 +41,8 @@ def downloader_of(machine: Machine) -> Iterator[Downloader]:
     try:
         downloader = Downloader(machine.files, partial, transport, proxies, onions, login)
     except OSError as error:
-        why = f"{error.filename or ''}: {error.strerror or error}".removeprefix(": ")
         what = "reading the certificates by which servers are known"
-        raise MachineError(what, machine.name, why, _CERTIFICATES) from error
+        raise MachineError(what, machine.name, told_by_system(error), _CERTIFICATES) from error
     try:
         yield downloader
     finally:

@@ -10,6 +10,7 @@ from brave_bridge.cli import documents, texts
 from brave_bridge.cli.application import DONE, REFUSED, app
 from brave_bridge.cli.names import PROGRAM, VARIABLE
 from brave_bridge.cli.table import load_commands
+from brave_bridge.core.formats.text import told_by_system
 from brave_bridge.machines.loading import loading
 from brave_bridge.machines.port import MachineError
 from brave_bridge.runner.ready_runner import ReadyRunner
@@ -50,8 +51,7 @@ def run(words: list[str], ready: ReadyRunner | None = None) -> int:
     except (DatabaseError, CatalogueError) as error:
         return _refuse(wants_json, "reading or writing", str(error), "")
     except OSError as error:
-        why = f"{error.filename or ''}: {error.strerror or error}".removeprefix(": ")
-        return _refuse(wants_json, "reading or writing", why, "")
+        return _refuse(wants_json, "reading or writing", told_by_system(error), "")
 
 
 def _refuse(wants_json: bool, what: str, why: str, remedy: str) -> int:

@@ -17,8 +17,9 @@ MARK = "brave_bridge_trial"
 """The variable in the environment block; ``1`` until the trial was started."""
 
 ON_TRIAL = "brave_bridge.trial"
-_OF_TRIAL = re.compile(rf"(?:(?<!\S)panic=\d+ +)?(?<!\S){re.escape(ON_TRIAL)}=\S+")
 """The kernel option by which the system itself knows that it is on trial."""
+
+_OF_TRIAL = re.compile(rf"(?:(?<!\S)panic=\d+ +)?(?<!\S){re.escape(ON_TRIAL)}=\S+")
 
 _SAVES = re.compile(r"^\s*(savedefault|save_env|recordfail)\b")
 

@@ -13,6 +13,7 @@ import zlib
 from collections.abc import Iterator
 from typing import Protocol
 
+from brave_bridge.core.formats.kernel_modules import module_name
 from brave_bridge.core.formats.packing import PackingError
 
 _CPIO = (b"070701", b"070702")
@@ -25,7 +26,7 @@ _LZ4_LEGACY, _LZ4_BLOCK = b"\x02\x21\x4c\x18", 8 << 20
 
 
 def modules_in(content: bytes) -> set[str]:
-    """The names of the modules in it, as the kernel calls them (underscores for hyphens).
+    """The names of the modules in it (``module_name``).
 
     PackingError where it is damaged, or packed in a way that is not known here.
     """
@@ -35,11 +36,6 @@ def modules_in(content: bytes) -> set[str]:
         if is_module and packing in ("", ".xz", ".zst", ".gz"):
             found.add(module_name(stem))
     return found
-
-
-def module_name(stem: str) -> str:
-    """What a kernel calls a module of that file name."""
-    return stem.replace("-", "_")
 
 
 def _paths(content: bytes) -> Iterator[str]:

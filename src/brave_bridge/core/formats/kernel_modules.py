@@ -14,6 +14,11 @@ _LONGEST = 1000
 _SECTIONS = 4096
 
 
+def module_name(stem: str) -> str:
+    """What a kernel calls the module whose file is named so: with underscores for hyphens."""
+    return stem.replace("-", "_")
+
+
 def read_aliases(text: str) -> Iterator[Alias]:
     """The lines ``alias PATTERN MODULE`` of a modules.alias; others are passed over."""
     for line in text.splitlines():
@@ -31,11 +36,8 @@ def read_builtin_aliases(content: bytes) -> Iterator[Alias]:
 
 
 def aliases_of_module(content: bytes, module: str) -> Iterator[Alias]:
-    """What a module file itself says that it is for; nothing where it is no module.
-
-    In a kernel a module has underscores for what are hyphens in its file's name.
-    """
-    module = module.replace("-", "_")
+    """What a module file itself says that it is for; nothing where it is no module."""
+    module = module_name(module)
     for entry in _modinfo(content).split(b"\0"):
         key, _, pattern = entry.decode("utf-8", "replace").partition("=")
         if key == "alias" and 0 < len(pattern) <= _LONGEST:

@@ -65,6 +65,11 @@ def iso_time(seconds: int) -> str:
         return ""
 
 
+def told_by_system(error: OSError) -> str:
+    """What the operating system said, with the file that it is about, where it names one."""
+    return f"{error.filename or ''}: {error.strerror or error}".removeprefix(": ")
+
+
 def counted(count: int, noun: str, plural: str | None = None) -> str:
     """``1 package``, ``5 packages``, ``no packages``."""
     words = noun if count == 1 else (plural or noun + "s")

@@ -7,6 +7,8 @@ and ``module-y := part.o`` for a module of several parts.
 import re
 from collections.abc import Iterator, Mapping
 
+from brave_bridge.core.formats.kernel_modules import module_name
+
 _LINE = re.compile(
     r"^\s*(?P<name>[\w\-.]+?)-(?:(?P<fixed>[ym]|objs)|\$\(CONFIG_(?P<option>\w+)\))\s*[:+]?=\s*(?P<what>.*)$"
 )
@@ -34,7 +36,7 @@ def modules_in(makefiles: Mapping[str, str]) -> dict[str, str]:
     for text in makefiles.values():
         for name, option, word in objects_in(text):
             if name == "obj" and option and word.endswith(".o"):
-                module = word.removesuffix(".o").rpartition("/")[2].replace("-", "_")
+                module = module_name(word.removesuffix(".o").rpartition("/")[2])
                 found.setdefault(module, option)
     return found
 

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Iterator, Mapping
 
 import msgspec
 
+from brave_bridge.core.formats.kernel_modules import module_name
 from brave_bridge.core.kconfig.conditions import BadCondition, Condition
 from brave_bridge.core.kconfig.dotconfig import OFF
 from brave_bridge.core.kconfig.language import Option
@@ -61,7 +62,7 @@ def found_by_machine(
     if _SERIAL.search(command_line):
         found["SERIAL_8250_CONSOLE"] = "the command line has its console on a serial port"
     for module in modules:
-        option = option_of.get(module.replace("-", "_"), "")
+        option = option_of.get(module_name(module), "")
         if option:
             found.setdefault(option, f"module {module} is in use")
     yield from (Protected(name, why) for name, why in found.items())

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Set
 
-from brave_bridge.core.formats.initial_file_system import module_name
+from brave_bridge.core.formats.kernel_modules import module_name
 
 _ON_DISKS = {"ext4", "xfs", "btrfs", "f2fs", "jfs", "reiserfs", "zfs", "bcachefs", "nilfs2"}
 """File systems whose module has their name, and that a root is on."""

@@ -1,9 +1,6 @@
 """What programs say of their own settings: accepted, or refused with the first fault."""
 
-import re
 from collections.abc import Iterator, Mapping
-
-import msgspec
 
 from brave_bridge.core.formats.hidden import hide
 from brave_bridge.core.formats.text import one_line
@@ -33,26 +30,6 @@ def _fault_in(output: str) -> str:
     lines = [line for line in map(str.strip, output.splitlines()) if line]
     telling = (line for line in lines if any(word in line.lower() for word in _FAULT_WORDS))
     return one_line(hide(next(telling, lines[0] if lines else "")), _LONGEST)
-
-
-class Asked(msgspec.Struct, frozen=True):
-    """What a program said that was asked beside the system: its exit code and its words."""
-
-    code: int
-    output: str
-
-
-NOW, THEN = "now", "then"
-_ASKED = re.compile(rf"^\[asked\] ({NOW}|{THEN}) (\d+) (\S.*)$", re.MULTILINE)
-
-
-def asked_beside(output: str) -> dict[str, dict[str, Asked]]:
-    """What ``data/ask_new_versions.sh`` prints: by phase and program."""
-    found: dict[str, dict[str, Asked]] = {NOW: {}, THEN: {}}
-    pieces = _ASKED.split(output)
-    for phase, code, name, said in zip(*(pieces[n::4] for n in (1, 2, 3, 4)), strict=True):
-        found[phase][name] = Asked(int(code), said)
-    return found
 
 
 def refused_since(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str]:

@@ -1,5 +1,6 @@
 """Settings as the programs themselves judge them: accepted, or refused with the first fault."""
 
+import re
 from functools import cache
 from importlib.resources import files
 
@@ -36,6 +37,19 @@ class SettingCheck(msgspec.Struct, frozen=True):
         if any(words in answer.output for words in self.accepted):
             return ACCEPTED
         return verdict_of(answer.code, answer.output)
+
+
+NOW, THEN = "now", "then"
+_ASKED = re.compile(rf"^\[asked\] ({NOW}|{THEN}) (\d+) (\S.*)$", re.MULTILINE)
+
+
+def asked_beside(output: str) -> dict[str, dict[str, Answer]]:
+    """The answers that ``data/ask_new_versions.sh`` prints: by phase and program."""
+    found: dict[str, dict[str, Answer]] = {NOW: {}, THEN: {}}
+    pieces = _ASKED.split(output)
+    for phase, code, name, said in zip(*(pieces[n::4] for n in (1, 2, 3, 4)), strict=True):
+        found[phase][name] = Answer(int(code), said)
+    return found
 
 
 class _Table(msgspec.Struct, frozen=True):

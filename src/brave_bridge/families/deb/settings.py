@@ -28,8 +28,8 @@ _AGAINST = {
 }
 """The value that is against a plan, and what would come of it."""
 
-NAMING = ("/etc/apt/apt.conf.d/*", "/etc/cron-apt/*", "/etc/apticron/*", "/etc/apt/listchanges*")
-"""Settings of what works for apt by itself: unattended upgrades and their like."""
+ALL_FILES = (*FILES, "/etc/cron-apt/*", "/etc/apticron/*", "/etc/apt/listchanges*")
+"""With the settings of what works for apt by itself: unattended upgrades and their like."""
 
 _COMMENT = re.compile(r"^\s*(?://|#)[^\n]*|/\*.*?\*/|\s//\s[^\n]*", re.MULTILINE | re.DOTALL)
 _SHOWN = 100

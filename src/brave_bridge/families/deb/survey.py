@@ -75,7 +75,7 @@ QUERIES: tuple[Query, ...] = (
     SOURCES_QUERY,
     Contents(_PREFERENCES, 256 * 1024),
     Contents((OVERRIDES, USERS, GROUPS), 4_000_000),
-    Contents((*settings.FILES, *settings.NAMING), 256 * 1024),
+    Contents(settings.ALL_FILES, 256 * 1024),
     Contents((_UCF_HASHES, _UCF_REGISTRY), 4_000_000),
     Contents((f"{LISTS}/*_InRelease", f"{LISTS}/*_Release"), _DESCRIPTION_BYTES, cut=True),
     Contents(_LOGS, 1_000_000, containing=tuple(f" {n}".encode() for n in _RELEASE_PACKAGES)),
@@ -201,7 +201,7 @@ def deb_facts(machine: Machine, seen: Seen, known: DebRound, basic: Facts) -> Fa
         preferred_release=settings.preferred_release(told),
         settings_naming=tuple(
             settings.settings_naming(
-                basic.identity.codename, (f for one in settings.NAMING for f in seen.texts(one))
+                basic.identity.codename, (f for one in settings.ALL_FILES for f in seen.texts(one))
             )
         ),
         key_files=tuple(key_file(f, seen.contents.get(f.path)) for f in _key_files(seen, known)),

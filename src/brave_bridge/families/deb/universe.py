@@ -1,7 +1,7 @@
 """The universe of a deb machine, from the files that dpkg and apt keep on it."""
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from brave_bridge.archives.kept_suites import KEPT_SUITES, decode_suites
 from brave_bridge.archives.store import store_of
@@ -44,9 +44,8 @@ def universe_of(machine: Machine, lists: str, database: str) -> Universe:
 
 def _takes_recommended(machine: Machine) -> bool:
     """Whether apt takes what packages recommend, as the machine has it set (apt.conf(5))."""
-    patterns = (pattern for pattern in settings.FILES)
-    paths = (path for pattern in patterns for path in sorted(machine.files.matching(pattern)))
-    return settings.takes_recommended(read_settings(_text(machine, path) for path in paths))
+    texts = (text for _, text in _texts(machine, settings.FILES))
+    return settings.takes_recommended(read_settings(texts))
 
 
 def universe_after(machine: Machine, plan: PackagePlan, universe: Universe, lists: str) -> Universe:
@@ -110,6 +109,13 @@ def architectures_of(machine: Machine) -> tuple[str, ...]:
     return _architectures(machine, machine.files.read(STATUS, INDEX_LIMIT))
 
 
+def _texts(machine: Machine, patterns: Iterable[str]) -> Iterator[tuple[str, str]]:
+    """The files that match, by pattern and then by path, each with its text."""
+    for pattern in patterns:
+        for path in sorted(machine.files.matching(pattern)):
+            yield path, _text(machine, path)
+
+
 def _text(machine: Machine, path: str) -> str:
     return (machine.files.read_if_there(path, _SMALL) or b"").decode("utf-8", "replace")
 
@@ -124,8 +130,7 @@ def _architectures(machine: Machine, status: bytes) -> tuple[str, ...]:
 
 
 def _pins(machine: Machine) -> list[Pin]:
-    paths = [path for pattern in _PREFERENCES for path in sorted(machine.files.matching(pattern))]
-    return [pin for path in paths for pin in read_pins(_text(machine, path), path)]
+    return [p for path, text in _texts(machine, _PREFERENCES) for p in read_pins(text, path)]
 
 
 def _origin(machine: Machine, path: str) -> Origin:

@@ -7,6 +7,7 @@ from fnmatch import fnmatchcase
 from brave_bridge.bootloaders.settings import options_asked_for
 from brave_bridge.core.boot.efi_variables import GUID, read_boot_variables
 from brave_bridge.core.formats.boot_account import ACCOUNT, LARGEST, read_account
+from brave_bridge.core.formats.kernel_path import MODULE_FOLDERS
 from brave_bridge.core.formats.linux_image import HEAD_BYTES, version_in
 from brave_bridge.core.formats.pe_image import is_signed
 from brave_bridge.core.formats.proc import (
@@ -39,13 +40,13 @@ _RUNNING = Contents(
 )
 _LAST = (Contents((ACCOUNT,), LARGEST), Contents((_WTMP,), _WTMP_LIMIT))
 _IMAGES = ("/boot/vmlinuz*", "/boot/vmlinux-*", "/boot/kernel-*", "/boot/bzImage*")
-_MODULES, _MODULE_LIST = ("/lib/modules", "/usr/lib/modules"), "modules.dep"
+_MODULE_LIST = "modules.dep"
 QUERIES = (
     _RUNNING,
     Contents((_SECURE_BOOT,), 16),
     Contents((f"{_EFI}/efivars/Boot*-{GUID}",), 4096),
     *_LAST,
-    Names((_EFI, "/boot/*", *(f"{folder}/*/{_MODULE_LIST}" for folder in _MODULES))),
+    Names((_EFI, "/boot/*", *(f"{folder}/*/{_MODULE_LIST}" for folder in MODULE_FOLDERS))),
     Contents((PAST_MARK,), 200, cut=True),
     Contents(_IMAGES, HEAD_BYTES, cut=True),
 )
@@ -193,7 +194,7 @@ def kernels(seen: Seen, running: str) -> tuple[tuple[Kernel, ...], Evidence]:
                 signed=signed,
                 initrd=_initrd_among(together),
                 modules=any(
-                    f"{folder}/{version}/{_MODULE_LIST}" in seen.found for folder in _MODULES
+                    f"{folder}/{version}/{_MODULE_LIST}" in seen.found for folder in MODULE_FOLDERS
                 ),
             )
         )

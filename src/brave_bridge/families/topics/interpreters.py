@@ -18,6 +18,7 @@ _SCRIPTS = (
     "/etc/network/if-*.d/*",
     "/etc/NetworkManager/dispatcher.d/*",
 )
+_BEGINNINGS = tuple(pattern.partition("*")[0] for pattern in _SCRIPTS)
 _PATH = ("/usr/local/sbin", "/usr/local/bin", "/usr/sbin", "/usr/bin", "/sbin", "/bin")
 _HEAD_BYTES = 256
 _MOST_USERS = 20
@@ -40,18 +41,14 @@ def read(seen: Seen) -> tuple[Interpreter, ...]:
 
 def _users(seen: Seen) -> dict[str, list[str]]:
     users: dict[str, list[str]] = {}
-    for pattern in _SCRIPTS:
-        for path in sorted(seen.contents):
-            name = _named_in(seen, path, pattern)
-            if name:
-                users.setdefault(name, []).append(path)
+    near = sorted(path for path in seen.contents if path.startswith(_BEGINNINGS))
+    for pattern, beginning in zip(_SCRIPTS, _BEGINNINGS, strict=True):
+        for path in near:
+            if path.startswith(beginning) and path.count("/") == pattern.count("/"):
+                name = interpreter_of(seen.contents[path])
+                if name:
+                    users.setdefault(name, []).append(path)
     return users
-
-
-def _named_in(seen: Seen, path: str, pattern: str) -> str:
-    folder = pattern.split("*", 1)[0]
-    fits = path.startswith(folder) and path.count("/") == pattern.count("/")
-    return interpreter_of(seen.contents[path]) if fits else ""
 
 
 def _places(name: str) -> tuple[str, ...]:

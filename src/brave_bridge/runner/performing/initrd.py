@@ -3,13 +3,13 @@
 from brave_bridge.core.crossing.replies import DriversAtStart
 from brave_bridge.core.crossing.requests import LookIntoInitrd
 from brave_bridge.core.formats.initial_file_system import modules_in
+from brave_bridge.core.formats.kernel_path import MODULE_FOLDERS
 from brave_bridge.core.formats.packing import PackingError
 from brave_bridge.core.kernels.starting import missing_at_start, module_paths
 from brave_bridge.machines.port import Machine, MachineError
 from brave_bridge.machines.queries import Contents
 
 _LARGEST = 1 << 30
-_LISTS = ("/usr/lib/modules", "/lib/modules")
 
 
 def look_into_initrd(machine: Machine, request: LookIntoInitrd) -> DriversAtStart:
@@ -18,7 +18,7 @@ def look_into_initrd(machine: Machine, request: LookIntoInitrd) -> DriversAtStar
         there = _modules_in(machine, request.initrd)
     except (PackingError, MachineError) as error:
         return DriversAtStart((), f"{request.initrd}: {getattr(error, 'seen', '') or error}")
-    lists = tuple(f"{folder}/{request.kernel}/modules.dep" for folder in _LISTS)
+    lists = tuple(f"{folder}/{request.kernel}/modules.dep" for folder in MODULE_FOLDERS)
     seen = machine.files.gather((Contents((*lists, "/proc/modules"), limit=16_000_000),))
     listed = next((text for path in lists if (text := seen.text(path)) is not None), "")
     if not listed:

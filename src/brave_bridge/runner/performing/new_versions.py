@@ -5,16 +5,16 @@ from collections.abc import Callable, Mapping
 from brave_bridge.core.crossing.ahead import PLACE
 from brave_bridge.core.crossing.replies import Ran, Reply, SettingsForeseen
 from brave_bridge.core.crossing.requests import AskNewVersions, Run
+from brave_bridge.core.crossing.stage import last_words
 from brave_bridge.core.formats.text import one_line
-from brave_bridge.core.survey.program_settings import (
+from brave_bridge.core.survey.program_settings import ACCEPTED, REFUSED, refused_since
+from brave_bridge.families.baseline.settings import (
     NOW,
-    REFUSED,
     THEN,
-    Asked,
+    SettingCheck,
     asked_beside,
-    refused_since,
+    setting_checks,
 )
-from brave_bridge.families.baseline.settings import SettingCheck, setting_checks
 from brave_bridge.families.family import Packages
 from brave_bridge.machines.port import Machine
 from brave_bridge.machines.queries import Answer
@@ -46,18 +46,12 @@ def ask_new_versions(
     finally:
         machine.files.remove_folder(PLACE)
     if not isinstance(reply, Ran) or not command.went_well(reply):
-        return SettingsForeseen(0, unanswered=_last_line(reply))
+        return SettingsForeseen(0, unanswered=one_line(last_words(reply)))
     return _foreseen(checks, asked_beside(reply.output))
 
 
-def _last_line(reply: Reply) -> str:
-    output = reply.output if isinstance(reply, Ran) else ""
-    lines = [line for line in map(str.strip, output.splitlines()) if line]
-    return one_line(lines[-1]) if lines else "they could not be asked"
-
-
 def _foreseen(
-    checks: Mapping[str, SettingCheck], said: Mapping[str, Mapping[str, Asked]]
+    checks: Mapping[str, SettingCheck], said: Mapping[str, Mapping[str, Answer]]
 ) -> SettingsForeseen:
     """What is refused then and accepted now; where it is refused now too, nobody can tell."""
     now, then = (_verdicts(checks, said[phase]) for phase in (NOW, THEN))
@@ -66,27 +60,22 @@ def _foreseen(
         for name, verdict in then.items()
         if not verdict
         or _is_wordless(said[THEN][name])
-        or (verdict.startswith(REFUSED) and not _is_accepted(now.get(name, "")))
+        or (verdict.startswith(REFUSED) and now.get(name) != ACCEPTED)
     ]
-    before = {name: verdict for name, verdict in now.items() if name not in unknown}
-    refused = refused_since(before, {k: v for k, v in then.items() if k not in unknown})
+    known = {name: verdict for name, verdict in then.items() if name not in unknown}
     unanswered = f"{', '.join(unknown)} cannot be asked beside the system" if unknown else ""
-    return SettingsForeseen(len(then), refused, unanswered)
+    return SettingsForeseen(len(then), refused_since(now, known), unanswered)
 
 
-def _is_wordless(asked: Asked) -> bool:
+def _is_wordless(answer: Answer) -> bool:
     """Whether it ended with an error and named no fault: what ails it may be the view alone."""
-    return asked.code != 0 and not asked.output.strip()
+    return not answer.ok and not answer.output.strip()
 
 
-def _is_accepted(verdict: str) -> bool:
-    return bool(verdict) and not verdict.startswith(REFUSED)
-
-
-def _verdicts(checks: Mapping[str, SettingCheck], said: Mapping[str, Asked]) -> dict[str, str]:
+def _verdicts(checks: Mapping[str, SettingCheck], said: Mapping[str, Answer]) -> dict[str, str]:
     """The verdicts by program; of one that is gone, or cannot be run, there is none to have."""
     return {
-        name: checks[name].verdict(Answer(one.code, one.output))
-        for name, one in said.items()
-        if name in checks and not Answer(one.code, one.output).is_not_there
+        name: checks[name].verdict(answer)
+        for name, answer in said.items()
+        if name in checks and not answer.is_not_there
     }

@@ -27,6 +27,7 @@ from brave_bridge.core.crossing.requests import (
     RestoreSnapshot,
     TakeSnapshot,
 )
+from brave_bridge.core.formats.kernel_path import MODULE_FOLDERS
 from brave_bridge.core.formats.text import plain
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.ways_back.retention import later
@@ -42,7 +43,6 @@ from brave_bridge.snapshots.settings_texts import archive_texts
 Report = Callable[[float, str, str], None]
 """Called with percent done, a few words, and the name of the job if there is one."""
 
-_MODULES = ("/usr/lib/modules", "/lib/modules")
 _NAMED_FAULTS = 20
 _NAMED_SINCE = 200
 
@@ -203,8 +203,10 @@ class PerformingWaysBack:
         faults = []
         if not self.machine.files.matching(f"/boot/vmlinu?-{kernel}"):
             faults.append(f"its kernel image /boot/vmlinuz-{kernel} is not there")
-        has_modules = any(self.machine.files.matching(f"{folder}/{kernel}") for folder in _MODULES)
-        others = any(self.machine.files.matching(f"{folder}/*") for folder in _MODULES)
+        has_modules = any(
+            self.machine.files.matching(f"{folder}/{kernel}") for folder in MODULE_FOLDERS
+        )
+        others = any(self.machine.files.matching(f"{folder}/*") for folder in MODULE_FOLDERS)
         if others and not has_modules:
             faults.append(f"the modules of {kernel} are not there")
         loader = read_loader(self.machine)

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 import msgspec
 
 from brave_bridge.core.formats.kernel_modules import Alias, read_aliases, read_builtin_aliases
+from brave_bridge.core.formats.kernel_path import MODULE_FOLDERS
 from brave_bridge.core.formats.text import counted, decoded, plain
 from brave_bridge.core.kernels.drivers import DriverChange, Drivers, driver_changes
 from brave_bridge.core.survey.facts import Facts
@@ -16,7 +17,6 @@ from brave_bridge.workbench.desk import Desk
 from brave_bridge.workbench.refusal import Refused
 
 _LARGEST = 64_000_000
-_MODULES = ("/usr/lib/modules", "/lib/modules")
 
 
 class DriverReport(msgspec.Struct, frozen=True):
@@ -102,7 +102,7 @@ def _aliases(desk: Desk, facts: Facts, kernel: str) -> Iterable[Alias]:
 def _installed(machine: Machine, kernel: str) -> list[Alias]:
     """The aliases of a kernel that is on the machine."""
     found: list[Alias] = []
-    for folder in _MODULES:
+    for folder in MODULE_FOLDERS:
         names = ("modules.alias", "modules.builtin.modinfo")
         paths = tuple(f"{folder}/{kernel}/{name}" for name in names)
         seen = machine.files.gather((Contents(paths, _LARGEST),))
@@ -116,7 +116,7 @@ def _installed(machine: Machine, kernel: str) -> list[Alias]:
 def _cannot_build(machine: Machine, kernel: str) -> str:
     """Why a module could not be built for a kernel: no headers, no compiler; empty where it can."""
     missing = []
-    built = (f"{folder}/{kernel}/build/Makefile" for folder in _MODULES)
+    built = (f"{folder}/{kernel}/build/Makefile" for folder in MODULE_FOLDERS)
     if not any(machine.files.matching(path) for path in built):
         missing.append("its headers")
     if not machine.files.matching("/usr/bin/gcc*") and not machine.files.matching("/usr/bin/cc"):

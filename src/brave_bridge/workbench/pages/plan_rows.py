@@ -27,6 +27,7 @@ from brave_bridge.core.plan.steps import ConfigQuestion, SourceOutcome, StepRow
 from brave_bridge.core.survey.facts import Facts
 from brave_bridge.core.survey.room import needs_at
 from brave_bridge.workbench.pages.page import Note, Row, said, title
+from brave_bridge.workbench.pictures.exchanged import step_key
 
 _PREFERENCE_KINDS_MEAN = {
     "protect": "It stays installed in some version, whatever that costs others.",
@@ -275,7 +276,7 @@ def _step_row(section: Section, row: StepRow, leg: int) -> Row:
     """One thing that a step changes which has no rows of its own kind."""
     size = byte_size(row.fetch_bytes) if row.fetch_bytes else ""
     return Row(
-        key=f"step:{leg}:{section.name}:{row.what}",
+        key=step_key(leg, section.name, row.what),
         cells=(
             "▲" if row.warns else "●",
             plain(row.what),

@@ -26,15 +26,14 @@ from brave_bridge.core.survey.room import needs_at
 from brave_bridge.core.versions.deb import upstream_series
 from brave_bridge.drawings.chart import Bar, Chart, Lane, Mark, shares
 from brave_bridge.workbench.pictures import exchanged
-from brave_bridge.workbench.pictures.exchanged import exchange_lanes
 from brave_bridge.workbench.record import KeptPlan, MachineRecord
 
+_ROOM = (("▓", "room in use"), ("░", "room still free after it"))
 LEGEND = (
     ("█", "packages"),
     ("▒", "bytes to fetch"),
     ("▲", "a new major version among them"),
-    ("▓", "room in use"),
-    ("░", "room still free after it"),
+    *_ROOM,
 )
 _NAMES = {
     GONE: "goes away",
@@ -69,7 +68,7 @@ def plan_chart(facts: Facts | None, plan: KeptPlan, roles: Roles) -> Chart:
         lane
         for number, leg in enumerate(plan.legs)
         for lane in (
-            *exchange_lanes(facts, leg, number),
+            *exchanged.exchange_lanes(facts, leg, number),
             *_changes(leg, number, roles),
             *_room(facts, leg, number),
         )
@@ -86,7 +85,7 @@ def plan_chart(facts: Facts | None, plan: KeptPlan, roles: Roles) -> Chart:
 
 def _legend(plan: KeptPlan) -> tuple[tuple[str, str], ...]:
     of_packages = any(leg.step(PackagesStep) for leg in plan.legs)
-    return LEGEND if of_packages else (*exchanged.LEGEND, *LEGEND[-2:])
+    return LEGEND if of_packages else (*exchanged.LEGEND, *_ROOM)
 
 
 def telling(plan: KeptPlan) -> str:

@@ -1,7 +1,5 @@
 """Do scripts here run by a program that the leg takes away?"""
 
-from collections.abc import Iterable
-
 from brave_bridge.core.formats.text import shortened
 from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule
 
@@ -26,13 +24,9 @@ def script_interpreters(situation: Situation):
         if package:
             yield caution(
                 f"{one.short} goes away, and scripts here run by it",
-                f"{_named(one.users)}; the plan removes {package}",
+                f"{', '.join(shortened(one.users, _MOST))}; the plan removes {package}",
                 f"Have them run by what comes in its place, or keep {package} in the plan.",
             )
     if not any(package for _, package in going):
         names = ", ".join(one.short for one in found[:_MOST])
         yield clear(f"What runs the scripts here stays: {names}", where)
-
-
-def _named(paths: Iterable[str]) -> str:
-    return ", ".join(shortened(list(paths), _MOST))

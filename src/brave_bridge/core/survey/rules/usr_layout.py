@@ -3,13 +3,11 @@
 from brave_bridge.core.formats.text import shortened
 from brave_bridge.core.survey.findings import Situation, caution, clear, not_applicable, rule, stop
 
-_ASKS = "Can /usr be merged on the way, where the next release wants it so?"
-
 
 @rule(
     "usr-layout",
     "leg",
-    asks=_ASKS,
+    asks="Can /usr be merged on the way, where the next release wants it so?",
     means="The package that merges it ends with an error, and the leg stands still part-way.",
     overrule=True,
 )
@@ -31,7 +29,7 @@ def usr_layout(situation: Situation):
     elif layout.twice:
         yield stop(
             "Files stand in a top folder and otherwise in /usr",
-            ", ".join(shortened(list(layout.twice), 5)),
+            ", ".join(shortened(layout.twice, 5)),
             "Keep one of each: they cannot be merged while they differ.",
         )
     else:
